@@ -1,0 +1,67 @@
+import next from 'eslint-config-next'
+import tseslint from 'typescript-eslint'
+
+/** Which folders of src each folder may import from (docs/architecture.md). Itself is always allowed. */
+const mayImport = {
+  core: [],
+  store: ['core'],
+  service: ['store', 'core', 'agent/protocol'],
+  engine: ['service', 'store/listen', 'store/config', 'store/db', 'core', 'agent/protocol'],
+  cli: ['service', 'core', 'demo', 'store/db', 'store/migrate'],
+  agent: ['core'],
+  standins: ['agent', 'core', 'demo'],
+  demo: ['service', 'store', 'core'],
+  ui: ['core'],
+  app: ['ui', 'service', 'core', 'store/config', 'store/listen', 'agent/protocol'],
+}
+const folders = Object.keys(mayImport)
+
+const directions = folders.map((folder) => ({
+  files: [`src/${folder}/**/*.{ts,tsx}`],
+  ignores: ['**/*.test.ts', '**/*.test.tsx', '**/*.bench.ts'],
+  rules: {
+    'no-restricted-imports': [
+      'error',
+      {
+        patterns: folders
+          .filter((other) => other !== folder && !mayImport[folder].includes(other))
+          .map((other) => ({
+            group: [`@/${other}/**`, ...mayImport[folder].filter((m) => m.startsWith(`${other}/`)).map((m) => `!@/${m}`)],
+            message: `${folder} may import only from: ${mayImport[folder].join(', ') || 'itself'}.`,
+          })),
+      },
+    ],
+  },
+}))
+
+export default [
+  { ignores: ['.next/**', 'dist/**', '.bugle/**', 'next-env.d.ts', 'test-results/**', 'playwright-report/**'] },
+  ...next,
+  ...tseslint.configs.recommended.map((c) => ({ ...c, files: ['**/*.ts', '**/*.tsx'] })),
+  {
+    rules: {
+      'no-console': 'error',
+      eqeqeq: ['error', 'always'],
+      'react-hooks/set-state-in-effect': 'off',
+      '@next/next/no-html-link-for-pages': 'off',
+    },
+  },
+  {
+    files: ['**/*.ts', '**/*.tsx'],
+    rules: {
+      '@typescript-eslint/no-explicit-any': 'error',
+      '@typescript-eslint/consistent-type-imports': 'error',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+    },
+  },
+  {
+    files: ['src/core/**/*.ts'],
+    ignores: ['**/*.test.ts', '**/*.bench.ts'],
+    rules: {
+      'no-restricted-properties': ['error', { object: 'Date', property: 'now', message: 'The clock is passed in.' }, { object: 'Math', property: 'random', message: 'Randomness is passed in.' }],
+      'no-restricted-globals': ['error', 'process', 'setTimeout', 'setInterval', 'fetch'],
+    },
+  },
+  { files: ['src/cli/**', 'src/agent/main.ts', 'scripts/**', '**/*.bench.ts', 'src/standins/main.ts'], rules: { 'no-console': 'off' } },
+  ...directions,
+]

@@ -1,0 +1,117 @@
+// npm run demo: sets everything up, starts everything, says where to go; Ctrl-C ends it all.
+import { spawnSync } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
+import { existsSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { ensureDebianPackages, ensureFolder, ensureNodeModules, fail, root, say } from './lib/setup.mjs'
+
+const began = Date.now()
+const isFresh = process.argv.includes('--fresh')
+const [major, minor] = process.versions.node.split('.').map(Number)
+if (major < 20 || (major === 20 && minor < 9)) fail(`Node ${process.versions.node} is too old; Bugle needs 20.9 or newer.`)
+
+ensureDebianPackages(['postgresql'])
+ensureNodeModules()
+const { buildWeb } = await import('./lib/build.mjs')
+const { clusterFolder, endLeftOver, removeCluster, startPostgres, stateFolder } = await import('./lib/postgres.mjs')
+const { freePort, Processes, untilUp } = await import('./lib/processes.mjs')
+await buildWeb()
+
+const state = ensureFolder(join(stateFolder(), 'demo'))
+const processes = new Processes(join(state, 'pids.json'))
+const portFor = (name, wanted) => freePort(Number(process.env[name] ?? wanted), (port) => say(`Port ${process.env[name] ?? wanted} is in use; taking ${port} instead. (${name} sets it.)`))
+endLeftOver('demo-db')
+if (isFresh) {
+  say(`Starting over: removing ${clusterFolder('demo-db')} and ${state}.`)
+  removeCluster('demo-db')
+  rmSync(state, { recursive: true, force: true })
+  ensureFolder(state)
+}
+const webPort = await portFor('BUGLE_WEB_PORT', 4380)
+const gatewayPort = await portFor('BUGLE_GATEWAY_PORT', 4381)
+const databasePort = await portFor('BUGLE_PG_PORT', 4382)
+const postgres = await startPostgres({ name: 'demo-db', port: databasePort })
+const web = `http://localhost:${webPort}`
+const gateway = `ws://localhost:${gatewayPort}/agent`
+
+const keyFile = join(state, 'secret.key')
+if (!existsSync(keyFile)) writeFileSync(keyFile, randomBytes(32).toString('hex'), { mode: 0o600 })
+const env = {
+  NODE_ENV: 'production',
+  NEXT_TELEMETRY_DISABLED: '1',
+  DATABASE_URL: postgres.createDatabase('bugle'),
+  BUGLE_SECRET_KEY_FILE: keyFile,
+  BUGLE_DEMO: '1',
+  BUGLE_GATEWAY_PORT: String(gatewayPort),
+  BUGLE_GATEWAY_HOST: '127.0.0.1',
+  BUGLE_WEB_URL: web,
+  BUGLE_AGENT_GATEWAY: gateway,
+  BUGLE_DEMO_SECRETS: join(state, 'standins.json'),
+  BUGLE_DIST: join(root, 'dist'),
+}
+
+class Stopped extends Error {}
+process.on('uncaughtException', (error) => {
+  if (!(error instanceof Stopped)) say(error.stack)
+  void stop(1)
+})
+
+function bugle(...args) {
+  const done = spawnSync(process.execPath, [join(root, 'dist/bugle.cjs'), ...args], { env: { ...process.env, ...env }, encoding: 'utf8' })
+  if (done.status === 0) return JSON.parse(done.stdout)
+  say(`bugle ${args[0]} did not succeed:\n${done.stderr}`)
+  void stop(1)
+  throw new Stopped()
+}
+
+let stopping = false
+async function stop(code) {
+  if (stopping) return
+  stopping = true
+  say('\nStopping …')
+  await processes.stopAll()
+  await postgres.stop()
+  process.exit(code)
+}
+process.on('SIGINT', () => void stop(0))
+process.on('SIGTERM', () => void stop(0))
+
+bugle('migrate')
+if (bugle('demo', env.BUGLE_DEMO_SECRETS).loaded) say('Loaded the demo: Marram Sound Ferries, with eight weeks of history.')
+
+const lastLines = []
+const start = (name, file, args) =>
+  processes.start(name, file, args, {
+    env,
+    cwd: root,
+    onLine: (line) => {
+      lastLines.push(`${name}: ${line}`)
+      lastLines.splice(0, lastLines.length - 30)
+    },
+    onExit: (code) => {
+      say(`${name} ended by itself (${code}). Its last words:\n${lastLines.filter((l) => l.startsWith(name)).join('\n')}`)
+      void stop(1)
+    },
+  })
+start('engine', join(root, 'dist/engine.cjs'), [])
+start('web', join(root, 'node_modules/next/dist/bin/next'), ['start', '-p', String(webPort), '-H', '127.0.0.1'])
+await untilUp(`${web}/api/health`)
+start('stand-ins', join(root, 'dist/standins.cjs'), [])
+
+const agentState = join(state, 'lab-agent')
+const agent = join(root, 'dist/agent.cjs')
+if (existsSync(join(agentState, 'identity.json'))) {
+  start('agent', agent, ['run', '--state', agentState, '--host', 'kelda-lab'])
+} else {
+  const { key } = bugle('enrolment-key', '--pool', 'lab', '--slots', '4')
+  start('agent', agent, ['enrol', '--run', '--server', web, '--key', key, '--state', agentState, '--name', 'kelda-lab', '--host', 'kelda-lab'])
+}
+
+say(`
+Bugle is running (after ${Math.round((Date.now() - began) / 1000)} s):
+
+    ${web}
+
+Sign in with one click as one of the demo’s people: Ines Aldaya is the administrator.
+Ctrl-C stops everything. npm run demo -- --fresh starts over.
+`)

@@ -1,0 +1,62 @@
+// Builds what changed: the services (esbuild, a second) and the web pages (Next.js, half a minute).
+import { spawnSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { fail, root, say } from './setup.mjs'
+
+const ENTRIES = {
+  engine: 'src/engine/main.ts',
+  standins: 'src/standins/main.ts',
+  bugle: 'src/cli/main.ts',
+}
+
+function filesUnder(folder) {
+  return readdirSync(folder, { withFileTypes: true, recursive: true })
+    .filter((entry) => entry.isFile() && !/\.test\.tsx?$/.test(entry.name))
+    .map((entry) => join(entry.parentPath ?? entry.path, entry.name))
+    .sort()
+}
+
+function stampOf(paths) {
+  const hash = createHash('sha256')
+  for (const path of paths) {
+    const full = join(root, path)
+    for (const file of statSync(full).isDirectory() ? filesUnder(full) : [full]) hash.update(file).update(readFileSync(file))
+  }
+  return hash.digest('hex')
+}
+
+const isFresh = (file, stamp) => existsSync(file) && readFileSync(file, 'utf8') === stamp
+
+/** dist/engine.cjs, standins.cjs, bugle.cjs, and the agent as one file without dependencies. */
+export async function buildServices() {
+  const folders = ['src/core', 'src/store', 'src/service', 'src/engine', 'src/agent', 'src/standins', 'src/cli', 'src/demo', 'package-lock.json']
+  const stamp = stampOf(folders)
+  const stampFile = join(root, 'dist', 'STAMP')
+  if (isFresh(stampFile, stamp)) return
+  const { build } = await import('esbuild')
+  const shared = { absWorkingDir: root, bundle: true, platform: 'node', format: 'cjs', sourcemap: true, outdir: 'dist', logLevel: 'error', outExtension: { '.js': '.cjs' }, alias: { '@': join(root, 'src') } }
+  rmSync(join(root, 'dist'), { recursive: true, force: true })
+  await build({ ...shared, entryPoints: ENTRIES, target: 'node20', packages: 'external' })
+  await build({ ...shared, entryPoints: { agent: 'src/agent/main.ts' }, target: 'node18', minify: true, external: ['bufferutil', 'utf-8-validate'] })
+  mkdirSync(join(root, 'dist'), { recursive: true })
+  writeFileSync(stampFile, stamp)
+}
+
+/** The pages, built for production. */
+export async function buildWeb() {
+  await buildServices()
+  const stamp = stampOf(['src/core', 'src/store', 'src/service', 'src/agent', 'src/app', 'src/ui', 'src/proxy.ts', 'next.config.ts', 'package-lock.json'])
+  const stampFile = join(root, '.next', 'BUGLE_STAMP')
+  if (isFresh(stampFile, stamp)) return
+  say('Building the pages (about a minute) …')
+  const done = spawnSync(process.execPath, [join(root, 'node_modules/next/dist/bin/next'), 'build'], {
+    cwd: root,
+    encoding: 'utf8',
+    env: { ...process.env, NODE_ENV: 'production', NEXT_TELEMETRY_DISABLED: '1' },
+  })
+  if (done.status !== 0) fail(`The build did not succeed:\n${done.stdout.slice(-6000)}\n${done.stderr.slice(-6000)}`)
+  writeFileSync(stampFile, stamp)
+}
+

@@ -1,0 +1,188 @@
+import WebSocket from 'ws'
+import type { Outbox } from './outbox'
+import { PROTOCOL_VERSION, toAgentSchema, type AgentFacts, type FromAgent, type Lease, type Report, type ToAgent } from './protocol'
+
+/** What the agent itself is told. */
+export interface Host {
+  readonly facts: AgentFacts
+  held(): { attempt: number; token: number }[]
+  used(): number
+  load(): number | null
+  /** Called for every lease, also ones that it has already. Returns once the lease is safely kept. */
+  onLease(lease: Lease): void
+  onStop(attempt: number): void
+  onStale(attempt: number): void
+  onSettings(settings: { slots: number; draining: boolean }): void
+  onAcked(attempt: number): void
+  log(message: string): void
+}
+
+const SEND_DELAY_MS = 20
+const MOST_IN_FLIGHT_BYTES = 2 * 1024 * 1024
+const FIRST_RETRY_MS = 250
+const LONGEST_RETRY_MS = 10_000
+
+/** Keeps one connection to a gateway for ever: greets, beats, carries reports, takes leases. Speaks the protocol; knows nothing of processes. */
+export class AgentLink {
+  private socket: WebSocket | undefined
+  private readonly outboxes = new Map<number, Outbox>()
+  private retryMs = FIRST_RETRY_MS
+  private retryTimer: NodeJS.Timeout | undefined
+  private beatTimer: NodeJS.Timeout | undefined
+  private sendTimer: NodeJS.Timeout | undefined
+  private heardAt = 0
+  private welcomed = false
+  private stopped = false
+  private clockOffsetMs = 0
+
+  constructor(
+    private readonly gateway: string,
+    private readonly credential: string,
+    private readonly host: Host,
+  ) {}
+
+  start(): void {
+    this.connect()
+  }
+
+  stop(): void {
+    this.stopped = true
+    clearTimeout(this.retryTimer)
+    clearInterval(this.beatTimer)
+    clearTimeout(this.sendTimer)
+    this.socket?.terminate()
+  }
+
+  /** Cuts the line, as a network would; it is taken up again. For simulated outages. */
+  cut(forMs: number): void {
+    this.retryMs = forMs
+    this.socket?.terminate()
+  }
+
+  /** Now, on the server's clock as far as it is known. */
+  now(): number {
+    return Date.now() + this.clockOffsetMs
+  }
+
+  carry(outbox: Outbox): void {
+    this.outboxes.set(outbox.attempt, outbox)
+    this.sendSoon()
+  }
+
+  drop(attempt: number): void {
+    this.outboxes.delete(attempt)
+  }
+
+  /** Call when an outbox has something new. */
+  sendSoon(): void {
+    this.sendTimer ??= setTimeout(() => {
+      this.sendTimer = undefined
+      this.sendReports()
+    }, SEND_DELAY_MS)
+  }
+
+  private connect(): void {
+    if (this.stopped) return
+    const socket = new WebSocket(this.gateway, { headers: { authorization: `Bearer ${this.credential}` }, handshakeTimeout: 10_000, perMessageDeflate: false })
+    this.socket = socket
+    socket.on('open', () => {
+      for (const outbox of this.outboxes.values()) outbox.rewind()
+      this.send({ type: 'hello', protocol: PROTOCOL_VERSION, facts: this.host.facts, held: this.host.held() })
+    })
+    socket.on('message', (data) => {
+      this.heardAt = Date.now()
+      const parsed = toAgentSchema.safeParse(JSON.parse((data as Buffer).toString('utf8')))
+      if (parsed.success) this.receive(parsed.data)
+      else this.host.log('The server sent a message that this agent does not understand; it may be too old.')
+    })
+    socket.on('error', () => undefined)
+    socket.on('close', () => {
+      if (this.socket !== socket) return
+      this.welcomed = false
+      clearInterval(this.beatTimer)
+      if (this.stopped) return
+      // Jitter, so that a fleet does not come back all at once.
+      this.retryTimer = setTimeout(() => this.connect(), this.retryMs * (0.5 + Math.random() * 0.5))
+      this.retryMs = Math.min(LONGEST_RETRY_MS, this.retryMs * 2)
+    })
+  }
+
+  private receive(message: ToAgent): void {
+    switch (message.type) {
+      case 'welcome':
+        this.welcomed = true
+        this.retryMs = FIRST_RETRY_MS
+        this.clockOffsetMs = message.serverTime - Date.now()
+        this.host.log(`connected as ${message.agent}`)
+        this.host.onSettings(message)
+        this.beat(message.heartbeatSeconds * 1000)
+        this.sendReports()
+        return
+      case 'refused':
+        this.host.log(`refused: ${message.message}`)
+        // What a person must mend is asked about rarely.
+        if (!message.retry) this.retryMs = 60_000
+        return
+      case 'lease':
+        this.host.onLease(message.lease)
+        this.send({ type: 'accepted', attempt: message.lease.attempt, token: message.lease.token })
+        return
+      case 'stop':
+        this.host.onStop(message.attempt)
+        return
+      case 'stale':
+        this.host.onStale(message.attempt)
+        return
+      case 'settings':
+        this.host.onSettings(message)
+        return
+      case 'resend':
+        this.outboxes.get(message.attempt)?.rewind()
+        this.sendSoon()
+        return
+      case 'ack':
+        for (const [attempt, seq] of message.acks) {
+          this.outboxes.get(attempt)?.acked(seq)
+          this.host.onAcked(attempt)
+        }
+        this.sendSoon()
+    }
+  }
+
+  private beat(everyMs: number): void {
+    clearInterval(this.beatTimer)
+    const beat = (): void => {
+      // Nothing heard for three beats although each is answered by TCP at least: the line is dead.
+      if (this.socket && this.socket.readyState === WebSocket.OPEN) this.socket.ping()
+      if (Date.now() - this.heardAt > everyMs * 3 + 1000) this.socket?.terminate()
+      this.send({ type: 'heartbeat', load: this.host.load(), used: this.host.used() })
+    }
+    this.socket?.on('pong', () => {
+      this.heardAt = Date.now()
+    })
+    this.beatTimer = setInterval(beat, everyMs)
+    beat()
+  }
+
+  private sendReports(): void {
+    if (!this.welcomed || !this.socket) return
+    for (;;) {
+      if (this.socket.bufferedAmount > MOST_IN_FLIGHT_BYTES) {
+        this.sendSoon()
+        return
+      }
+      const reports: Report[] = []
+      for (const outbox of this.outboxes.values()) {
+        if (reports.length >= 100) break
+        // Output reports may be large: a few of one attempt are a full message.
+        reports.push(...outbox.takeUnsent(8))
+      }
+      if (reports.length === 0) return
+      this.send({ type: 'reports', reports })
+    }
+  }
+
+  private send(message: FromAgent): void {
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message))
+  }
+}

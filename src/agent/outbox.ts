@@ -1,0 +1,80 @@
+import type { Report, ReportBody } from './protocol'
+
+/** Where an attempt's reports are kept until they are stored by the server. The real agent's is on disk. */
+export interface Keeper {
+  append(report: Report): void
+  /** Everything up to this number is stored: it may be forgotten. */
+  acked(seq: number): void
+}
+
+/** The numbered reports of one attempt. */
+export class Outbox {
+  private reports: Report[]
+  private lastSeq: number
+  private unsentFrom = 0
+  private bytes = 0
+
+  constructor(
+    readonly attempt: number,
+    readonly token: number,
+    private readonly keeper: Keeper | null,
+    private readonly onReport: () => void,
+    kept: readonly Report[] = [],
+  ) {
+    this.reports = [...kept]
+    this.lastSeq = kept.at(-1)?.seq ?? 0
+  }
+
+  add(body: ReportBody): void {
+    const report: Report = { attempt: this.attempt, token: this.token, seq: ++this.lastSeq, body }
+    this.keeper?.append(report)
+    this.reports.push(report)
+    this.bytes += sizeOf(body)
+    this.onReport()
+  }
+
+  /** Bytes of output that wait to be stored: the source of output pauses while this is large. */
+  get backlog(): number {
+    return this.bytes
+  }
+
+  get isEmpty(): boolean {
+    return this.reports.length === 0
+  }
+
+  /** The next reports that were not sent over the present connection. */
+  takeUnsent(most: number): Report[] {
+    const taken = this.reports.slice(this.unsentFrom, this.unsentFrom + most)
+    this.unsentFrom += taken.length
+    return taken
+  }
+
+  get hasUnsent(): boolean {
+    return this.unsentFrom < this.reports.length
+  }
+
+  /** A new connection, or the server misses one: everything that is not stored is sent again. */
+  rewind(): void {
+    this.unsentFrom = 0
+  }
+
+  acked(seq: number): void {
+    const gone = this.reports.findIndex((report) => report.seq > seq)
+    const count = gone < 0 ? this.reports.length : gone
+    for (const report of this.reports.splice(0, count)) this.bytes -= sizeOf(report.body)
+    this.unsentFrom = Math.max(0, this.unsentFrom - count)
+    this.keeper?.acked(seq)
+  }
+
+  /** The last number made, acknowledged or not. */
+  get seq(): number {
+    return this.lastSeq
+  }
+}
+
+function sizeOf(body: ReportBody): number {
+  if (body.kind !== 'output') return 100
+  let size = 0
+  for (const [, , text] of body.lines) size += text.length + 20
+  return size
+}

@@ -1,0 +1,12 @@
+import { z } from 'zod'
+import { answering, parse, readJson } from '@/app/server/endpoint'
+import { gatewayFor, pollEnrolment } from '@/service/enrol'
+
+const pollSchema = z.strictObject({ poll: z.string().max(200) })
+
+export function POST(request: Request): Promise<Response> {
+  return answering(request, async () => {
+    const { poll } = parse(pollSchema, await readJson(request))
+    return Response.json(await pollEnrolment(poll, gatewayFor(request.headers.get('host') ?? 'localhost')))
+  })
+}

@@ -1,0 +1,15 @@
+import { z } from 'zod'
+import { answering, callerAddress, cookieOf, parse, readJson, requireOwnOrigin, sessionCookie } from '@/app/server/endpoint'
+import { signInAsDemoPerson } from '@/service/sign-in'
+
+const demoSchema = z.strictObject({ personId: z.int().positive() })
+
+export function POST(request: Request): Promise<Response> {
+  return answering(request, async () => {
+    requireOwnOrigin(request)
+    const { personId } = parse(demoSchema, await readJson(request))
+    const caller = { address: callerAddress(request), userAgent: request.headers.get('user-agent') ?? '' }
+    const token = await signInAsDemoPerson(personId, caller, cookieOf(request))
+    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(token) } })
+  })
+}

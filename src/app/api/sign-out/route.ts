@@ -1,0 +1,11 @@
+import { answering, cookieOf, requireOwnOrigin, sessionCookie } from '@/app/server/endpoint'
+import { signOut } from '@/service/sign-in'
+
+export function POST(request: Request): Promise<Response> {
+  return answering(request, async () => {
+    requireOwnOrigin(request)
+    const token = cookieOf(request)
+    if (token) await signOut(token)
+    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie('') } })
+  })
+}

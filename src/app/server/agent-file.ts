@@ -1,0 +1,31 @@
+import { createHash } from 'node:crypto'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+
+let cached: { bytes: Buffer; checksum: string } | undefined
+
+/** The agent program as it is offered for download, and its SHA-256. */
+export function agentFile(): { bytes: Buffer; checksum: string } {
+  if (!cached) {
+    const bytes = readFileSync(join(/* turbopackIgnore: true */ process.env.BUGLE_DIST ?? join(process.cwd(), 'dist'), 'agent.cjs'))
+    cached = { bytes, checksum: createHash('sha256').update(bytes).digest('hex') }
+  }
+  return cached
+}
+
+/** Where this server is, as the caller sees it. */
+export function serverUrl(request: Request): string {
+  const host = request.headers.get('x-forwarded-host') ?? request.headers.get('host') ?? 'localhost'
+  const protocol = request.headers.get('x-forwarded-proto')?.split(',')[0] ?? new URL(request.url).protocol.replace(':', '')
+  return `${protocol}://${host}`
+}
+
+/** One command to paste on the machine: fetches the agent, checks it, enrols, and runs. */
+export function agentCommand(request: Request, key: string): string {
+  const server = serverUrl(request)
+  return [
+    `curl -fsS ${server}/agent.cjs -o bugle-agent.cjs`,
+    `echo "${agentFile().checksum}  bugle-agent.cjs" | sha256sum -c --quiet -`,
+    `node bugle-agent.cjs enrol --server ${server} --key ${key} --run`,
+  ].join(' && ')
+}

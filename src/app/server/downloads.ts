@@ -1,0 +1,47 @@
+import { stringify } from 'csv-stringify/sync'
+import type { Actor } from '@/service/actor'
+import { allRuns, type RunFilter, type RunRow } from '@/service/run-list'
+import { outputText } from '@/service/run-page'
+
+const CSV_COLUMNS: readonly (keyof RunRow)[] = [
+  'id', 'title', 'area', 'kind', 'state', 'cause', 'starter', 'agent', 'attempts', 'createdAt', 'startedAt', 'endedAt', 'durationMs', 'exitCode', 'reason',
+]
+
+/** A stream of text made as the reader takes it, so that any length costs no memory. */
+function streamOf(parts: AsyncGenerator<string>, headers: Record<string, string>): Response {
+  const encoder = new TextEncoder()
+  const body = new ReadableStream<Uint8Array>({
+    pull: async (controller) => {
+      const { done, value } = await parts.next()
+      if (done) controller.close()
+      else controller.enqueue(encoder.encode(value))
+    },
+    cancel: async () => {
+      await parts.return(undefined)
+    },
+  })
+  return new Response(body, { headers })
+}
+
+export function runsCsv(actor: Actor, filter: RunFilter): Response {
+  async function* parts(): AsyncGenerator<string> {
+    yield `${CSV_COLUMNS.join(',')}\r\n`
+    for await (const rows of allRuns(actor, filter)) {
+      // Text that a spreadsheet would take for a formula is made plain text (OWASP, CSV injection).
+      yield stringify(rows.map((row) => CSV_COLUMNS.map((column) => plainCell(row[column]))), { record_delimiter: '\r\n' })
+    }
+  }
+  return streamOf(parts(), { 'content-type': 'text/csv; charset=utf-8', 'content-disposition': 'attachment; filename="bugle-runs.csv"' })
+}
+
+function plainCell(value: unknown): string {
+  const text = value instanceof Date ? value.toISOString() : value === null || value === undefined ? '' : String(value)
+  return /^[=+\-@\t\r]/.test(text) && !/^-?\d+(\.\d+)?$/.test(text) ? `'${text}` : text
+}
+
+export function outputFile(actor: Actor, runId: number, attemptId: number): Response {
+  return streamOf(outputText(actor, runId, attemptId), {
+    'content-type': 'text/plain; charset=utf-8',
+    'content-disposition': `attachment; filename="run-${runId}-output.txt"`,
+  })
+}

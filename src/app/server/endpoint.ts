@@ -1,0 +1,131 @@
+import { type ZodType, type z } from 'zod'
+import type { Right } from '@/core/people/roles'
+import { config } from '@/store/config'
+import { requireRight, type Actor } from '@/service/actor'
+import { pathText, Problem } from '@/service/problem'
+import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/sign-in'
+
+export const SESSION_COOKIE = 'bugle_session'
+const MAX_BODY_BYTES = 1024 * 1024
+
+export interface Call<Body, Query> {
+  readonly actor: Actor
+  readonly signedIn: SignedIn
+  readonly params: Readonly<Record<string, number>>
+  readonly body: Body
+  readonly query: Query
+  readonly request: Request
+}
+
+/** One thing the API does. `right` is what the caller must have; the service function checks it again. */
+export interface Endpoint {
+  readonly method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'
+  /** `/runs/:id/stop`; parameters are ids. */
+  readonly path: string
+  readonly right: Right
+  /** Changes only what is the caller's own. */
+  readonly own?: true
+  readonly answer: (call: { actor: Actor; signedIn: SignedIn; params: Record<string, number>; request: Request }) => Promise<Response>
+}
+
+/** Ties a path to a service function: body and query are parsed here, once. A result that is a Response is sent as it is. */
+export function endpoint<B extends ZodType, Q extends ZodType>(
+  method: Endpoint['method'],
+  path: string,
+  right: Right,
+  schemas: { body?: B; query?: Q; own?: true },
+  run: (call: Call<z.output<B>, z.output<Q>>) => Promise<unknown>,
+): Endpoint {
+  return {
+    method,
+    path,
+    right,
+    ...(schemas.own ? { own: true as const } : {}),
+    answer: async ({ actor, signedIn, params, request }) => {
+      requireRight(actor, right)
+      const query = schemas.query ? parse(schemas.query, Object.fromEntries(new URL(request.url).searchParams)) : undefined
+      const body = schemas.body ? parse(schemas.body, await readJson(request)) : undefined
+      const result = await run({ actor, signedIn, params, request, body: body as z.output<B>, query: query as z.output<Q> })
+      if (result instanceof Response) return result
+      return result === undefined ? new Response(null, { status: 204 }) : Response.json(result, { status: method === 'POST' ? 201 : 200 })
+    },
+  }
+}
+
+export function parse<S extends ZodType>(schema: S, value: unknown): z.output<S> {
+  const parsed = schema.safeParse(value)
+  if (parsed.success) return parsed.data
+  const errors = parsed.error.issues.flatMap((issue) =>
+    issue.code === 'unrecognized_keys'
+      ? issue.keys.map((key) => ({ path: pathText([...issue.path, key]), message: `${key} is not known here.` }))
+      : [{ path: pathText(issue.path), message: issue.message }],
+  )
+  throw new Problem('invalid-input', errors.map((e) => (e.path ? `${e.path}: ${e.message}` : e.message)).join(' '), errors)
+}
+
+export async function readJson(request: Request): Promise<unknown> {
+  if (Number(request.headers.get('content-length') ?? 0) > MAX_BODY_BYTES) throw new Problem('too-large', 'A request holds at most 1 MiB.')
+  const text = await request.text()
+  if (text.length > MAX_BODY_BYTES) throw new Problem('too-large', 'A request holds at most 1 MiB.')
+  try {
+    return text === '' ? {} : (JSON.parse(text) as unknown)
+  } catch {
+    throw new Problem('invalid-input', 'The request is not JSON.', [{ path: '', message: 'The request is not JSON.' }])
+  }
+}
+
+export function callerAddress(request: Request): string {
+  // Next.js sets the header itself for direct connections; in front of a proxy that is believed, its first entry is the caller.
+  const forwarded = request.headers.get('x-forwarded-for')?.split(',').map((part) => part.trim()) ?? []
+  return (config().trustProxy ? forwarded[0] : forwarded.at(-1)) ?? 'unknown'
+}
+
+export function cookieOf(request: Request): string | undefined {
+  return new RegExp(`(?:^|; )${SESSION_COOKIE}=([^;]+)`).exec(request.headers.get('cookie') ?? '')?.[1]
+}
+
+export function sessionCookie(token: string): string {
+  const secure = config().secureCookies ? '; Secure' : ''
+  return token === ''
+    ? `${SESSION_COOKIE}=; Path=/; HttpOnly; SameSite=Lax; Max-Age=0${secure}`
+    : `${SESSION_COOKIE}=${token}; Path=/; HttpOnly; SameSite=Lax; Max-Age=${14 * 86_400}${secure}`
+}
+
+/** Cookies travel with requests from other sites too; a change is only taken from our own pages. */
+export function requireOwnOrigin(request: Request): void {
+  const origin = request.headers.get('origin')
+  if (origin === null) return
+  const host = request.headers.get('x-forwarded-host') ?? request.headers.get('host')
+  if (new URL(origin).host !== host) throw new Problem('foreign-origin', 'Changes are only taken from Bugle’s own pages. Use an access token for scripts.')
+}
+
+/** Who asks: an access token in the header, else the session cookie. */
+export async function identify(request: Request): Promise<SignedIn | undefined> {
+  const address = callerAddress(request)
+  const bearer = /^Bearer (\S+)$/.exec(request.headers.get('authorization') ?? '')?.[1]
+  if (bearer) return whoHasAccessToken(bearer, address)
+  const cookie = cookieOf(request)
+  return cookie ? whoHasSession(cookie, address) : undefined
+}
+
+/** Runs the work; whatever goes wrong becomes problem details (RFC 9457). What is not meant for people stays in the server's log. */
+export async function answering(request: Request, work: () => Promise<Response>): Promise<Response> {
+  try {
+    return await work()
+  } catch (error) {
+    if (error instanceof Problem) return problemResponse(error.toJSON(), error.status, request)
+    process.stderr.write(`${JSON.stringify({ time: new Date().toISOString(), path: new URL(request.url).pathname, error: String((error as Error).stack ?? error) })}\n`)
+    return problemResponse(
+      { type: 'urn:bugle:problem:server', title: 'The server could not do it', status: 500, detail: 'Nothing was changed. Try again; the server’s log says more.' },
+      500,
+      request,
+    )
+  }
+}
+
+function problemResponse(body: Record<string, unknown>, status: number, request: Request): Response {
+  return new Response(JSON.stringify({ ...body, instance: new URL(request.url).pathname }), {
+    status,
+    headers: { 'content-type': 'application/problem+json' },
+  })
+}

@@ -1,0 +1,68 @@
+import { listen, type Change } from '@/store/listen'
+
+type Hearer = (change: Change) => void
+
+// One listening connection for all browsers of this process.
+const holder = globalThis as typeof globalThis & { bugleLive?: { hearers: Set<Hearer> } }
+
+function hearers(): Set<Hearer> {
+  if (!holder.bugleLive) {
+    const set = new Set<Hearer>()
+    holder.bugleLive = { hearers: set }
+    listen((change) => {
+      for (const hear of set) hear(change)
+    })
+  }
+  return holder.bugleLive.hearers
+}
+
+/** Changes of this long travel together. */
+const GATHER_MS = 300
+const ALIVE_MS = 20_000
+
+/** Server-sent events (WHATWG HTML, 9.2): what changed, gathered, as long as the browser listens. */
+export function liveStream(request: Request): Response {
+  const encoder = new TextEncoder()
+  let stop: () => void = () => undefined
+  const body = new ReadableStream<Uint8Array>({
+    start: (controller) => {
+      let gathered: { runs: Set<number>; all: boolean; fleet: boolean; matters: boolean; jobs: boolean } | undefined
+      let timer: NodeJS.Timeout | undefined
+      const send = (text: string): void => {
+        try {
+          controller.enqueue(encoder.encode(text))
+        } catch {
+          stop()
+        }
+      }
+      const flush = (): void => {
+        timer = undefined
+        if (!gathered) return
+        const { runs, ...rest } = gathered
+        gathered = undefined
+        send(`data: ${JSON.stringify({ ...rest, runs: [...runs].slice(0, 2000) })}\n\n`)
+      }
+      const hear: Hearer = (change) => {
+        if (!change.runs && !change.fleet && !change.matters && !change.jobs) return
+        gathered ??= { runs: new Set(), all: false, fleet: false, matters: false, jobs: false }
+        for (const id of change.runs ?? []) gathered.runs.add(id)
+        if (change.runs?.length === 0) gathered.all = true
+        gathered.fleet ||= change.fleet ?? false
+        gathered.matters ||= change.matters ?? false
+        gathered.jobs ||= change.jobs ?? false
+        timer ??= setTimeout(flush, GATHER_MS)
+      }
+      const alive = setInterval(() => send(': alive\n\n'), ALIVE_MS)
+      stop = () => {
+        hearers().delete(hear)
+        clearInterval(alive)
+        clearTimeout(timer)
+      }
+      hearers().add(hear)
+      request.signal.addEventListener('abort', stop)
+      send('retry: 2000\n\n')
+    },
+    cancel: () => stop(),
+  })
+  return new Response(body, { headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' } })
+}

@@ -1,0 +1,28 @@
+import type { Reason } from './types'
+
+/** One plain sentence. `timeOf` writes an instant in the reader's zone. */
+export function describeReason(reason: Reason, timeOf: (ms: number) => string): string {
+  switch (reason.why) {
+    case 'held':
+      return 'Held by a person until it is released.'
+    case 'off':
+      return 'Starts are switched off.'
+    case 'agent': {
+      const nearest = reason.lacks[0]
+      if (!nearest) return 'No agent is enrolled yet.'
+      const more = reason.lacks.length - 1
+      const others = more === 0 ? '' : more === 1 ? ' One other agent lacks something too.' : ` ${more} others lack something too.`
+      return `No agent can take it: ${nearest.agent} ${nearest.lacks.join(' and ')}.${others}`
+    }
+    case 'lock': {
+      const holders = reason.holders.map((number) => `#${number}`).join(', ')
+      return `Waits for lock ${reason.lock}${holders ? `: its units are with ${holders}` : ', of which there are too few units'}.`
+    }
+    case 'slot':
+      return `No slot is free: the first is expected on ${reason.agent} at ${timeOf(reason.atMs)}.`
+    case 'turn':
+      return `There is room, but it is kept for #${reason.for}, which comes first.`
+    case 'soon':
+      return 'It starts in a moment.'
+  }
+}

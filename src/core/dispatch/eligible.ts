@@ -1,0 +1,54 @@
+import type { AgentState, ReadyRun } from './types'
+
+/**
+ * Compares dotted versions number by number (`1.10.0` > `1.9`); missing places count as 0, anything after a
+ * hyphen is ignored. Negative: a is older.
+ */
+export function compareVersions(a: string, b: string): number {
+  const left = versionParts(a)
+  const right = versionParts(b)
+  for (let i = 0; i < Math.max(left.length, right.length); i++) {
+    const difference = (left[i] ?? 0) - (right[i] ?? 0)
+    if (difference !== 0) return difference
+  }
+  return 0
+}
+
+function versionParts(version: string): number[] {
+  return (version.split('-')[0] ?? '').split('.').map((part) => Number.parseInt(part, 10) || 0)
+}
+
+/** Everything that keeps this agent from being eligible for the run, in words; empty: it is eligible. Room is not looked at. */
+export function whatLacks(run: ReadyRun, agent: AgentState): string[] {
+  const lacks: string[] = []
+  const target = run.target
+  if ('agent' in target) {
+    if (agent.name !== target.agent) lacks.push(`is not ${target.agent}`)
+  } else if ('pool' in target) {
+    const member = agent.pools[target.pool]
+    if (member === undefined) lacks.push(`is not in pool ${target.pool}`)
+    else if (!member) lacks.push(`is switched off in pool ${target.pool}`)
+  } else {
+    for (const [key, value] of Object.entries(target.labels)) {
+      if (agent.labels[key] !== value) lacks.push(`has no label ${key}=${value}`)
+    }
+  }
+  if (!agent.on) lacks.push('is switched off')
+  if (!agent.connected) lacks.push('is out of reach')
+  if (agent.draining) lacks.push('is draining')
+  if (agent.slots < run.slots) lacks.push(`has ${agent.slots} of ${run.slots} slots`)
+  if (!agent.abilities.includes(run.kind)) lacks.push(`cannot carry out ${run.kind}`)
+  if (run.minVersion !== null && compareVersions(agent.version, run.minVersion) < 0) {
+    lacks.push(`has version ${agent.version}, needs ${run.minVersion}`)
+  }
+  if (run.account !== null && !agent.accounts.includes(run.account)) lacks.push(`has no account ${run.account}`)
+  if (run.robot && agent.robots === 0) lacks.push('has no robot')
+  return lacks
+}
+
+/** Runs with the same requirement have the same eligible agents. */
+export function requirementKey(run: ReadyRun): string {
+  const target =
+    'labels' in run.target ? Object.entries(run.target.labels).sort(([a], [b]) => (a < b ? -1 : 1)) : run.target
+  return JSON.stringify([target, run.kind, run.slots, run.minVersion, run.account, run.robot])
+}

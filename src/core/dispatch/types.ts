@@ -1,0 +1,91 @@
+/** Levels of urgency, the most urgent first. A run's level is its index here. */
+export const PRIORITIES = ['urgent', 'high', 'normal', 'low'] as const
+export type Priority = (typeof PRIORITIES)[number]
+
+/** Where a run may go: one agent by name, a pool by name, or any agent that carries all of these labels. */
+export type Target =
+  | { readonly agent: string }
+  | { readonly pool: string }
+  | { readonly labels: Readonly<Record<string, string>> }
+
+/** A run that needs a slot. Instants and lengths are milliseconds; instants since the epoch. */
+export interface ReadyRun {
+  readonly number: number
+  readonly target: Target
+  /** Kind of step, matched against an agent's abilities. */
+  readonly kind: string
+  readonly slots: number
+  readonly locks: Readonly<Record<string, number>>
+  readonly account: string | null
+  readonly minVersion: string | null
+  readonly robot: boolean
+  readonly priority: Priority
+  readonly dueAtMs: number | null
+  readonly usualMs: number
+  /** Longest chain to the end of its flow, its own length included; for a job its usual length. */
+  readonly chainMs: number
+  readonly readyAtMs: number
+  readonly held: boolean
+  /** Starts of this run's job, or all starts, are switched off. */
+  readonly off: boolean
+}
+
+/** What an agent has in hand. */
+export interface HeldWork {
+  readonly number: number
+  readonly slots: number
+  readonly locks: Readonly<Record<string, number>>
+  readonly startedAtMs: number
+  readonly usualMs: number
+}
+
+export interface AgentState {
+  readonly name: string
+  readonly slots: number
+  readonly on: boolean
+  readonly draining: boolean
+  readonly connected: boolean
+  /** Pools it belongs to; false: its membership is switched off. */
+  readonly pools: Readonly<Record<string, boolean>>
+  readonly labels: Readonly<Record<string, string>>
+  readonly version: string
+  readonly abilities: readonly string[]
+  readonly accounts: readonly string[]
+  readonly robots: number
+  readonly lastStartAtMs: number | null
+  readonly running: readonly HeldWork[]
+}
+
+export interface Fleet {
+  readonly agents: readonly AgentState[]
+  /** Units of each lock in all. */
+  readonly locks: Readonly<Record<string, number>>
+}
+
+export interface Start {
+  readonly number: number
+  readonly agent: string
+}
+
+/** Why a run does not start, and what would end the waiting. */
+export type Reason =
+  | { readonly why: 'held' }
+  | { readonly why: 'off' }
+  | { readonly why: 'agent'; readonly lacks: readonly AgentLack[] }
+  | { readonly why: 'lock'; readonly lock: string; readonly holders: readonly number[] }
+  | { readonly why: 'slot'; readonly agent: string; readonly atMs: number }
+  | { readonly why: 'turn'; readonly for: number }
+  | { readonly why: 'soon' }
+
+/** What keeps one agent from being eligible, in words. */
+export interface AgentLack {
+  readonly agent: string
+  readonly lacks: readonly string[]
+}
+
+export interface Placing {
+  /** In the order in which they were decided. */
+  readonly starts: readonly Start[]
+  /** Undefined for a run that starts, or that this placing did not know. */
+  readonly reasonFor: (number: number) => Reason | undefined
+}

@@ -1,0 +1,120 @@
+/**
+ * The life of a run: state + event → state + effects. Pure; the store writes the result by compare-and-set on `version`.
+ *
+ *   waiting ──due──▶ ready ──handedOut──▶ running ──ended──▶ succeeded | failed | cancelled
+ *      ▲                                    │ lost
+ *      └────────── retry after delay ◀──────┴──(tries left)──┴──(none left)──▶ failed | lost
+ *
+ * `skipped` is reached only by steps of flows.
+ */
+export const RUN_STATES = ['waiting', 'ready', 'running', 'succeeded', 'failed', 'skipped', 'cancelled', 'lost'] as const
+export type RunState = (typeof RUN_STATES)[number]
+
+export const ENDED_STATES = ['succeeded', 'failed', 'skipped', 'cancelled', 'lost'] as const satisfies readonly RunState[]
+
+export function hasEnded(state: RunState): boolean {
+  return (ENDED_STATES as readonly RunState[]).includes(state)
+}
+
+/** What the lifecycle needs to know of a run. Instants are milliseconds since the epoch. */
+export interface RunLife {
+  readonly state: RunState
+  /** Tries handed out so far. */
+  readonly attempts: number
+  readonly maxAttempts: number
+  readonly retryDelayMs: number
+  /** Not before this instant; null: no such wish. */
+  readonly startAfterMs: number | null
+  readonly stopAsked: boolean
+  readonly held: boolean
+}
+
+/** How an attempt ended, as judged from its report. */
+export type AttemptOutcome = 'succeeded' | 'failed' | 'timedOut' | 'stopped'
+
+export type RunEvent =
+  | { readonly type: 'due'; readonly atMs: number }
+  | { readonly type: 'handedOut'; readonly atMs: number }
+  | { readonly type: 'ended'; readonly atMs: number; readonly outcome: AttemptOutcome; readonly reason: string }
+  | { readonly type: 'lost'; readonly atMs: number; readonly reason: string }
+  | { readonly type: 'stopAsked'; readonly atMs: number; readonly by: string }
+  | { readonly type: 'held' }
+  | { readonly type: 'released' }
+
+export type Effect = 'place' | 'tellAgentToStop' | 'finish'
+
+export type Advance =
+  | {
+      readonly ok: true
+      readonly life: RunLife
+      /** Said on the run's page; absent: unchanged. */
+      readonly reason?: string
+      readonly effects: readonly Effect[]
+    }
+  | { readonly ok: false; readonly why: string }
+
+const refuse = (life: RunLife, event: RunEvent): Advance => ({
+  ok: false,
+  why: `A run that is ${life.state} does not take “${event.type}”.`,
+})
+
+export function advance(life: RunLife, event: RunEvent): Advance {
+  switch (event.type) {
+    case 'due':
+      if (life.state !== 'waiting' || (life.startAfterMs ?? -Infinity) > event.atMs) return refuse(life, event)
+      return { ok: true, life: { ...life, state: 'ready', startAfterMs: null }, effects: ['place'] }
+
+    case 'handedOut':
+      if (life.state !== 'ready' || life.held) return refuse(life, event)
+      return { ok: true, life: { ...life, state: 'running', attempts: life.attempts + 1 }, effects: [] }
+
+    case 'ended':
+      if (life.state !== 'running') return refuse(life, event)
+      return afterAttempt(life, event.outcome, event.reason, event.atMs)
+
+    case 'lost':
+      if (life.state !== 'running') return refuse(life, event)
+      return afterAttempt(life, 'lost', event.reason, event.atMs)
+
+    case 'stopAsked':
+      if (hasEnded(life.state)) return refuse(life, event)
+      if (life.state === 'running') {
+        if (life.stopAsked) return { ok: true, life, effects: ['tellAgentToStop'] }
+        return { ok: true, life: { ...life, stopAsked: true }, effects: ['tellAgentToStop'] }
+      }
+      return {
+        ok: true,
+        life: { ...life, state: 'cancelled', stopAsked: true },
+        reason: `Stopped by ${event.by} before it started.`,
+        effects: ['finish'],
+      }
+
+    case 'held':
+      if ((life.state !== 'waiting' && life.state !== 'ready') || life.held) return refuse(life, event)
+      return { ok: true, life: { ...life, held: true }, effects: [] }
+
+    case 'released':
+      if (!life.held || hasEnded(life.state)) return refuse(life, event)
+      return { ok: true, life: { ...life, held: false }, effects: ['place'] }
+  }
+}
+
+function afterAttempt(life: RunLife, outcome: AttemptOutcome | 'lost', reason: string, atMs: number): Advance {
+  if (outcome === 'succeeded') {
+    return { ok: true, life: { ...life, state: 'succeeded' }, reason, effects: ['finish'] }
+  }
+  // A person's stop ends it for good, whatever the attempt made of it.
+  if (outcome === 'stopped' || life.stopAsked) {
+    return { ok: true, life: { ...life, state: 'cancelled' }, reason, effects: ['finish'] }
+  }
+  if (life.attempts < life.maxAttempts) {
+    const delayed = life.retryDelayMs > 0
+    return {
+      ok: true,
+      life: { ...life, state: delayed ? 'waiting' : 'ready', startAfterMs: delayed ? atMs + life.retryDelayMs : null },
+      reason: `Try ${life.attempts} of ${life.maxAttempts}: ${reason}`,
+      effects: delayed ? [] : ['place'],
+    }
+  }
+  return { ok: true, life: { ...life, state: outcome === 'lost' ? 'lost' : 'failed' }, reason, effects: ['finish'] }
+}

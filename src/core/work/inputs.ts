@@ -1,0 +1,92 @@
+import { z } from 'zod'
+
+export const INPUT_TYPES = ['text', 'number', 'yes-no', 'choice', 'day', 'secret'] as const
+export type InputType = (typeof INPUT_TYPES)[number]
+
+const isRealDay = (text: string): boolean =>
+  /^\d{4}-\d{2}-\d{2}$/.test(text) && new Date(`${text}T00:00:00Z`).toISOString().startsWith(text)
+
+/** `null` for a real ISO day; else what is wrong. */
+function dayFault(text: string): string | null {
+  try {
+    return isRealDay(text) ? null : 'is not a day such as 2027-03-09'
+  } catch {
+    return 'is not a day such as 2027-03-09'
+  }
+}
+
+/**
+ * A named, typed value asked for when a run is started. The name becomes an environment variable of the process, so it begins with a
+ * lower-case letter: upper case is left to the system's own variables.
+ */
+export const inputSchema = z
+  .strictObject({
+    name: z.string().regex(/^[a-z][A-Za-z0-9_]{0,39}$/, 'An input’s name begins with a lower-case letter; then letters, digits, “_”.'),
+    title: z.string().max(80).default(''),
+    type: z.enum(INPUT_TYPES),
+    options: z.array(z.string().min(1).max(200)).max(100).default([]),
+    default: z.string().max(10_000).nullable().default(null),
+    ask: z.boolean().default(true),
+  })
+  .superRefine((input, context) => {
+    if (input.type === 'choice' && input.options.length === 0) {
+      context.addIssue({ code: 'custom', path: ['options'], message: 'A choice needs at least one option.' })
+    }
+    if (input.type === 'secret' && input.default !== null) {
+      context.addIssue({ code: 'custom', path: ['default'], message: 'A secret has no default: it would be readable here.' })
+    }
+    if (input.default !== null && input.type !== 'secret') {
+      const fault = valueFault(input, input.default)
+      if (fault) context.addIssue({ code: 'custom', path: ['default'], message: `The default ${fault}.` })
+    }
+    if (!input.ask && input.default === null) {
+      context.addIssue({ code: 'custom', path: ['ask'], message: 'Ask for it, or give it a default.' })
+    }
+  })
+export type Input = z.output<typeof inputSchema>
+
+/** What is wrong with a value for this input, as the end of a sentence; null if nothing is. Values travel as text. */
+export function valueFault(input: Pick<Input, 'type' | 'options'>, value: string): string | null {
+  if (value.includes('\0')) return 'contains a NUL character'
+  switch (input.type) {
+    case 'number':
+      return /^-?\d+(\.\d+)?$/.test(value) ? null : 'is not a number'
+    case 'yes-no':
+      return value === 'yes' || value === 'no' ? null : 'is neither yes nor no'
+    case 'choice':
+      return input.options.includes(value) ? null : `is none of ${input.options.join(', ')}`
+    case 'day':
+      return dayFault(value)
+    case 'text':
+    case 'secret':
+      return value.length > 10_000 ? 'is longer than 10,000 characters' : null
+  }
+}
+
+export interface InputFault {
+  readonly name: string
+  readonly message: string
+}
+
+/** Values given at start, laid over the defaults and checked. Every input ends with a value or a fault. */
+export function resolveInputs(
+  inputs: readonly Input[],
+  given: Readonly<Record<string, string>>,
+): { readonly values: Record<string, string>; readonly faults: readonly InputFault[] } {
+  const values: Record<string, string> = {}
+  const faults: InputFault[] = []
+  for (const input of inputs) {
+    const value = Object.hasOwn(given, input.name) ? given[input.name] : input.default
+    if (value === undefined || value === null || (value === '' && input.type !== 'text')) {
+      faults.push({ name: input.name, message: `${input.title || input.name} needs a value.` })
+      continue
+    }
+    const fault = valueFault(input, value)
+    if (fault) faults.push({ name: input.name, message: `${input.title || input.name} ${fault}.` })
+    else values[input.name] = value
+  }
+  for (const name of Object.keys(given)) {
+    if (!inputs.some((input) => input.name === name)) faults.push({ name, message: `There is no input called ${name}.` })
+  }
+  return { values, faults }
+}

@@ -1,0 +1,114 @@
+import { z } from 'zod'
+import { PRIORITIES } from '../dispatch/types'
+import { inputSchema } from './inputs'
+
+/** Names that stand in addresses, files and the bundle. */
+export const slugSchema = z
+  .string()
+  .regex(/^[a-z0-9][a-z0-9-]{0,63}$/, 'Use lower-case letters, digits and hyphens, beginning with a letter or digit.')
+
+export const labelsSchema = z.record(
+  z.string().regex(/^[a-z][a-z0-9._-]{0,39}$/, 'A label’s name is lower-case letters, digits, “.”, “_”, “-”.'),
+  z.string().min(1, 'A label needs a value.').max(80),
+)
+
+export const INTERPRETERS = ['sh', 'bash', 'node', 'python3'] as const
+export type Interpreter = (typeof INTERPRETERS)[number]
+
+const script = z.string().min(1, 'Write what is to be done.').max(200_000)
+
+/** What is to be done. */
+export const actionSchema = z.discriminatedUnion('kind', [
+  z.strictObject({ kind: z.literal('command'), command: script }),
+  z.strictObject({ kind: z.literal('script'), interpreter: z.enum(INTERPRETERS), script }),
+  z.strictObject({ kind: z.literal('wait'), minutes: z.union([z.number().min(0).max(1440), z.string().regex(/^\$\{[a-z]\w*\}$/i, 'A number of minutes, or ${name} of an input.')]) }),
+])
+export type Action = z.output<typeof actionSchema>
+
+export const targetSchema = z.union([
+  z.strictObject({ agent: z.string().min(1, 'Name an agent.').max(80) }),
+  z.strictObject({ pool: slugSchema }),
+  z.strictObject({ labels: labelsSchema.refine((l) => Object.keys(l).length > 0, 'Name at least one label.') }),
+])
+
+/** A pattern looked for in each line of output. A regular expression is ECMAScript's, without flags. */
+export const patternSchema = z
+  .strictObject({ text: z.string().min(1, 'Write the text to look for.').max(500), regex: z.boolean().default(false) })
+  .superRefine((pattern, context) => {
+    if (!pattern.regex) return
+    try {
+      new RegExp(pattern.text)
+    } catch (error) {
+      context.addIssue({ code: 'custom', path: ['text'], message: `Not a regular expression: ${(error as Error).message}` })
+    }
+  })
+export type Pattern = z.output<typeof patternSchema>
+
+export const successSchema = z.strictObject({
+  exitCodes: z.array(z.int().min(0).max(255)).min(1, 'Name at least one exit code.').max(20).default([0]),
+  must: patternSchema.nullable().default(null),
+  mustNot: patternSchema.nullable().default(null),
+})
+export type SuccessRule = z.output<typeof successSchema>
+
+export const BOARD_KEEPING = ['at-once', 'on-success', 'after-hours', 'by-hand'] as const
+
+/** How long a finished run stays on the board, and how long its history and output are kept. */
+export const keepingSchema = z.strictObject({
+  board: z.enum(BOARD_KEEPING).default('after-hours'),
+  boardHours: z.int().min(1).max(720).default(24),
+  historyDays: z.int().min(1).max(3660).default(400),
+  outputDays: z.int().min(1).max(3660).default(60),
+})
+
+const environmentSchema = z.record(
+  z.string().regex(/^[A-Za-z_][A-Za-z0-9_]*$/, 'A variable’s name is letters, digits and “_”.'),
+  z.string().max(10_000),
+)
+
+/** Everything that says what a job does. A run keeps the version it was started with. */
+export const jobDefinitionSchema = z
+  .strictObject({
+    action: actionSchema,
+    target: targetSchema,
+    slots: z.int().min(1).max(64).default(1),
+    minVersion: z.string().regex(/^\d+(\.\d+){0,2}$/, 'A version reads like 1.4.0.').nullable().default(null),
+    environment: environmentSchema.default({}),
+    folder: z.string().max(1000).nullable().default(null),
+    inputs: z.array(inputSchema).max(40).default([]),
+    timeLimitSeconds: z.int().min(1).max(30 * 86_400).nullable().default(3600),
+    retries: z.int().min(0, 'Retries are 0 to 50.').max(50, 'Retries are 0 to 50.').default(0),
+    retryDelaySeconds: z.int().min(0).max(86_400).default(30),
+    success: successSchema.default({ exitCodes: [0], must: null, mustNot: null }),
+    priority: z.enum(PRIORITIES).default('normal'),
+    keeping: keepingSchema.default({ board: 'after-hours', boardHours: 24, historyDays: 400, outputDays: 60 }),
+  })
+  .superRefine((job, context) => {
+    const seen = new Set<string>()
+    job.inputs.forEach((input, index) => {
+      if (seen.has(input.name)) {
+        context.addIssue({ code: 'custom', path: ['inputs', index, 'name'], message: `Another input is called ${input.name}.` })
+      }
+      seen.add(input.name)
+      if (input.name in job.environment) {
+        context.addIssue({ code: 'custom', path: ['inputs', index, 'name'], message: `The environment sets ${input.name} too.` })
+      }
+    })
+    if (job.action.kind === 'wait' && typeof job.action.minutes === 'string') {
+      const name = job.action.minutes.slice(2, -1)
+      if (!job.inputs.some((input) => input.name === name && input.type === 'number')) {
+        context.addIssue({ code: 'custom', path: ['action', 'minutes'], message: `No number input is called ${name}.` })
+      }
+    }
+  })
+export type JobDefinition = z.output<typeof jobDefinitionSchema>
+
+/** What a person saves: the definition and what it is called. */
+export const jobSchema = z.strictObject({
+  title: z.string().trim().min(1, 'A job needs a title.').max(120),
+  notes: z.string().max(10_000).default(''),
+  areaId: z.int().positive('Choose an area.'),
+  active: z.boolean().default(true),
+  definition: jobDefinitionSchema,
+})
+export type JobContent = z.output<typeof jobSchema>

@@ -1,0 +1,221 @@
+import { createHash } from 'node:crypto'
+import { jobDefinitionSchema } from '@/core/work/job'
+import { PRIORITIES } from '@/core/dispatch'
+import { COMMAND_LINE } from '@/service/actor'
+import { insertPerson } from '@/service/people'
+import { hashToken, newToken } from '@/service/secrets'
+import { clearBoard, refreshUsual, sampleLoad } from '@/service/upkeep'
+import { insertJob } from '@/service/work'
+import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
+import { makeHistory, type PastRun } from './history'
+import { behaviourOf } from './play'
+import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
+
+const WEEKS = 8
+const SEED = 20_270_309
+/** Output is kept for the last days only, as keeping would have it. */
+const OUTPUT_DAYS = 4
+
+export interface DemoSecrets {
+  /** What the simulated fleet connects with. */
+  readonly machines: { name: string; credential: string }[]
+  /** Access tokens of two operators, for the stand-in that starts jobs. */
+  readonly starters: string[]
+}
+
+/** Loads Marram Sound Ferries into an empty database. Returns null, changing nothing, if anybody is in it already. */
+export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
+  return transaction(async (tx) => {
+    if (await maybeOne(tx, 'SELECT 1 AS one FROM people LIMIT 1')) return null
+    const people = await addPeople(tx)
+    const machines = await addFleet(tx, now)
+    const jobs = await addWork(tx)
+    const history = makeHistory(now.getTime() - WEEKS * 7 * 86_400_000, now.getTime(), SEED)
+    await addHistory(tx, history, jobs, people, now)
+    return { machines, starters: await addStarters(tx, people) }
+  }).then(async (secrets) => {
+    if (secrets) {
+      await refreshUsual(new Date(0))
+      await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
+      await clearBoard()
+      await openDemoMatters()
+      await execute(null, 'ANALYZE')
+    }
+    return secrets
+  })
+}
+
+async function addPeople(tx: Tx): Promise<Map<string, number>> {
+  const ids = new Map<string, number>()
+  for (const { name, role } of PEOPLE) {
+    const email = `${name.toLowerCase().replace(' ', '.')}@marram.example`
+    const { id } = await insertPerson(tx, COMMAND_LINE, { email, name, role, passwordHash: null, isDemo: true })
+    ids.set(name, id)
+  }
+  return ids
+}
+
+async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
+  const poolIds = new Map<string, number>()
+  for (const [name, title] of Object.entries(POOLS)) poolIds.set(name, (await db().Pool.create({ name, title }, { transaction: tx })).id)
+  const secrets: DemoSecrets['machines'] = []
+  for (const machine of MACHINES) {
+    const credential = newToken('bga')
+    const agent = await db().Agent.create(
+      {
+        name: machine.name,
+        machineId: createHash('sha256').update(machine.name).digest('hex').slice(0, 32),
+        host: machine.name,
+        system: machine.system,
+        arch: 'x64',
+        version: machine.version ?? '1.0.0',
+        runtime: 'node 20.20.2',
+        labels: machine.labels,
+        abilities: ['command', 'script', 'wait'],
+        slots: machine.slots,
+        credentialHash: hashToken(credential),
+        enrolledAt: new Date(now.getTime() - WEEKS * 7 * 86_400_000),
+        enrolledBy: 'Ines Aldaya',
+        isSimulated: true,
+      },
+      { transaction: tx },
+    )
+    await execute(tx, 'INSERT INTO agent_contacts (agent_id, last_contact_at) VALUES ($1, $2)', [agent.id, now])
+    for (const name of machine.pools) await execute(tx, 'INSERT INTO pool_members VALUES ($1, $2)', [poolIds.get(name), agent.id])
+    await execute(tx, `INSERT INTO agent_events (agent_id, at, kind, detail) VALUES ($1, $2, 'enrolled', 'with a key of Ines Aldaya')`, [agent.id, agent.enrolledAt])
+    secrets.push({ name: machine.name, credential })
+  }
+  return secrets
+}
+
+async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {
+  const areaIds = new Map<string, number>()
+  for (const title of AREAS) areaIds.set(title, (await db().Area.create({ title }, { transaction: tx })).id)
+  const jobs = new Map<string, { id: number; areaId: number }>()
+  for (const job of JOBS) {
+    const areaId = areaIds.get(job.area) as number
+    const content = { title: job.title, notes: job.notes, areaId, active: true, definition: jobDefinitionSchema.parse(job.definition) }
+    const { id } = await insertJob(tx, { ...COMMAND_LINE, name: 'Moira Calder' }, content)
+    jobs.set(job.title, { id, areaId })
+  }
+  return jobs
+}
+
+async function addHistory(tx: Tx, history: readonly PastRun[], jobs: Map<string, { id: number; areaId: number }>, people: Map<string, number>, now: Date): Promise<void> {
+  const agents = new Map((await many<{ id: number; name: string }>(tx, 'SELECT id, name FROM agents')).map((row) => [row.name, row.id]))
+  const operators = ['Sunniva Dahl', 'Callum Eads']
+  const at = (ms: number): Date => new Date(ms)
+  const ordered = [...history].sort((a, b) => a.createdAtMs - b.createdAtMs)
+  const first = 9_000
+  const rows = ordered.map((run, i) => {
+    const last = run.tries.at(-1) as PastRun['tries'][number]
+    const job = jobs.get(run.job.title) as { id: number; areaId: number }
+    const starter = operators[i % 2] as string
+    const state = last.fails ? 'failed' : 'succeeded'
+    const exit = last.fails ? behaviourOf(run.job.title).failExit : 0
+    return { id: first + i, run, last, job, starter, state, exit, reason: last.fails ? `Exit code ${exit}; success is 0.` : 'Exit code 0.' }
+  })
+  await execute(
+    tx,
+    `INSERT INTO runs (id, job_id, job_version, area_id, target, kind, inputs, cause, started_by, starter_name, state, version, priority, slots, attempts,
+                       max_attempts, created_at, ready_at, started_at, ended_at, duration_ms, agent_id, exit_code, reason)
+     SELECT u.id, u.job, 1, u.area, u.target, u.kind, u.inputs, 'token', u.person, u.name, u.state, 3, u.priority, u.slots, u.attempts, u.max,
+            u.created, u.created, u.started, u.ended, u.duration, u.agent, u.exit, u.reason
+       FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::jsonb[], $5::text[], $6::jsonb[], $7::bigint[], $8::text[], $9::text[], $10::int[],
+                   $11::int[], $12::int[], $13::int[], $14::timestamptz[], $15::timestamptz[], $16::timestamptz[], $17::bigint[], $18::bigint[],
+                   $19::int[], $20::text[])
+         AS u(id, job, area, target, kind, inputs, person, name, state, priority, slots, attempts, max, created, started, ended, duration, agent, exit, reason)`,
+    [
+      rows.map((r) => r.id),
+      rows.map((r) => r.job.id),
+      rows.map((r) => r.job.areaId),
+      rows.map((r) => JSON.stringify(r.run.job.definition.target)),
+      rows.map((r) => r.run.job.definition.action.kind),
+      rows.map((r) => JSON.stringify(r.run.inputs)),
+      rows.map((r) => people.get(r.starter)),
+      rows.map((r) => r.starter),
+      rows.map((r) => r.state),
+      rows.map((r) => PRIORITIES.indexOf(r.run.job.definition.priority ?? 'normal')),
+      rows.map((r) => r.run.job.definition.slots ?? 1),
+      rows.map((r) => r.run.tries.length),
+      rows.map((r) => (r.run.job.definition.retries ?? 0) + 1),
+      rows.map((r) => at(r.run.createdAtMs)),
+      rows.map((r) => at(r.run.tries[0]?.startMs ?? 0)),
+      rows.map((r) => at(r.last.endMs)),
+      rows.map((r) => r.last.endMs - (r.run.tries[0]?.startMs ?? 0)),
+      rows.map((r) => agents.get(r.last.agent)),
+      rows.map((r) => r.exit),
+      rows.map((r) => r.reason),
+    ],
+  )
+  await execute(tx, `SELECT setval('runs_id_seq', $1)`, [first + rows.length + 100])
+  const tries = rows.flatMap((r) => r.run.tries.map((t, i) => ({ r, t, number: i + 1, withOutput: t.endMs > now.getTime() - OUTPUT_DAYS * 86_400_000 })))
+  const made = await many<{ id: number }>(
+    tx,
+    `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at, started_at, ended_at, exit_code, reason, what_ran, output_lines,
+                           output_purged, telling_line)
+     SELECT u.run, u.number, u.agent, u.state, u.ended, u.started, u.started, u.ended, u.exit, u.reason, u.ran, u.lines, u.purged, u.telling
+       FROM unnest($1::bigint[], $2::int[], $3::bigint[], $4::text[], $5::timestamptz[], $6::timestamptz[], $7::int[], $8::text[], $9::jsonb[],
+                   $10::int[], $11::bool[], $12::text[])
+         AS u(run, number, agent, state, started, ended, exit, reason, ran, lines, purged, telling)
+     RETURNING id`,
+    [
+      tries.map((x) => x.r.id),
+      tries.map((x) => x.number),
+      tries.map((x) => agents.get(x.t.agent)),
+      tries.map((x) => (x.t.fails ? 'failed' : 'succeeded')),
+      tries.map((x) => at(x.t.startMs)),
+      tries.map((x) => at(x.t.endMs)),
+      tries.map((x) => (x.t.fails ? behaviourOf(x.r.run.job.title).failExit : 0)),
+      tries.map((x) => (x.t.fails ? x.r.reason : 'Exit code 0.')),
+      tries.map((x) => JSON.stringify(whatRan(x.r.run))),
+      tries.map((x) => x.t.lines.length),
+      tries.map((x) => !x.withOutput),
+      tries.map((x) => x.t.lines.at(-1)?.text ?? ''),
+    ],
+  )
+  const withOutput = tries.map((x, i) => ({ ...x, id: made[i]?.id as number })).filter((x) => x.withOutput && x.t.lines.length > 0)
+  await execute(tx, 'INSERT INTO output_chunks SELECT u.id, 1, u.count, u.lines FROM unnest($1::bigint[], $2::int[], $3::jsonb[]) AS u(id, count, lines)', [
+    withOutput.map((x) => x.id),
+    withOutput.map((x) => x.t.lines.length),
+    withOutput.map((x) => JSON.stringify(x.t.lines.map((line) => [line.atMs, line.stream, line.text]))),
+  ])
+}
+
+function whatRan(run: PastRun): object {
+  const { action } = run.job.definition
+  const argv = action.kind === 'command' ? ['sh', '-c', action.command] : [action.kind]
+  return { argv, environment: run.inputs, folder: '/srv/marram', user: 'svc-marram', pid: 1000 + (run.createdAtMs % 30_000), agentVersion: '1.0.0' }
+}
+
+/** What a person finds on the list when the demo opens: the newest failures of the last hours, one of them taken. */
+async function openDemoMatters(): Promise<void> {
+  await execute(
+    null,
+    `INSERT INTO matters (kind, subject, run_id, agent_id, evidence, opened_at, last_at)
+     SELECT 'run-failed', 'job ' || x.job_id, x.id, x.agent_id, x.telling, x.ended_at, x.ended_at FROM (
+       SELECT DISTINCT ON (r.job_id) r.id, r.job_id, r.agent_id, r.ended_at, a.telling_line AS telling
+         FROM runs r JOIN attempts a ON a.run_id = r.id AND a.number = r.attempts
+        WHERE r.state = 'failed' AND r.ended_at > now() - interval '36 hours' ORDER BY r.job_id, r.id DESC) x
+      ORDER BY x.ended_at DESC LIMIT 3`,
+  )
+  await execute(
+    null,
+    `UPDATE matters SET state = 'taken', taken_by = 'Sunniva Dahl', taken_at = last_at + interval '6 minutes', note = 'Called the harbour, the file comes later.'
+      WHERE id = (SELECT id FROM matters ORDER BY last_at LIMIT 1)`,
+  )
+}
+
+async function addStarters(tx: Tx, people: Map<string, number>): Promise<string[]> {
+  const tokens: string[] = []
+  for (const name of ['Sunniva Dahl', 'Callum Eads']) {
+    const token = newToken('bgt')
+    tokens.push(token)
+    await one(
+      tx,
+      `INSERT INTO access_tokens (person_id, name, token_hash, expires_at) VALUES ($1, 'demo: starts jobs until triggers do', $2, now() + interval '366 days') RETURNING id`,
+      [people.get(name), hashToken(token)],
+    )
+  }
+  return tokens
+}

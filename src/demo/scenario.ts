@@ -1,0 +1,197 @@
+import type { JobDefinition } from '@/core/work/job'
+import type { Input } from '@/core/work/inputs'
+import type { Role } from '@/core/people/roles'
+import type { Priority, Target } from '@/core/dispatch'
+
+/** Marram Sound Ferries: everything in the demo comes from here. */
+export interface DemoMachine {
+  readonly name: string
+  readonly system: string
+  readonly slots: number
+  readonly labels: Record<string, string>
+  readonly pools: readonly string[]
+  readonly version?: string
+}
+
+const LINUX = 'Debian GNU/Linux 12 (bookworm)'
+const WINDOWS = 'Windows 11 Pro'
+const linux = (site: string, role: string): Record<string, string> => ({ os: 'linux', site, role })
+
+export const MACHINES: readonly DemoMachine[] = [
+  { name: 'kelda-app1', system: LINUX, slots: 6, labels: linux('kelda', 'app'), pools: ['quay'] },
+  { name: 'kelda-app2', system: LINUX, slots: 6, labels: linux('kelda', 'app'), pools: ['quay'] },
+  { name: 'kelda-db1', system: LINUX, slots: 2, labels: linux('kelda', 'database'), pools: ['data'] },
+  { name: 'kelda-files', system: LINUX, slots: 4, labels: linux('kelda', 'files'), pools: ['files'] },
+  { name: 'orrin-ops1', system: LINUX, slots: 2, labels: linux('orrin', 'harbour'), pools: ['harbours'] },
+  { name: 'stavin-ops1', system: LINUX, slots: 2, labels: linux('stavin', 'harbour'), pools: ['harbours'] },
+  { name: 'brack-ops1', system: LINUX, slots: 2, labels: linux('brack', 'harbour'), pools: ['harbours'] },
+  { name: 'tarn-ops1', system: LINUX, slots: 2, labels: linux('tarn', 'harbour'), pools: ['harbours'] },
+  { name: 'kelda-desk1', system: WINDOWS, slots: 1, labels: { os: 'windows', site: 'kelda', role: 'desk' }, pools: ['desks'] },
+  { name: 'kelda-desk2', system: WINDOWS, slots: 1, labels: { os: 'windows', site: 'kelda', role: 'desk' }, pools: ['desks'] },
+  { name: 'kelda-desk3', system: WINDOWS, slots: 1, labels: { os: 'windows', site: 'kelda', role: 'desk' }, pools: ['desks'] },
+  { name: 'kelda-desk4', system: WINDOWS, slots: 1, labels: { os: 'windows', site: 'kelda', role: 'desk' }, pools: ['desks'], version: '0.8.2' },
+]
+/** The one real agent of the demo, on the machine that runs it. */
+export const LAB = 'kelda-lab'
+
+export const POOLS: Record<string, string> = {
+  quay: 'Quay: application servers',
+  data: 'Data: database server',
+  files: 'Files: transfers and archives',
+  harbours: 'Harbours: small machines on the quays',
+  desks: 'Desks: booking terminals',
+  lab: 'Lab: development',
+}
+
+export const AREAS = ['Close of day', 'Sailing', 'Vessels', 'Freight', 'Refund desk', 'Housekeeping'] as const
+
+export const PEOPLE: readonly { name: string; role: Role }[] = [
+  { name: 'Ines Aldaya', role: 'administrator' },
+  { name: 'Torvald Brekke', role: 'designer' },
+  { name: 'Moira Calder', role: 'designer' },
+  { name: 'Sunniva Dahl', role: 'operator' },
+  { name: 'Callum Eads', role: 'operator' },
+  { name: 'Petra Flett', role: 'viewer' },
+]
+
+/** How a simulated machine acts a job out. */
+export interface Behaviour {
+  /** Median length in seconds, and the spread of its logarithm. */
+  readonly seconds: number
+  readonly spread: number
+  readonly fails: number
+  readonly failLine: string
+  readonly failExit: number
+  readonly lines: readonly string[]
+  /** Grows by this share each week: slower and slower. */
+  readonly driftPerWeek?: number
+}
+
+export interface DemoJob {
+  readonly title: string
+  readonly area: (typeof AREAS)[number]
+  readonly notes: string
+  readonly definition: Partial<JobDefinition> & Pick<JobDefinition, 'action' | 'target'>
+  readonly behaviour: Behaviour
+  /** Local times at which it ran in the history, or every so many minutes. */
+  readonly history: { readonly at?: readonly string[]; readonly everyMinutes?: number; readonly inputs?: readonly Record<string, string>[] }
+}
+
+const pool = (name: string): Target => ({ pool: name })
+const command = (text: string): JobDefinition['action'] => ({ kind: 'command', command: text })
+const choice = (name: string, title: string, options: string[]): Input => ({ name, title, type: 'choice', options, default: options[0] ?? null, ask: true })
+const HARBOURS = ['orrin', 'stavin', 'brack', 'tarn', 'kelda']
+const VESSELS = ['Tern', 'Petrel', 'Gannet', 'Fulmar', 'Razorbill', 'Kittiwake', 'Dunlin', 'Curlew', 'Sanderling', 'Plover', 'Turnstone']
+
+interface Sketch {
+  readonly does: JobDefinition['action']
+  readonly where: Target
+  readonly takes: number
+  readonly spread?: number
+  readonly fails?: number
+  readonly failLine?: string
+  readonly failExit?: number
+  readonly lines: readonly string[]
+  readonly at?: readonly string[]
+  readonly everyMinutes?: number
+  readonly inputs?: Input[]
+  readonly values?: readonly Record<string, string>[]
+  readonly retries?: number
+  readonly priority?: Priority
+  readonly slots?: number
+  readonly drift?: number
+  readonly notes?: string
+}
+
+function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
+  return {
+    title,
+    area,
+    notes: sketch.notes ?? '',
+    definition: {
+      action: sketch.does,
+      target: sketch.where,
+      inputs: sketch.inputs ?? [],
+      retries: sketch.retries ?? 0,
+      retryDelaySeconds: 20,
+      priority: sketch.priority ?? 'normal',
+      slots: sketch.slots ?? 1,
+      timeLimitSeconds: Math.max(600, sketch.takes * 8),
+    },
+    behaviour: {
+      seconds: sketch.takes,
+      spread: sketch.spread ?? 0.15,
+      fails: sketch.fails ?? 0.01,
+      failLine: sketch.failLine ?? 'gave up after an unexpected answer',
+      failExit: sketch.failExit ?? 1,
+      lines: sketch.lines,
+      ...(sketch.drift ? { driftPerWeek: sketch.drift } : {}),
+    },
+    history: {
+      ...(sketch.at ? { at: sketch.at } : {}),
+      ...(sketch.everyMinutes ? { everyMinutes: sketch.everyMinutes } : {}),
+      ...(sketch.values ? { inputs: sketch.values } : {}),
+    },
+  }
+}
+
+const each = (name: string, values: readonly string[]): Record<string, string>[] => values.map((value) => ({ [name]: value }))
+
+export const JOBS: readonly DemoJob[] = [
+  job('Till file', 'Close of day', {
+    does: command('fetch-till --harbour ${harbour} --into /srv/till'), where: pool('harbours'), takes: 110, spread: 0.3, fails: 0.04, retries: 2,
+    failLine: 'till of tarn: no file for today yet', lines: ['connecting to the till', 'day closed at 00:31', '{n} tickets, {m} refunds', 'file written, checksum ok'],
+    at: ['01:10'], inputs: [choice('harbour', 'Harbour', HARBOURS)], values: each('harbour', HARBOURS),
+    notes: 'One file for each harbour. Tarn Head is often late.',
+  }),
+  job('Reconcile fares', 'Close of day', {
+    does: command('reconcile-fares --day today'), where: pool('quay'), takes: 780, spread: 0.12, lines: ['reading five till files', '{n} fares, {m} without a ticket', 'difference 0.00', 'written to the ledger queue'], at: ['02:00'], slots: 2, priority: 'high',
+  }),
+  job('Post to ledger', 'Close of day', { does: command('post-ledger --batch night'), where: pool('data'), takes: 420, lines: ['batch opened', '{n} postings', 'batch closed'], at: ['02:30'], priority: 'high' }),
+  job('Month-end statements', 'Close of day', { does: command('statements --month last'), where: pool('quay'), takes: 540, lines: ['{n} accounts', 'statements written'], at: [] }),
+  job('Bookings', 'Sailing', { does: command('pull-bookings --from tomorrow'), where: pool('quay'), takes: 520, lines: ['{n} bookings for 38 sailings', '{m} changed since noon', 'done'], at: ['02:00'], priority: 'high' }),
+  job('Name list', 'Sailing', { does: command('name-list --date tomorrow'), where: pool('desks'), takes: 240, lines: ['terminal opened', '{n} names', 'terminal closed'], at: ['02:00'] }),
+  job('Name check', 'Sailing', {
+    does: command('name-check --list /srv/names/today.csv --second-list'), where: pool('quay'), takes: 620, spread: 0.1, drift: 0.09,
+    lines: ['{n} names read', 'first list: 0 hits', 'second list: {m} near hits, looked at', 'clear'], at: ['02:15'], priority: 'high',
+    notes: 'Grows slower week by week since the second list was added.',
+  }),
+  job('Harbour transfer', 'Sailing', {
+    does: command('send-manifest --to gw.${harbour} --retry none'), where: pool('files'), takes: 70, spread: 0.2, fails: 0.12, failExit: 255, retries: 3,
+    failLine: 'gw.orrin: connection refused (port 22) after 10 s', lines: ['manifest-0309.csv: {n} names, 36 118 bytes', 'checksum 9f41…c2  ok', 'opening gw.orrin:22 as svc-transfer', 'sent, receipt {m}'],
+    at: ['03:05', '04:05'], inputs: [choice('harbour', 'Harbour', ['orrin', 'stavin', 'brack', 'tarn'])], priority: 'urgent',
+    notes: 'The harbour authority’s gateway is down some nights.',
+  }),
+  job('Tide tables', 'Sailing', { does: command('tide-tables --days 14'), where: pool('harbours'), takes: 1340, lines: ['model run {n}', 'tables for 5 harbours', 'written'], at: ['02:05'] }),
+  job('Berth plan', 'Sailing', { does: command('berth-plan --tides /srv/tides'), where: pool('harbours'), takes: 900, lines: ['{n} arrivals', '{m} moved', 'plan written'], at: ['02:00'] }),
+  job('Crew rosters', 'Sailing', { does: command('crew-rosters'), where: pool('harbours'), takes: 640, lines: ['{n} crew', 'rest times ok', 'published'], at: ['03:30'] }),
+  job('Vessel log', 'Vessels', {
+    does: command('pull-log --vessel ${vessel}'), where: pool('harbours'), takes: 38, spread: 0.25, fails: 0.015, failLine: 'vessel out of radio range', retries: 1,
+    lines: ['log of {n} entries', 'engine hours {m}', 'stored'], everyMinutes: 30, inputs: [choice('vessel', 'Vessel', VESSELS)], values: each('vessel', VESSELS.slice(0, 4)),
+  }),
+  job('Fuel report', 'Vessels', { does: command('fuel-report --all'), where: pool('quay'), takes: 95, lines: ['11 vessels', '{n} litres', 'report written'], everyMinutes: 240 }),
+  job('Freight rates refresh', 'Freight', { does: command('freight-rates --refresh'), where: pool('quay'), takes: 160, lines: ['{n} rates', '{m} changed'], everyMinutes: 120 }),
+  job('Freight invoicing', 'Freight', { does: command('invoice --freight --send'), where: pool('quay'), takes: 1250, slots: 2, lines: ['{n} consignments', '{m} invoices', 'sent'], at: ['17:00'] }),
+  job('Refund', 'Refund desk', {
+    does: command('refund --ticket ${ticket}'), where: pool('desks'), takes: 150, spread: 0.35, fails: 0.03, failLine: 'terminal asks for a new password', lines: ['terminal opened', 'ticket found', 'refund {n} booked', 'terminal closed'],
+    everyMinutes: 45, inputs: [{ name: 'ticket', title: 'Ticket', type: 'text', options: [], default: 'M-20418', ask: true }],
+  }),
+  job('Nightly backup', 'Housekeeping', { does: command('backup --all --verify'), where: pool('data'), takes: 2300, lines: ['snapshot taken', '{n} GB', 'verified'], at: ['02:00'] }),
+  job('Index care', 'Housekeeping', { does: command('index-care --database fares'), where: pool('data'), takes: 1400, lines: ['{n} indexes', '{m} rebuilt'], at: ['02:15'] }),
+  job('Log clean-up', 'Housekeeping', { does: command('clean-logs --older 30d'), where: { labels: { os: 'linux' } }, takes: 60, lines: ['{n} files', '{m} MB freed'], at: ['04:40', '12:40'], priority: 'low' }),
+  job('Configuration check', 'Housekeeping', {
+    does: { kind: 'script', interpreter: 'sh', script: '#!/bin/sh\nset -eu\nfor part in network disks accounts; do\n  echo "checking $part"\n  check-config "$part"\ndone\n' },
+    where: { labels: { os: 'linux' } }, takes: 55, lines: ['checking network', 'checking disks', 'checking accounts', '0 differences'], everyMinutes: 180, priority: 'low',
+  }),
+  job('Wait and watch', 'Housekeeping', {
+    does: { kind: 'wait', minutes: '${minutes}' }, where: pool('lab'), takes: 60, lines: [], at: [],
+    inputs: [{ name: 'minutes', title: 'Minutes to wait', type: 'number', options: [], default: '1', ask: true }],
+    notes: 'Harmless: only waits, to see where and how work is carried out.',
+  }),
+  job('Lab greeting', 'Housekeeping', {
+    does: { kind: 'script', interpreter: 'sh', script: 'echo "Good evening, ${name}."\nfor i in 1 2 3 4 5; do\n  echo "bell $i"\n  sleep 1\ndone\necho "a word on standard error" >&2\n' },
+    where: pool('lab'), takes: 6, lines: [], at: [],
+    inputs: [{ name: 'name', title: 'Whom to greet', type: 'text', options: [], default: 'Kelda', ask: true }],
+    notes: 'Runs for real on the machine that runs this demo.',
+  }),
+]

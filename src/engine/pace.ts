@@ -1,0 +1,45 @@
+/**
+ * Calls `work` soon after each `wake`, never twice at once, and at least every `everyMs` without being woken. After a call it rests for at least
+ * `restMs` and as long as the call took, so that a busy stretch is done in batches instead of one by one. A failure is told and the work tried again.
+ */
+export function paced(
+  work: () => Promise<void>,
+  options: { readonly restMs: number; readonly everyMs: number; readonly onError: (error: unknown) => void },
+): { wake: () => void; stop: () => Promise<void> } {
+  let timer: NodeJS.Timeout | undefined
+  let running: Promise<void> | undefined
+  let woken = false
+  let stopped = false
+  let restUntil = 0
+
+  const schedule = (inMs: number): void => {
+    clearTimeout(timer)
+    if (!stopped) timer = setTimeout(run, inMs)
+  }
+  const run = (): void => {
+    if (running || stopped) return
+    woken = false
+    const began = performance.now()
+    running = work()
+      .catch(options.onError)
+      .finally(() => {
+        running = undefined
+        const took = performance.now() - began
+        restUntil = performance.now() + Math.max(options.restMs, Math.min(took, 1000))
+        schedule(woken ? Math.max(options.restMs, Math.min(took, 1000)) : options.everyMs)
+      })
+  }
+  schedule(0)
+  return {
+    wake: () => {
+      if (woken || stopped) return
+      woken = true
+      if (!running) schedule(Math.max(0, restUntil - performance.now()))
+    },
+    stop: async () => {
+      stopped = true
+      clearTimeout(timer)
+      await running
+    },
+  }
+}

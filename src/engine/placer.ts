@@ -1,0 +1,83 @@
+import { Board, type HeldWork } from '@/core/dispatch'
+import { fleetForDispatch, handOut, readyRuns, readyVersions, runningWork } from '@/service/leases'
+
+/** At most this many hand-outs in one transaction. */
+const MOST_IN_ONE = 500
+
+/**
+ * The leader's picture of what is ready and where there is room. Each look at the database brings it up to date: of ready runs only those that are
+ * new or changed are read whole, so that thousands of waiting runs cost little.
+ */
+export class Placer {
+  private readonly board = new Board()
+  private readonly versions = new Map<number, number>()
+  private readonly agents = new Map<string, { id: number; text: string }>()
+
+  constructor(private readonly epoch: number) {}
+
+  /** One placing. Returns how many runs were handed out. */
+  async placeOnce(): Promise<number> {
+    await this.lookAtRuns()
+    if (this.versions.size === 0) return 0
+    await this.lookAtFleet()
+    const { starts } = this.board.place(Date.now())
+    const wanted = starts.slice(0, MOST_IN_ONE).flatMap(({ number, agent }) => {
+      const agentId = this.agents.get(agent)?.id
+      return agentId === undefined ? [] : [{ runId: number, agentId }]
+    })
+    if (wanted.length === 0) return 0
+    const done = await handOut(this.epoch, wanted)
+    for (const id of done) this.forget(id)
+    return done.size
+  }
+
+  private async lookAtRuns(): Promise<void> {
+    const now = await readyVersions()
+    const present = new Set(now.map((run) => run.id))
+    for (const id of this.versions.keys()) if (!present.has(id)) this.forget(id)
+    const changed = now.filter((run) => this.versions.get(run.id) !== run.version)
+    if (changed.length === 0) return
+    const versionOf = new Map(changed.map((run) => [run.id, run.version]))
+    // Beyond some hundreds it is cheaper to read all than to name each.
+    for (const run of await readyRuns(changed.length > 500 ? null : changed.map((r) => r.id))) {
+      const version = versionOf.get(run.number)
+      if (version === undefined) continue
+      this.board.putRun(run)
+      this.versions.set(run.number, version)
+    }
+  }
+
+  private forget(id: number): void {
+    this.board.removeRun(id)
+    this.versions.delete(id)
+  }
+
+  /** Agents and what runs on them. An agent is put on the board anew only when something about it changed. */
+  private async lookAtFleet(): Promise<void> {
+    const [fleet, running] = await Promise.all([fleetForDispatch(), runningWork()])
+    const workOf = new Map<number, HeldWork[]>()
+    for (const { agentId, ...work } of running) {
+      const list = workOf.get(agentId)
+      if (list) list.push({ ...work, locks: {} })
+      else workOf.set(agentId, [{ ...work, locks: {} }])
+    }
+    const present = new Set(fleet.map((agent) => agent.name))
+    for (const name of this.agents.keys()) {
+      if (present.has(name)) continue
+      this.board.removeAgent(name)
+      this.agents.delete(name)
+    }
+    for (const { id, ...agent } of fleet) {
+      const known = { ...agent, running: workOf.get(id) ?? [] }
+      const text = JSON.stringify(known)
+      if (this.agents.get(agent.name)?.text === text) continue
+      this.agents.set(agent.name, { id, text })
+      this.board.putAgent(known)
+    }
+  }
+
+  /** Jobs were switched off or on: what is known of ready runs is read again. */
+  forgetRuns(): void {
+    for (const id of [...this.versions.keys()]) this.forget(id)
+  }
+}

@@ -1,0 +1,293 @@
+import { PRIORITIES, type AgentState, type ReadyRun } from '@/core/dispatch'
+import type { JobDefinition } from '@/core/work/job'
+import type { Lease } from '@/agent/protocol'
+import { config } from '@/store/config'
+import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { openMatters } from './matters'
+import { changeFor, lockRuns, writeLives, type LifeChange } from './run-life'
+import { unseal } from './secrets'
+
+/** After a polite signal a process group has this long before it is killed. */
+const GRACE_SECONDS = 10
+/** Output beyond this is not kept; the process goes on. */
+const MAX_OUTPUT_BYTES = 64 * 1024 * 1024
+const DEFAULT_USUAL_MS = 60_000
+
+/** The leader's right to hand out: a hand-out under an older epoch changes nothing. */
+export async function takeLeadership(engineId: string): Promise<number> {
+  const rows = await many<{ epoch: number }>(null, 'UPDATE leadership SET epoch = epoch + 1, engine_id = $1 RETURNING epoch', [engineId])
+  return rows[0]?.epoch ?? 0
+}
+
+export interface RunVersion {
+  readonly id: number
+  readonly version: number
+}
+
+/** Numbers and versions of all that is ready: enough to see what changed since the last look. */
+export async function readyVersions(): Promise<RunVersion[]> {
+  return many<RunVersion>(null, `SELECT id, version FROM runs WHERE state = 'ready'`)
+}
+
+/** What dispatch needs to know of these runs. */
+export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun[]> {
+  const rows = await many<{
+    number: number
+    target: ReadyRun['target']
+    kind: string
+    slots: number
+    minVersion: string | null
+    priority: number
+    usualMs: number | null
+    readyAt: Date
+    held: boolean
+    active: boolean
+  }>(
+    null,
+    `SELECT r.id AS number, r.target, r.kind, r.slots, r.min_version AS "minVersion", r.priority, j.usual_ms AS "usualMs",
+            r.ready_at AS "readyAt", r.held_by IS NOT NULL AS held, j.active
+       FROM runs r JOIN jobs j ON j.id = r.job_id
+      WHERE r.state = 'ready' AND ($1::bigint[] IS NULL OR r.id = ANY($1))`,
+    [ids],
+  )
+  return rows.map((row) => {
+    const usualMs = row.usualMs ?? DEFAULT_USUAL_MS
+    return {
+      number: row.number,
+      target: row.target,
+      kind: row.kind,
+      slots: row.slots,
+      locks: {},
+      account: null,
+      minVersion: row.minVersion,
+      robot: false,
+      priority: PRIORITIES[row.priority] ?? 'normal',
+      dueAtMs: null,
+      usualMs,
+      chainMs: usualMs,
+      readyAtMs: row.readyAt.getTime(),
+      held: row.held,
+      off: !row.active,
+    }
+  })
+}
+
+export interface FleetRow extends Omit<AgentState, 'running'> {
+  readonly id: number
+}
+
+/** The fleet as dispatch sees it. `connected` means: heard of within the time after which an agent counts as away. */
+export async function fleetForDispatch(): Promise<FleetRow[]> {
+  const rows = await many<Omit<FleetRow, 'accounts' | 'robots' | 'lastStartAtMs'> & { lastStartAt: Date | null }>(
+    null,
+    `SELECT a.id, a.name, a.slots, a.active AS on, a.draining, a.labels, a.version, a.abilities, c.last_start_at AS "lastStartAt",
+            a.credential_hash IS NOT NULL AND c.engine_id IS NOT NULL
+              AND c.last_contact_at > now() - make_interval(secs => $1) AS connected,
+            coalesce((SELECT jsonb_object_agg(p.name, m.active) FROM pool_members m JOIN pools p ON p.id = m.pool_id
+                       WHERE m.agent_id = a.id), '{}') AS pools
+       FROM agents a JOIN agent_contacts c ON c.agent_id = a.id`,
+    [config().awaySeconds],
+  )
+  return rows.map(({ lastStartAt, ...row }) => ({ ...row, connected: row.connected === true, accounts: [], robots: 0, lastStartAtMs: lastStartAt?.getTime() ?? null }))
+}
+
+export interface RunningRow {
+  readonly number: number
+  readonly agentId: number
+  readonly slots: number
+  readonly startedAtMs: number
+  readonly usualMs: number
+}
+
+export async function runningWork(): Promise<RunningRow[]> {
+  const rows = await many<{ number: number; agentId: number; slots: number; handedAt: Date; usualMs: number | null }>(
+    null,
+    `SELECT r.id AS number, r.agent_id AS "agentId", r.slots, a.handed_at AS "handedAt", j.usual_ms AS "usualMs"
+       FROM attempts a JOIN runs r ON r.id = a.run_id AND r.state = 'running' AND a.number = r.attempts JOIN jobs j ON j.id = r.job_id
+      WHERE a.state IN ('handed','accepted','running')`,
+  )
+  return rows.map(({ handedAt, usualMs, ...row }) => ({ ...row, startedAtMs: handedAt.getTime(), usualMs: usualMs ?? DEFAULT_USUAL_MS }))
+}
+
+export interface HandOut {
+  readonly runId: number
+  readonly agentId: number
+}
+
+/** Gives ready runs to agents: each gets a new attempt under a new fencing token. Returns the runs that were really handed out. */
+export async function handOut(epoch: number, starts: readonly HandOut[]): Promise<Set<number>> {
+  return transaction(async (tx) => {
+    // FOR SHARE: a new leader waits for this transaction, and this one fails once a new leader is there.
+    const leads = await maybeOne(tx, 'SELECT epoch FROM leadership WHERE epoch = $1 FOR SHARE', [epoch])
+    if (!leads) throw new LeadershipLost()
+    const runs = await lockRuns(tx, starts.map((s) => s.runId))
+    const atMs = Date.now()
+    const changes: LifeChange[] = []
+    for (const { runId, agentId } of starts) {
+      const run = runs.get(runId)
+      const change = run && changeFor(run, { type: 'handedOut', atMs }, atMs, { agentId })
+      if (change && !('ok' in change)) changes.push(change)
+    }
+    const done = await writeLives(tx, changes)
+    const given = changes.filter((c) => done.has(c.run.id))
+    if (given.length === 0) return done
+    await execute(
+      tx,
+      `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at)
+       SELECT u.run_id, u.number, u.agent_id, 'handed', to_timestamp($4) + make_interval(secs => $5), to_timestamp($4)
+         FROM unnest($1::bigint[], $2::int[], $3::bigint[]) AS u(run_id, number, agent_id)`,
+      [given.map((c) => c.run.id), given.map((c) => c.life.attempts), given.map((c) => c.agentId), atMs / 1000, config().leaseSeconds],
+    )
+    await execute(tx, 'UPDATE agent_contacts SET last_start_at = to_timestamp($2) WHERE agent_id = ANY($1)', [
+      [...new Set(given.map((c) => c.agentId))],
+      atMs / 1000,
+    ])
+    await notify(tx, { runs: [...done], deliver: true })
+    return done
+  })
+}
+
+export class LeadershipLost extends Error {}
+
+/** Waiting runs whose time has come are ready. Returns how many. */
+export async function releaseDue(): Promise<number> {
+  const due = await many<{ id: number }>(
+    null,
+    `SELECT id FROM runs WHERE state = 'waiting' AND (start_after IS NULL OR start_after <= now()) ORDER BY id LIMIT 1000`,
+  )
+  if (due.length === 0) return 0
+  return transaction(async (tx) => {
+    const atMs = Date.now()
+    const runs = await lockRuns(tx, due.map((row) => row.id))
+    const changes = [...runs.values()].map((run) => changeFor(run, { type: 'due', atMs }, atMs)).filter((c) => !('ok' in c)) as LifeChange[]
+    const done = await writeLives(tx, changes)
+    if (done.size > 0) await notify(tx, { runs: [...done], place: true })
+    return done.size
+  })
+}
+
+/** Gives up attempts whose lease ran out, or that their agent says it does not have. */
+export async function giveUpLost(attemptIds: readonly number[] | 'expired', reason: string): Promise<number[]> {
+  const found =
+    attemptIds === 'expired'
+      ? await many<{ runId: number }>(
+          null,
+          `SELECT run_id AS "runId" FROM attempts WHERE state IN ('handed','accepted','running') AND lease_until < now() ORDER BY run_id LIMIT 500`,
+        )
+      : await many<{ runId: number }>(null, 'SELECT run_id AS "runId" FROM attempts WHERE id = ANY($1)', [attemptIds])
+  if (found.length === 0) return []
+  return transaction(async (tx) => {
+    const runs = await lockRuns(tx, found.map((row) => row.runId))
+    // Looked at again under the lock: a heartbeat or a report may have come in between.
+    const attempts = await many<{ id: number; runId: number; agentId: number; number: number }>(
+      tx,
+      `SELECT id, run_id AS "runId", agent_id AS "agentId", number FROM attempts
+        WHERE run_id = ANY($1) AND state IN ('handed','accepted','running')
+          AND ($2::bigint[] IS NULL AND lease_until < now() OR id = ANY($2))`,
+      [[...runs.keys()], attemptIds === 'expired' ? null : attemptIds],
+    )
+    const atMs = Date.now()
+    const changes: LifeChange[] = []
+    for (const attempt of attempts) {
+      const run = runs.get(attempt.runId)
+      const change = run && changeFor(run, { type: 'lost', atMs, reason }, atMs)
+      if (change && !('ok' in change)) changes.push(change)
+    }
+    const done = await writeLives(tx, changes)
+    await execute(
+      tx,
+      `UPDATE attempts SET state = 'lost', ended_at = now(), reason = $2 WHERE id = ANY($1)`,
+      [attempts.map((a) => a.id), reason],
+    )
+    await openMatters(tx, changes.filter((c) => c.finished && done.has(c.run.id)))
+    await notify(tx, { runs: [...done], matters: true, place: true })
+    return [...done]
+  })
+}
+
+interface LeaseRow {
+  readonly attempt: number
+  readonly token: number
+  readonly run: number
+  readonly try: number
+  readonly agentId: number
+  readonly title: string
+  readonly definition: JobDefinition
+  readonly inputs: Record<string, string>
+  readonly secrets: Buffer | null
+}
+
+/** Leases handed out to these agents that they have not said they have. Secrets are opened here and nowhere before. */
+export async function leasesToDeliver(agentIds: readonly number[]): Promise<{ agentId: number; lease: Lease }[]> {
+  const rows = await many<LeaseRow>(
+    null,
+    `SELECT a.id AS attempt, a.token, a.run_id AS run, a.number AS try, a.agent_id AS "agentId", j.title, v.definition, r.inputs, r.secrets
+       FROM attempts a JOIN runs r ON r.id = a.run_id JOIN jobs j ON j.id = r.job_id
+       JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
+      WHERE a.state = 'handed' AND a.agent_id = ANY($1) ORDER BY a.id LIMIT 2000`,
+    [agentIds],
+  )
+  return rows.map((row) => ({ agentId: row.agentId, lease: buildLease(row) }))
+}
+
+function buildLease({ attempt, token, run, try: number, title, definition, inputs, secrets }: LeaseRow): Lease {
+  const hidden = secrets ? (JSON.parse(unseal(secrets, 'run inputs')) as Record<string, string>) : {}
+  const all = { ...inputs, ...hidden }
+  const action =
+    definition.action.kind === 'wait'
+      ? {
+          kind: 'wait' as const,
+          seconds: Math.max(0, 60 * Number(typeof definition.action.minutes === 'string' ? all[definition.action.minutes.slice(2, -1)] : definition.action.minutes) || 0),
+        }
+      : definition.action
+  return {
+    attempt,
+    token,
+    run,
+    try: number,
+    title,
+    action,
+    folder: definition.folder,
+    environment: definition.environment,
+    inputs: all,
+    secrets: Object.keys(hidden),
+    timeLimitSeconds: definition.timeLimitSeconds,
+    graceSeconds: GRACE_SECONDS,
+    must: definition.success.must,
+    mustNot: definition.success.mustNot,
+    maxOutputBytes: MAX_OUTPUT_BYTES,
+  }
+}
+
+/** Stop requests for what runs on these agents. Delivered again and again until the run has ended. */
+export async function stopsToDeliver(agentIds: readonly number[]): Promise<{ agentId: number; attempt: number; token: number }[]> {
+  return many(
+    null,
+    `SELECT a.agent_id AS "agentId", a.id AS attempt, a.token FROM attempts a JOIN runs r ON r.id = a.run_id
+      WHERE a.agent_id = ANY($1) AND a.state IN ('handed','accepted','running') AND r.stop_asked_by IS NOT NULL`,
+    [agentIds],
+  )
+}
+
+/** Agents that were heard of just now: remembers it, and extends all their leases. */
+export async function extendLeases(engineId: string, heard: readonly { agentId: number; load: number | null }[]): Promise<void> {
+  await transaction(async (tx) => {
+    await execute(
+      tx,
+      `UPDATE agent_contacts c SET last_contact_at = now(), engine_id = $1, load = u.load
+         FROM unnest($2::bigint[], $3::real[]) AS u(agent_id, load) WHERE c.agent_id = u.agent_id`,
+      [engineId, heard.map((h) => h.agentId), heard.map((h) => h.load)],
+    )
+    await execute(
+      tx,
+      `UPDATE attempts SET lease_until = now() + make_interval(secs => $2)
+        WHERE agent_id = ANY($1) AND state IN ('handed','accepted','running')`,
+      [heard.map((h) => h.agentId), config().leaseSeconds],
+    )
+  })
+}
+
+export async function openAttemptsOf(tx: Tx | null, agentId: number): Promise<{ attempt: number; token: number; state: string }[]> {
+  return many(tx, `SELECT id AS attempt, token, state FROM attempts WHERE agent_id = $1 AND state IN ('handed','accepted','running')`, [agentId])
+}

@@ -1,0 +1,134 @@
+import { z } from 'zod'
+import { config } from '@/store/config'
+import { execute, many, transaction, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { requireRight, type Actor } from './actor'
+import { record } from './audit'
+import { addAgentEvent } from './fleet'
+import { Problem } from './problem'
+import type { LifeChange } from './run-life'
+
+export const takeSchema = z.strictObject({ note: z.string().max(500).default('') })
+
+/** Opens a matter for each run that ended badly, or counts it to the open one of its job. */
+export async function openMatters(tx: Tx, changes: readonly LifeChange[]): Promise<void> {
+  for (const { run, life } of changes) {
+    await execute(
+      tx,
+      `INSERT INTO matters (kind, subject, run_id, agent_id, evidence)
+       SELECT $2, 'job ' || r.job_id, r.id, r.agent_id,
+              coalesce((SELECT nullif(a.telling_line, '') FROM attempts a WHERE a.run_id = r.id ORDER BY a.number DESC LIMIT 1), '')
+         FROM runs r WHERE r.id = $1
+       ON CONFLICT (kind, subject) WHERE state <> 'closed' DO UPDATE
+         SET run_id = excluded.run_id, agent_id = excluded.agent_id, evidence = excluded.evidence, last_at = now(),
+             times = matters.times + 1`,
+      [run.id, life.state === 'lost' ? 'run-lost' : 'run-failed'],
+    )
+  }
+}
+
+/** A success puts a matter right when it ran again what failed, or did the same job with the same inputs. */
+export async function closeMattersOf(tx: Tx, runIds: readonly number[]): Promise<void> {
+  if (runIds.length === 0) return
+  const closed = await execute(
+    tx,
+    `UPDATE matters m SET state = 'closed', closed_at = now(), closed_by = '#' || r.id || ' succeeded'
+       FROM runs r JOIN runs bad ON bad.job_id = r.job_id AND bad.id < r.id
+      WHERE r.id = ANY($1) AND m.state <> 'closed' AND m.kind IN ('run-failed','run-lost') AND m.subject = 'job ' || r.job_id
+        AND bad.id = m.run_id AND (bad.id = r.again_of OR bad.inputs = r.inputs)`,
+    [runIds],
+  )
+  if (closed > 0) await notify(tx, { matters: true })
+}
+
+/** Opens matters for agents that have not called, closes those of agents that call again. Off, draining and revoked agents are not missed. */
+export async function watchAgents(): Promise<void> {
+  await transaction(async (tx) => {
+    const gone = await many<{ id: number; name: string }>(
+      tx,
+      `INSERT INTO matters (kind, subject, agent_id, evidence)
+       SELECT 'agent-away', 'agent ' || a.id, a.id,
+              'last heard of ' || to_char(c.last_contact_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI:SS') || ' UTC'
+         FROM agents a JOIN agent_contacts c ON c.agent_id = a.id
+        WHERE a.active AND a.credential_hash IS NOT NULL AND c.last_contact_at < now() - make_interval(secs => $1)
+       ON CONFLICT DO NOTHING RETURNING agent_id AS id, '' AS name`,
+      [config().awaySeconds],
+    )
+    for (const { id } of gone) await addAgentEvent(tx, id, 'out of reach', `has not called for ${config().awaySeconds} s`)
+    const back = await many<{ agentId: number }>(
+      tx,
+      `UPDATE matters m SET state = 'closed', closed_at = now(),
+              closed_by = CASE WHEN a.active AND a.credential_hash IS NOT NULL THEN 'it called again' ELSE 'it is switched off' END
+         FROM agents a JOIN agent_contacts c ON c.agent_id = a.id
+        WHERE m.kind = 'agent-away' AND m.state <> 'closed' AND m.agent_id = a.id
+          AND (NOT a.active OR a.credential_hash IS NULL OR c.last_contact_at >= now() - make_interval(secs => $1))
+       RETURNING m.agent_id AS "agentId"`,
+      [config().awaySeconds],
+    )
+    if (gone.length + back.length > 0) await notify(tx, { matters: true, fleet: true, place: true })
+  })
+}
+
+export interface MatterRow {
+  readonly id: number
+  readonly kind: 'run-failed' | 'run-lost' | 'agent-away'
+  readonly state: 'open' | 'taken'
+  readonly title: string
+  readonly runId: number | null
+  readonly agentId: number | null
+  readonly agentName: string | null
+  readonly reason: string
+  readonly attempts: number
+  readonly maxAttempts: number
+  readonly times: number
+  readonly evidence: string
+  readonly openedAt: string
+  readonly lastAt: string
+  readonly takenBy: string | null
+  readonly takenAt: string | null
+  readonly note: string
+  readonly held: number
+}
+
+/** What needs a person: open before taken, agents out of reach with work in hand first, then the newest. */
+export async function listMatters(actor: Actor): Promise<MatterRow[]> {
+  requireRight(actor, 'see')
+  return many<MatterRow>(
+    null,
+    `SELECT m.id, m.kind, m.state, coalesce(j.title, g.name, '') AS title, m.run_id AS "runId", m.agent_id AS "agentId", g.name AS "agentName",
+            coalesce(r.reason, '') AS reason, coalesce(r.attempts, 0) AS attempts, coalesce(r.max_attempts, 0) AS "maxAttempts", m.times,
+            m.evidence, m.opened_at AS "openedAt", m.last_at AS "lastAt", m.taken_by AS "takenBy", m.taken_at AS "takenAt", m.note,
+            CASE WHEN m.kind = 'agent-away' THEN
+              (SELECT count(*) FROM runs x WHERE x.agent_id = m.agent_id AND x.state = 'running') ELSE 0 END::int AS held
+       FROM matters m LEFT JOIN runs r ON r.id = m.run_id LEFT JOIN jobs j ON j.id = r.job_id AND m.kind <> 'agent-away'
+       LEFT JOIN agents g ON g.id = m.agent_id
+      WHERE m.state <> 'closed'
+      ORDER BY m.state = 'taken', m.kind <> 'agent-away', m.last_at DESC LIMIT 200`,
+  )
+}
+
+export async function takeMatter(actor: Actor, id: number, note: string): Promise<void> {
+  requireRight(actor, 'operate')
+  await changeMatter(actor, id, 'took', `UPDATE matters SET state = 'taken', taken_by = $2, taken_at = now(), note = $3 WHERE id = $1 AND state <> 'closed' RETURNING subject`, [
+    id,
+    actor.name,
+    note,
+  ])
+}
+
+export async function closeMatter(actor: Actor, id: number): Promise<void> {
+  requireRight(actor, 'operate')
+  await changeMatter(actor, id, 'closed', `UPDATE matters SET state = 'closed', closed_by = $2, closed_at = now() WHERE id = $1 AND state <> 'closed' RETURNING subject`, [
+    id,
+    actor.name,
+  ])
+}
+
+async function changeMatter(actor: Actor, id: number, did: string, sql: string, bind: unknown[]): Promise<void> {
+  await transaction(async (tx) => {
+    const [row] = await many<{ subject: string }>(tx, sql, bind)
+    if (!row) throw new Problem('not-now', 'This matter is closed already.')
+    await record(tx, actor, did, { type: 'matter', id, title: row.subject })
+    await notify(tx, { matters: true })
+  })
+}

@@ -1,0 +1,112 @@
+import { hash, verify } from '@node-rs/argon2'
+import { z } from 'zod'
+import { ROLES, type Role } from '@/core/people/roles'
+import { db, execute, many, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { requireRight, type Actor } from './actor'
+import { difference, record } from './audit'
+import { invalid, notFound, Problem } from './problem'
+
+export const passwordSchema = z.string().min(12, 'A password has at least 12 characters.').max(200)
+export const personSchema = z.strictObject({
+  email: z.email('That is not an e-mail address.').max(200),
+  name: z.string().trim().min(1, 'A name is needed.').max(100),
+  role: z.enum(ROLES),
+  password: passwordSchema,
+})
+export const personChangeSchema = z
+  .strictObject({ name: z.string().trim().min(1).max(100), role: z.enum(ROLES), active: z.boolean(), password: passwordSchema })
+  .partial()
+export const preferencesSchema = z
+  .strictObject({
+    zone: z.string().max(60).refine(isZone, 'That is not an IANA time zone.'),
+    theme: z.enum(['light', 'dark', 'system']),
+    paceSeconds: z.union([z.literal(1), z.literal(5), z.literal(15), z.literal(60)]),
+  })
+  .partial()
+export type Preferences = z.output<typeof preferencesSchema>
+
+function isZone(zone: string): boolean {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone: zone })
+    return true
+  } catch {
+    return false
+  }
+}
+
+export interface PersonRow {
+  readonly id: number
+  readonly email: string
+  readonly name: string
+  readonly role: Role
+  readonly active: boolean
+  readonly lastSeenAt: string | null
+}
+
+/** Argon2id with the parameters of RFC 9106's second recommendation, scaled to 19 MiB (OWASP's floor for servers). */
+export function hashPassword(password: string): Promise<string> {
+  return hash(password, { memoryCost: 19_456, timeCost: 2, parallelism: 1 })
+}
+
+export function isPassword(passwordHash: string, password: string): Promise<boolean> {
+  return verify(passwordHash, password)
+}
+
+export async function listPeople(actor: Actor): Promise<PersonRow[]> {
+  requireRight(actor, 'see')
+  return many<PersonRow>(
+    null,
+    `SELECT p.id, p.email, p.name, p.role, p.active, max(s.last_seen_at) AS "lastSeenAt"
+       FROM people p LEFT JOIN sessions s ON s.person_id = p.id GROUP BY p.id ORDER BY lower(p.name)`,
+  )
+}
+
+export async function addPerson(actor: Actor, person: z.output<typeof personSchema>): Promise<{ id: number }> {
+  requireRight(actor, 'administer')
+  const passwordHash = await hashPassword(person.password)
+  return transaction((tx) => insertPerson(tx, actor, { ...person, passwordHash }))
+}
+
+export async function insertPerson(
+  tx: Tx,
+  actor: Actor,
+  person: { email: string; name: string; role: Role; passwordHash: string | null; isDemo?: boolean },
+): Promise<{ id: number }> {
+  try {
+    const { id } = await db().Person.create(
+      { email: person.email, name: person.name, role: person.role, passwordHash: person.passwordHash, isDemo: person.isDemo ?? false },
+      { transaction: tx },
+    )
+    await record(tx, actor, 'added', { type: 'person', id, title: person.name }, { email: person.email, role: person.role })
+    return { id }
+  } catch (error) {
+    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('email', 'Somebody with this e-mail address is here already.')
+    throw error
+  }
+}
+
+export async function changePerson(actor: Actor, id: number, change: z.output<typeof personChangeSchema>): Promise<void> {
+  requireRight(actor, 'administer')
+  const passwordHash = change.password === undefined ? undefined : await hashPassword(change.password)
+  await transaction(async (tx) => {
+    const person = await db().Person.findByPk(id, { transaction: tx, lock: true })
+    if (!person) throw notFound('person', id)
+    const before = { name: person.name, role: person.role, active: person.active }
+    const after = { name: change.name ?? before.name, role: change.role ?? before.role, active: change.active ?? before.active }
+    await person.update({ ...after, ...(passwordHash ? { passwordHash } : {}) }, { transaction: tx })
+    const { left } = await one<{ left: number }>(
+      tx,
+      `SELECT count(*)::int AS left FROM people WHERE role = 'administrator' AND active`,
+    )
+    if (left === 0) throw new Problem('not-now', 'This is the last administrator. Make somebody else one first.')
+    if (passwordHash !== undefined || !after.active) await execute(tx, 'DELETE FROM sessions WHERE person_id = $1', [id])
+    if (!after.active) await execute(tx, 'UPDATE access_tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [id])
+    const changes = { ...difference(before, after), ...(passwordHash ? { password: 'set anew' } : {}) }
+    await record(tx, actor, 'changed', { type: 'person', id, title: after.name }, changes)
+  })
+}
+
+export async function savePreferences(actor: Actor, preferences: Preferences): Promise<void> {
+  if (actor.id === null) throw new Problem('not-now', 'Only a person has preferences.')
+  await execute(null, 'UPDATE people SET preferences = preferences || $2::jsonb WHERE id = $1', [actor.id, JSON.stringify(preferences)])
+}

@@ -1,0 +1,177 @@
+import { z } from 'zod'
+import { place, type AgentState, type Reason } from '@/core/dispatch'
+import { repeatByHand, type WhatRan } from '@/core/work/command'
+import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
+import { many, maybeOne, one } from '@/store/db'
+import { requireRight, type Actor } from './actor'
+import { fleetForDispatch, readyRuns, runningWork } from './leases'
+import { notFound } from './problem'
+import { runRows, type RunRow } from './run-list'
+
+export const outputQuerySchema = z.strictObject({
+  attempt: z.coerce.number().int().positive(),
+  from: z.coerce.number().int().min(1).default(1),
+  count: z.coerce.number().int().min(1).max(2000).default(500),
+})
+export const searchQuerySchema = z.strictObject({ attempt: z.coerce.number().int().positive(), text: z.string().min(1, 'Write what to look for.').max(200) })
+
+export interface AttemptRow {
+  readonly id: number
+  readonly number: number
+  readonly state: string
+  readonly agentId: number
+  readonly agent: string
+  readonly handedAt: string
+  readonly startedAt: string | null
+  readonly endedAt: string | null
+  readonly exitCode: number | null
+  readonly reason: string
+  readonly whatRan: (WhatRan & { user: string; agentVersion: string; pid: number | null }) | null
+  readonly byHand: string | null
+  readonly outputLines: number
+  readonly outputCut: boolean
+  readonly outputPurged: boolean
+}
+
+export interface RunFull extends RunRow {
+  readonly jobVersion: number
+  readonly definition: JobDefinition
+  readonly inputs: Record<string, string>
+  readonly secretInputs: string[]
+  readonly target: JobDefinition['target']
+  readonly stopAskedBy: string | null
+  readonly readyAt: string | null
+  readonly tries: AttemptRow[]
+  /** Open or taken matter about this run. */
+  readonly matterId: number | null
+  readonly jobIsGone: boolean
+}
+
+export async function oneRun(actor: Actor, id: number): Promise<RunFull> {
+  requireRight(actor, 'see')
+  const [row] = await runRows([id])
+  if (!row) throw notFound('run', id)
+  const more = await one<{
+    jobVersion: number
+    definition: unknown
+    inputs: Record<string, string>
+    target: JobDefinition['target']
+    stopAskedBy: string | null
+    readyAt: string | null
+    matterId: number | null
+    jobIsGone: boolean
+  }>(
+    null,
+    `SELECT r.job_version AS "jobVersion", v.definition, r.inputs, r.target, r.stop_asked_by AS "stopAskedBy", r.ready_at AS "readyAt",
+            (SELECT m.id FROM matters m WHERE m.run_id = r.id AND m.state <> 'closed' LIMIT 1) AS "matterId", j.deleted_at IS NOT NULL AS "jobIsGone"
+       FROM runs r JOIN jobs j ON j.id = r.job_id JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version WHERE r.id = $1`,
+    [id],
+  )
+  const tries = await many<Omit<AttemptRow, 'byHand'>>(
+    null,
+    `SELECT a.id, a.number, a.state, a.agent_id AS "agentId", g.name AS agent, a.handed_at AS "handedAt", a.started_at AS "startedAt",
+            a.ended_at AS "endedAt", a.exit_code AS "exitCode", a.reason, a.what_ran AS "whatRan", a.output_lines AS "outputLines",
+            a.output_cut AS "outputCut", a.output_purged AS "outputPurged"
+       FROM attempts a JOIN agents g ON g.id = a.agent_id WHERE a.run_id = $1 ORDER BY a.number`,
+    [id],
+  )
+  const definition = jobDefinitionSchema.parse(more.definition)
+  return {
+    ...row,
+    ...more,
+    definition,
+    secretInputs: definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name),
+    tries: tries.map((t) => ({ ...t, byHand: t.whatRan && repeatByHand(t.whatRan) })),
+  }
+}
+
+/** Dispatch's own reason why a ready run has not started, worked out now; null if it is not ready. */
+export async function whyWaiting(actor: Actor, id: number): Promise<Reason | null> {
+  requireRight(actor, 'see')
+  const run = await maybeOne<{ state: string }>(null, 'SELECT state FROM runs WHERE id = $1', [id])
+  if (!run) throw notFound('run', id)
+  if (run.state !== 'ready') return null
+  const [ready, fleet, running] = await Promise.all([readyRuns(null), fleetForDispatch(), runningWork()])
+  const agents: AgentState[] = fleet.map(({ id: agentId, ...agent }) => ({
+    ...agent,
+    running: running.filter((work) => work.agentId === agentId).map((work) => ({ ...work, locks: {} })),
+  }))
+  return place({ agents, locks: {} }, ready, Date.now()).reasonFor(id) ?? { why: 'soon' }
+}
+
+export interface EarlierRun {
+  readonly id: number
+  readonly state: string
+  readonly startedAt: string
+  readonly durationMs: number
+}
+
+/** Up to 40 earlier runs of the same job that ran, oldest first. */
+export async function earlierRuns(actor: Actor, id: number): Promise<EarlierRun[]> {
+  requireRight(actor, 'see')
+  return many<EarlierRun>(
+    null,
+    `SELECT * FROM (
+       SELECT x.id, x.state, x.started_at AS "startedAt", x.duration_ms AS "durationMs"
+         FROM runs r JOIN runs x ON x.job_id = r.job_id AND x.id <= r.id
+        WHERE r.id = $1 AND x.duration_ms IS NOT NULL ORDER BY x.id DESC LIMIT 40) t ORDER BY id`,
+    [id],
+  )
+}
+
+export interface OutputRow {
+  readonly n: number
+  readonly at: number
+  readonly stream: 'o' | 'e' | 'a'
+  readonly text: string
+}
+
+interface Chunk {
+  readonly first: number
+  readonly lines: [number, 'o' | 'e' | 'a', string][]
+}
+
+function rowsOf(chunks: readonly Chunk[]): OutputRow[] {
+  return chunks.flatMap(({ first, lines }) => lines.map(([at, stream, text], i) => ({ n: first + i, at, stream, text })))
+}
+
+/** A stretch of an attempt's output, by line numbers. */
+export async function readOutput(actor: Actor, runId: number, query: z.output<typeof outputQuerySchema>): Promise<{ rows: OutputRow[]; total: number }> {
+  requireRight(actor, 'see')
+  const attempt = await maybeOne<{ total: number }>(null, 'SELECT output_lines AS total FROM attempts WHERE id = $1 AND run_id = $2', [query.attempt, runId])
+  if (!attempt) throw notFound('try', query.attempt)
+  const to = query.from + query.count
+  const chunks = await many<Chunk>(
+    null,
+    `SELECT first_line AS first, lines FROM output_chunks
+      WHERE attempt_id = $1 AND first_line < $3 AND first_line + line_count > $2 ORDER BY first_line`,
+    [query.attempt, query.from, to],
+  )
+  return { rows: rowsOf(chunks).filter((row) => row.n >= query.from && row.n < to), total: attempt.total }
+}
+
+const MOST_HITS = 1000
+
+/** Numbers of the lines that hold the text, whatever its case; at most 1,000. */
+export async function searchOutput(actor: Actor, runId: number, query: z.output<typeof searchQuerySchema>): Promise<{ lines: number[]; more: boolean }> {
+  requireRight(actor, 'see')
+  const rows = await many<{ n: number }>(
+    null,
+    `SELECT (c.first_line + l.i - 1)::int AS n FROM attempts a JOIN output_chunks c ON c.attempt_id = a.id
+       CROSS JOIN LATERAL jsonb_array_elements(c.lines) WITH ORDINALITY AS l(line, i)
+      WHERE a.id = $1 AND a.run_id = $2 AND strpos(lower(l.line->>2), lower($3)) > 0 ORDER BY n LIMIT $4`,
+    [query.attempt, runId, query.text, MOST_HITS + 1],
+  )
+  return { lines: rows.slice(0, MOST_HITS).map((row) => row.n), more: rows.length > MOST_HITS }
+}
+
+/** The whole output as text, chunk by chunk, without terminal escapes' interpretation: what the command wrote. */
+export async function* outputText(actor: Actor, runId: number, attemptId: number): AsyncGenerator<string> {
+  requireRight(actor, 'see')
+  for (let from = 1; ; ) {
+    const { rows, total } = await readOutput(actor, runId, { attempt: attemptId, from, count: 2000 })
+    if (rows.length > 0) yield rows.map((row) => `${row.stream === 'a' ? `[agent] ${row.text}` : row.text}\n`).join('')
+    from += 2000
+    if (from > total) return
+  }
+}

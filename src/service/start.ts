@@ -1,0 +1,168 @@
+import { z } from 'zod'
+import { PRIORITIES } from '@/core/dispatch'
+import { resolveInputs } from '@/core/work/inputs'
+import { jobDefinitionSchema, targetSchema, type JobDefinition } from '@/core/work/job'
+import { many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { requireRight, type Actor } from './actor'
+import { record } from './audit'
+import { notFound, Problem } from './problem'
+import { changeFor, lockRuns, noteStop, writeLives } from './run-life'
+import { seal, unseal } from './secrets'
+
+export const startSchema = z.strictObject({
+  jobId: z.int().positive(),
+  inputs: z.record(z.string(), z.string()).default({}),
+  /** Not before this instant. */
+  at: z.iso.datetime({ offset: true }).nullable().default(null),
+  /** Somewhere else than the job says. */
+  target: targetSchema.nullable().default(null),
+  priority: z.enum(PRIORITIES).nullable().default(null),
+  /** The same key twice makes one run: send it again when an answer was lost. */
+  requestKey: z.string().min(8).max(100).nullable().default(null),
+})
+export type StartWish = z.output<typeof startSchema>
+export const againSchema = z.strictObject({ inputs: z.record(z.string(), z.string()).default({}), requestKey: z.string().min(8).max(100).nullable().default(null) })
+
+interface JobToStart {
+  readonly id: number
+  readonly title: string
+  readonly areaId: number
+  readonly version: number
+  readonly active: boolean
+  readonly definition: JobDefinition
+}
+
+async function jobToStart(tx: Tx, id: number): Promise<JobToStart> {
+  const row = await maybeOne<JobToStart>(
+    tx,
+    `SELECT j.id, j.title, j.area_id AS "areaId", j.version, j.active, v.definition
+       FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.id = $1 AND j.deleted_at IS NULL`,
+    [id],
+  )
+  if (!row) throw notFound('job', id)
+  return { ...row, definition: jobDefinitionSchema.parse(row.definition) }
+}
+
+/** Makes a run of a job: ready now, or waiting for its time. */
+export async function startRun(actor: Actor, wish: StartWish): Promise<{ id: number }> {
+  requireRight(actor, 'operate')
+  return once(wish.requestKey, () =>
+    transaction(async (tx) => {
+      const job = await jobToStart(tx, wish.jobId)
+      return makeRun(tx, actor, job, wish, actor.via === 'token' ? 'token' : 'person', null)
+    }),
+  )
+}
+
+/** A new run of the same job as it is now, with the earlier run's inputs where no others are given. */
+export async function runAgain(actor: Actor, runId: number, wish: z.output<typeof againSchema>): Promise<{ id: number }> {
+  requireRight(actor, 'operate')
+  return once(wish.requestKey, () =>
+    transaction(async (tx) => {
+      const old = await maybeOne<{ jobId: number; inputs: Record<string, string>; secrets: Buffer | null; target: StartWish['target']; againOf: number | null }>(
+        tx,
+        'SELECT job_id AS "jobId", inputs, secrets, target, again_of AS "againOf" FROM runs WHERE id = $1',
+        [runId],
+      )
+      if (!old) throw notFound('run', runId)
+      const job = await jobToStart(tx, old.jobId)
+      const secrets = old.secrets ? (JSON.parse(unseal(old.secrets, 'run inputs')) as Record<string, string>) : {}
+      // Inputs that the job no longer has are left behind.
+      const known = new Set(job.definition.inputs.map((input) => input.name))
+      const before = Object.entries({ ...old.inputs, ...secrets }).filter(([name]) => known.has(name))
+      const inputs = { ...Object.fromEntries(before), ...wish.inputs }
+      return makeRun(tx, actor, job, { inputs, at: null, target: null, priority: null, requestKey: wish.requestKey }, 'again', runId)
+    }),
+  )
+}
+
+/** A repeated request finds the run that the first one made. */
+async function once(requestKey: string | null, work: () => Promise<{ id: number }>): Promise<{ id: number }> {
+  try {
+    return await work()
+  } catch (error) {
+    if (requestKey === null || sqlState(error) !== UNIQUE_VIOLATION) throw error
+    return one<{ id: number }>(null, 'SELECT id FROM runs WHERE request_key = $1', [requestKey])
+  }
+}
+
+async function makeRun(
+  tx: Tx,
+  actor: Actor,
+  job: JobToStart,
+  wish: Omit<StartWish, 'jobId'>,
+  cause: 'person' | 'token' | 'again',
+  againOf: number | null,
+): Promise<{ id: number }> {
+  if (!job.active) throw new Problem('not-now', `${job.title} is switched off. Switch it on to start it.`)
+  const { values, faults } = resolveInputs(job.definition.inputs, wish.inputs)
+  if (faults.length > 0) {
+    throw new Problem('invalid-input', faults.map((f) => f.message).join(' '), faults.map((f) => ({ path: `inputs.${f.name}`, message: f.message })))
+  }
+  const secretNames = new Set(job.definition.inputs.filter((i) => i.type === 'secret').map((i) => i.name))
+  const open = Object.fromEntries(Object.entries(values).filter(([name]) => !secretNames.has(name)))
+  const hidden = Object.fromEntries(Object.entries(values).filter(([name]) => secretNames.has(name)))
+  const { definition } = job
+  const startAfter = wish.at !== null && new Date(wish.at).getTime() > Date.now() ? wish.at : null
+  const { id } = await one<{ id: number }>(
+    tx,
+    `INSERT INTO runs (job_id, job_version, area_id, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of,
+                       request_key, state, priority, slots, max_attempts, retry_delay_ms, start_after, ready_at)
+     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, CASE WHEN $14 = 'ready' THEN now() END)
+     RETURNING id`,
+    [
+      job.id,
+      job.version,
+      job.areaId,
+      JSON.stringify(wish.target ?? definition.target),
+      definition.action.kind,
+      definition.minVersion,
+      JSON.stringify(open),
+      secretNames.size > 0 ? seal(JSON.stringify(hidden), 'run inputs') : null,
+      cause,
+      actor.id,
+      actor.name,
+      againOf,
+      wish.requestKey,
+      startAfter === null ? 'ready' : 'waiting',
+      PRIORITIES.indexOf(wish.priority ?? definition.priority),
+      definition.slots,
+      definition.retries + 1,
+      definition.retryDelaySeconds * 1000,
+      startAfter,
+    ],
+  )
+  await record(tx, actor, againOf === null ? 'started' : 'started again', { type: 'run', id, title: job.title }, againOf === null ? {} : { again: againOf })
+  await notify(tx, { runs: [id], place: true })
+  return { id }
+}
+
+/** Stops a run: at once if it has not started, else by asking its agent to. Asking twice is no fault. */
+export async function stopRun(actor: Actor, runId: number): Promise<{ state: string }> {
+  requireRight(actor, 'operate')
+  return transaction(async (tx) => {
+    const run = (await lockRuns(tx, [runId])).get(runId)
+    if (!run) throw notFound('run', runId)
+    const atMs = Date.now()
+    const change = changeFor(run, { type: 'stopAsked', atMs, by: actor.name }, atMs)
+    if ('ok' in change) throw new Problem('not-now', `#${runId} has ended already: it is ${run.life.state}.`)
+    await writeLives(tx, [change])
+    await noteStop(tx, runId, actor.name)
+    const [job] = await many<{ title: string }>(tx, 'SELECT title FROM jobs WHERE id = $1', [run.jobId])
+    await record(tx, actor, 'stopped', { type: 'run', id: runId, title: job?.title ?? '' })
+    await notify(tx, { runs: [runId], deliver: true, place: true })
+    return { state: change.life.state }
+  })
+}
+
+/** Takes a finished run off the board. Its history stays. */
+export async function clearRun(actor: Actor, runId: number): Promise<void> {
+  requireRight(actor, 'operate')
+  await transaction(async (tx) => {
+    const rows = await many<{ id: number }>(tx, 'UPDATE runs SET cleared_at = now() WHERE id = $1 AND ended_at IS NOT NULL AND cleared_at IS NULL RETURNING id', [runId])
+    if (rows.length === 0) throw new Problem('not-now', `#${runId} is not a finished run on the board.`)
+    await record(tx, actor, 'cleared', { type: 'run', id: runId, title: `#${runId}` })
+    await notify(tx, { runs: [runId] })
+  })
+}

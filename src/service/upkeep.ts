@@ -1,0 +1,80 @@
+import { execute, many } from '@/store/db'
+
+/** Width of a load sample. */
+export const SAMPLE_SECONDS = 300
+
+/**
+ * Works out anew, from the attempts themselves, how busy each agent was in the stretches since `from`: so a sample is exact also when a report came late,
+ * and computing it twice changes nothing.
+ */
+export async function sampleLoad(from: Date, to: Date): Promise<void> {
+  await execute(
+    null,
+    `WITH buckets AS (
+       SELECT at FROM generate_series(date_bin(make_interval(secs => $3), $1::timestamptz, 'epoch'), $2::timestamptz, make_interval(secs => $3)) AS at
+     )
+     INSERT INTO load_samples (at, agent_id, busy_ms)
+     SELECT b.at, a.agent_id,
+            sum(r.slots * 1000 * extract(epoch FROM
+              least(coalesce(a.ended_at, $2), b.at + make_interval(secs => $3)) - greatest(coalesce(a.started_at, a.handed_at), b.at)))::bigint
+       FROM buckets b
+       JOIN attempts a ON coalesce(a.started_at, a.handed_at) < b.at + make_interval(secs => $3) AND coalesce(a.ended_at, $2) > b.at
+       JOIN runs r ON r.id = a.run_id
+      -- No attempt lasts longer than its time limit of at most 30 days.
+      WHERE a.handed_at > $1::timestamptz - interval '31 days' AND (a.ended_at IS NULL OR a.ended_at >= $1)
+      GROUP BY b.at, a.agent_id
+     ON CONFLICT (at, agent_id) DO UPDATE SET busy_ms = excluded.busy_ms`,
+    [from, to, SAMPLE_SECONDS],
+  )
+}
+
+/** The usual length of a job is the median of its last 20 successful runs. Looks at jobs with a run that ended since `since`. */
+export async function refreshUsual(since: Date): Promise<void> {
+  await execute(
+    null,
+    `UPDATE jobs j SET usual_ms = u.ms FROM (
+       SELECT d.job_id, percentile_disc(0.5) WITHIN GROUP (ORDER BY l.duration_ms) AS ms
+         FROM (SELECT DISTINCT job_id FROM runs WHERE ended_at >= $1 AND state = 'succeeded') d
+         CROSS JOIN LATERAL (SELECT duration_ms FROM runs r WHERE r.job_id = d.job_id AND r.state = 'succeeded' AND r.duration_ms IS NOT NULL
+                              ORDER BY r.id DESC LIMIT 20) l
+        GROUP BY d.job_id) u
+      WHERE j.id = u.job_id AND j.usual_ms IS DISTINCT FROM u.ms`,
+    [since],
+  )
+}
+
+/** Takes finished runs off the board when their hours are over. */
+export async function clearBoard(): Promise<void> {
+  await execute(
+    null,
+    `UPDATE runs r SET cleared_at = now() FROM job_versions v
+      WHERE v.job_id = r.job_id AND v.version = r.job_version AND r.cleared_at IS NULL AND r.ended_at IS NOT NULL
+        AND r.ended_at > now() - interval '60 days' AND v.definition->'keeping'->>'board' IN ('after-hours','on-success')
+        AND r.ended_at < now() - make_interval(hours => coalesce((v.definition->'keeping'->>'boardHours')::int, 24))
+        AND (v.definition->'keeping'->>'board' = 'after-hours' OR r.state = 'succeeded')`,
+  )
+}
+
+/** Removes output and runs whose keeping is over, some thousand at a time; returns how many rows went. */
+export async function purge(): Promise<number> {
+  const output = await execute(
+    null,
+    `WITH old AS (
+       SELECT a.id FROM attempts a JOIN runs r ON r.id = a.run_id JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
+        WHERE NOT a.output_purged AND a.ended_at < now() - make_interval(days => coalesce((v.definition->'keeping'->>'outputDays')::int, 60))
+        LIMIT 2000),
+     gone AS (DELETE FROM output_chunks c USING old WHERE c.attempt_id = old.id)
+     UPDATE attempts a SET output_purged = true FROM old WHERE a.id = old.id`,
+  )
+  const runs = await many<{ id: number }>(
+    null,
+    `DELETE FROM runs WHERE id IN (
+       SELECT r.id FROM runs r JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
+        WHERE r.ended_at < now() - make_interval(days => coalesce((v.definition->'keeping'->>'historyDays')::int, 400))
+        ORDER BY r.ended_at LIMIT 2000) RETURNING id`,
+  )
+  await execute(null, `DELETE FROM sign_in_attempts WHERE at < now() - interval '7 days'`)
+  await execute(null, `DELETE FROM load_samples WHERE at < now() - interval '400 days'`)
+  await execute(null, `DELETE FROM stale_reports WHERE at < now() - interval '60 days'`)
+  return output + runs.length
+}

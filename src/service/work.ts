@@ -1,0 +1,174 @@
+import { z } from 'zod'
+import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
+import { db, execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { requireRight, type Actor } from './actor'
+import { difference, record } from './audit'
+import { invalid, notFound, Problem } from './problem'
+
+export const areaSchema = z.strictObject({ title: z.string().trim().min(1, 'An area needs a title.').max(80), notes: z.string().max(2000).default('') })
+export const newJobSchema = jobSchema
+/** The version that was read before the change; another one now means that somebody else saved first. */
+export const jobSaveSchema = jobSchema.extend({ version: z.int().positive() })
+
+export interface AreaRow {
+  readonly id: number
+  readonly title: string
+  readonly notes: string
+  readonly jobs: number
+}
+
+export async function listAreas(actor: Actor): Promise<AreaRow[]> {
+  requireRight(actor, 'see')
+  return many<AreaRow>(
+    null,
+    `SELECT a.id, a.title, a.notes, count(j.id)::int AS jobs
+       FROM areas a LEFT JOIN jobs j ON j.area_id = a.id AND j.deleted_at IS NULL GROUP BY a.id ORDER BY lower(a.title)`,
+  )
+}
+
+export async function addArea(actor: Actor, area: z.output<typeof areaSchema>): Promise<{ id: number }> {
+  requireRight(actor, 'design')
+  return transaction(async (tx) => {
+    try {
+      const { id } = await db().Area.create(area, { transaction: tx })
+      await record(tx, actor, 'added', { type: 'area', id, title: area.title })
+      await notify(tx, { jobs: true })
+      return { id }
+    } catch (error) {
+      if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('title', 'There is an area with this title already.')
+      throw error
+    }
+  })
+}
+
+export interface JobRow {
+  readonly id: number
+  readonly title: string
+  readonly areaId: number
+  readonly area: string
+  readonly active: boolean
+  readonly kind: string
+  readonly target: JobDefinition['target']
+  readonly usualMs: number | null
+  readonly savedBy: string
+  readonly savedAt: string
+  readonly lastRun: { id: number; state: string; at: string } | null
+}
+
+export async function listJobs(actor: Actor): Promise<JobRow[]> {
+  requireRight(actor, 'see')
+  return many<JobRow>(
+    null,
+    `SELECT j.id, j.title, j.area_id AS "areaId", a.title AS area, j.active, v.definition->'action'->>'kind' AS kind,
+            v.definition->'target' AS target, j.usual_ms AS "usualMs", j.saved_by AS "savedBy", j.saved_at AS "savedAt",
+            (SELECT jsonb_build_object('id', r.id, 'state', r.state, 'at', coalesce(r.ended_at, r.started_at, r.created_at))
+               FROM runs r WHERE r.job_id = j.id ORDER BY r.id DESC LIMIT 1) AS "lastRun"
+       FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE j.deleted_at IS NULL ORDER BY lower(a.title), lower(j.title)`,
+  )
+}
+
+export interface JobFull extends JobContent {
+  readonly id: number
+  readonly area: string
+  readonly version: number
+  readonly usualMs: number | null
+  readonly savedBy: string
+  readonly savedAt: string
+}
+
+export async function oneJob(actor: Actor, id: number): Promise<JobFull> {
+  requireRight(actor, 'see')
+  return readJob(null, id)
+}
+
+async function readJob(tx: Tx | null, id: number): Promise<JobFull> {
+  const row = await maybeOne<JobFull>(
+    tx,
+    `SELECT j.id, j.title, j.notes, j.area_id AS "areaId", a.title AS area, j.active, j.version, j.usual_ms AS "usualMs",
+            j.saved_by AS "savedBy", j.saved_at AS "savedAt", v.definition
+       FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE j.id = $1 AND j.deleted_at IS NULL`,
+    [id],
+  )
+  if (!row) throw notFound('job', id)
+  // A definition saved by an older Bugle gains the defaults of what came since.
+  return { ...row, definition: jobDefinitionSchema.parse(row.definition) }
+}
+
+export async function addJob(actor: Actor, job: JobContent): Promise<{ id: number }> {
+  requireRight(actor, 'design')
+  return transaction((tx) => insertJob(tx, actor, job))
+}
+
+export async function insertJob(tx: Tx, actor: Actor, job: JobContent): Promise<{ id: number }> {
+  const { id } = await guardTitle(async () => {
+    const made = await db().Job.create(
+      { title: job.title, notes: job.notes, areaId: job.areaId, active: job.active, savedBy: actor.name },
+      { transaction: tx },
+    )
+    await writeVersion(tx, made.id, 1, job.definition)
+    return made
+  })
+  await record(tx, actor, 'added', { type: 'job', id, title: job.title }, { definition: job.definition })
+  await notify(tx, { jobs: true })
+  return { id }
+}
+
+/** Saves a change made to the version that was read. If somebody saved in between, both versions are in the answer, and nothing is saved. */
+export async function saveJob(actor: Actor, id: number, job: z.output<typeof jobSaveSchema>): Promise<{ version: number }> {
+  requireRight(actor, 'design')
+  return transaction(async (tx) => {
+    await one(tx, 'SELECT id FROM jobs WHERE id = $1 AND deleted_at IS NULL FOR UPDATE', [id]).catch(() => {
+      throw notFound('job', id)
+    })
+    const current = await readJob(tx, id)
+    if (current.version !== job.version) {
+      throw new Problem('conflict', `${current.savedBy} saved this job while you were changing it. Nothing of yours is lost: compare the two and decide.`, [], {
+        theirs: current,
+      })
+    }
+    const version = current.version + 1
+    await guardTitle(() =>
+      execute(
+        tx,
+        'UPDATE jobs SET title = $2, notes = $3, area_id = $4, active = $5, version = $6, saved_by = $7, saved_at = now() WHERE id = $1',
+        [id, job.title, job.notes, job.areaId, job.active, version, actor.name],
+      ),
+    )
+    await writeVersion(tx, id, version, job.definition)
+    const { version: _, ...after } = job
+    await record(tx, actor, 'changed', { type: 'job', id, title: job.title }, {
+      ...difference(current, { title: after.title, notes: after.notes, areaId: after.areaId, active: after.active }),
+      ...difference(current.definition, after.definition),
+    })
+    await notify(tx, { jobs: true, place: true })
+    return { version }
+  })
+}
+
+/** Takes the job off the lists; its runs and their output stay until their time is up. */
+export async function removeJob(actor: Actor, id: number): Promise<void> {
+  requireRight(actor, 'design')
+  await transaction(async (tx) => {
+    const [row] = await many<{ title: string }>(tx, 'UPDATE jobs SET deleted_at = now(), active = false WHERE id = $1 AND deleted_at IS NULL RETURNING title', [id])
+    if (!row) throw notFound('job', id)
+    await record(tx, actor, 'removed', { type: 'job', id, title: row.title })
+    await notify(tx, { jobs: true, place: true })
+  })
+}
+
+async function writeVersion(tx: Tx, jobId: number, version: number, definition: JobDefinition): Promise<void> {
+  await execute(tx, 'INSERT INTO job_versions VALUES ($1, $2, $3)', [jobId, version, JSON.stringify(definition)])
+}
+
+async function guardTitle<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work()
+  } catch (error) {
+    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('title', 'There is a job with this title in this area already.')
+    if (sqlState(error) === '23503') throw invalid('areaId', 'This area does not exist.')
+    throw error
+  }
+}

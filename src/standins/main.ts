@@ -1,0 +1,62 @@
+import { readFileSync } from 'node:fs'
+import type { Lease } from '@/agent/protocol'
+import { seededRandom } from '@/core/stats/random'
+import { behaviourOf, perform } from '@/demo/play'
+import { MACHINES } from '@/demo/scenario'
+import { SimulatedMachine, type Play } from './machine'
+import { startJobs } from './starter'
+
+const SEED = 20_270_309
+/** Drift has gone on for as long as the history lasts. */
+const WEEKS = 8
+
+function play(lease: Lease): Play {
+  const act = perform(lease.title, [SEED, lease.run, lease.try], WEEKS)
+  const durationMs = act.seconds * 1000
+  return {
+    durationMs,
+    exitCode: act.fails ? behaviourOf(lease.title).failExit : 0,
+    lines: act.lines.map((line) => ({ atMs: line.at * durationMs, stream: line.stream, text: line.text })),
+  }
+}
+
+/** One desk loses its line now and then, long enough to be noticed. */
+function outages(machine: SimulatedMachine): NodeJS.Timeout {
+  return setInterval(() => machine.outage(150_000), 25 * 60_000)
+}
+
+function main(): void {
+  const gateway = process.env.BUGLE_AGENT_GATEWAY
+  const server = process.env.BUGLE_WEB_URL
+  const secretsFile = process.env.BUGLE_DEMO_SECRETS
+  if (!gateway || !server || !secretsFile) throw new Error('The stand-ins need BUGLE_AGENT_GATEWAY, BUGLE_WEB_URL and BUGLE_DEMO_SECRETS.')
+  const secrets = JSON.parse(readFileSync(secretsFile, 'utf8')) as { machines: { name: string; credential: string }[]; starters: string[] }
+  const machines = secrets.machines.map(({ name, credential }) => {
+    const known = MACHINES.find((machine) => machine.name === name)
+    const facts = {
+      host: name,
+      machineId: `simulated-${name}`,
+      system: known?.system ?? 'simulated',
+      arch: 'x64',
+      version: known?.version ?? '1.0.0',
+      runtime: 'node 20.20.2',
+      abilities: ['command', 'script', 'wait'],
+    }
+    const machine = new SimulatedMachine({ gateway, credential, facts, play })
+    machine.start()
+    return { name, machine }
+  })
+  const desk = machines.find(({ name }) => name === 'kelda-desk3')
+  const timer = desk ? outages(desk.machine) : undefined
+  const stopStarting = startJobs(server, secrets.starters, seededRandom(Date.now()))
+  const stop = (): void => {
+    clearInterval(timer)
+    stopStarting()
+    for (const { machine } of machines) machine.stop()
+    process.exit(0)
+  }
+  process.on('SIGTERM', stop)
+  process.on('SIGINT', stop)
+}
+
+main()

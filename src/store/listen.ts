@@ -1,0 +1,60 @@
+import pg from 'pg'
+import { config } from './config'
+import { many, type Tx } from './db'
+
+/** What changed, for browsers and engines. It only wakes: whoever misses one finds the change by itself a little later. */
+export interface Change {
+  readonly runs?: readonly number[]
+  readonly fleet?: true
+  readonly matters?: true
+  readonly jobs?: true
+  /** Engines: something may be ready to be placed. */
+  readonly place?: true
+  /** Engines: leases or stop requests are there to be delivered. */
+  readonly deliver?: true
+}
+
+const CHANNEL = 'bugle'
+/** PostgreSQL's limit is 8000 bytes; beyond this many runs everybody just looks again. */
+const MOST_RUNS = 500
+
+/** Tells everybody once the transaction is committed. */
+export async function notify(tx: Tx | null, change: Change): Promise<void> {
+  const runs = change.runs && change.runs.length > MOST_RUNS ? [] : change.runs
+  await many(tx, 'SELECT pg_notify($1, $2)', [CHANNEL, JSON.stringify({ ...change, ...(runs ? { runs } : {}) })])
+}
+
+/** Hears every change on a connection of its own, connecting again whenever it breaks. Returns how to stop. */
+export function listen(onChange: (change: Change) => void): () => Promise<void> {
+  let client: pg.Client | undefined
+  let stopped = false
+  let retry: NodeJS.Timeout | undefined
+
+  const connect = async (): Promise<void> => {
+    const fresh = new pg.Client({ connectionString: config().databaseUrl, keepAlive: true })
+    client = fresh
+    fresh.on('notification', ({ payload }) => onChange(JSON.parse(payload ?? '{}') as Change))
+    const again = (): void => {
+      if (stopped || client !== fresh) return
+      client = undefined
+      retry = setTimeout(() => void connect(), 500)
+    }
+    fresh.on('error', again)
+    fresh.on('end', again)
+    try {
+      await fresh.connect()
+      await fresh.query(`LISTEN ${CHANNEL}`)
+      // What happened while nobody listened is looked for now.
+      onChange({ runs: [], fleet: true, matters: true, jobs: true, place: true, deliver: true })
+    } catch {
+      fresh.end().catch(() => undefined)
+      again()
+    }
+  }
+  void connect()
+  return async () => {
+    stopped = true
+    clearTimeout(retry)
+    await client?.end().catch(() => undefined)
+  }
+}

@@ -1,0 +1,38 @@
+import { Umzug } from 'umzug'
+import { db } from './db'
+import { foundation } from './migrations/0001-foundation'
+
+const MIGRATIONS = [foundation]
+/** Any number, the same for all: one process migrates at a time. */
+const MIGRATION_LOCK = 4_380_001
+
+/** Brings the schema up to date; returns the names of what was run. Safe to call from several processes at once. */
+export async function migrate(): Promise<string[]> {
+  const { sequelize } = db()
+  return sequelize.transaction(async (transaction) => {
+    await sequelize.query(`SELECT pg_advisory_xact_lock(${MIGRATION_LOCK})`, { transaction })
+    await sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())', {
+      transaction,
+    })
+    const umzug = new Umzug({
+      migrations: MIGRATIONS.map(({ name, up }) => ({
+        name,
+        up: async () => {
+          await sequelize.query(up, { transaction })
+        },
+      })),
+      storage: {
+        executed: async () => {
+          const [rows] = await sequelize.query('SELECT name FROM migrations ORDER BY name', { transaction })
+          return (rows as { name: string }[]).map((row) => row.name)
+        },
+        logMigration: async ({ name }) => {
+          await sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name], transaction })
+        },
+        unlogMigration: async () => undefined,
+      },
+      logger: undefined,
+    })
+    return (await umzug.up()).map((done) => done.name)
+  })
+}
