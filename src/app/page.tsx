@@ -1,1 +1,5 @@
-export default function Page() { return <p>Bugle</p> }
+import { redirect } from 'next/navigation'
+
+export default function Start(): never {
+  redirect('/watch')
+}

@@ -58,11 +58,3 @@ export function notFound(what: string, id: number | string): Problem {
 export function invalid(path: string, message: string): Problem {
   return new Problem('invalid-input', message, [{ path, message }])
 }
-
-/** Zod's paths in our spelling: `a.b[0].c`. */
-export function pathText(path: readonly PropertyKey[]): string {
-  return path.reduce<string>(
-    (text, part) => (typeof part === 'number' ? `${text}[${part}]` : text === '' ? String(part) : `${text}.${String(part)}`),
-    '',
-  )
-}

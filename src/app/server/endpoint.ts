@@ -2,7 +2,8 @@ import { type ZodType, type z } from 'zod'
 import type { Right } from '@/core/people/roles'
 import { config } from '@/store/config'
 import { requireRight, type Actor } from '@/service/actor'
-import { pathText, Problem } from '@/service/problem'
+import { pathOf } from '@/core/work/path'
+import { Problem } from '@/service/problem'
 import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/sign-in'
 
 export const SESSION_COOKIE = 'bugle_session'
@@ -57,8 +58,8 @@ export function parse<S extends ZodType>(schema: S, value: unknown): z.output<S>
   if (parsed.success) return parsed.data
   const errors = parsed.error.issues.flatMap((issue) =>
     issue.code === 'unrecognized_keys'
-      ? issue.keys.map((key) => ({ path: pathText([...issue.path, key]), message: `${key} is not known here.` }))
-      : [{ path: pathText(issue.path), message: issue.message }],
+      ? issue.keys.map((key) => ({ path: pathOf([...issue.path, key]), message: `${key} is not known here.` }))
+      : [{ path: pathOf(issue.path), message: issue.message }],
   )
   throw new Problem('invalid-input', errors.map((e) => (e.path ? `${e.path}: ${e.message}` : e.message)).join(' '), errors)
 }

@@ -1,5 +1,7 @@
 import type { Reason } from './types'
 
+export type { Reason } from './types'
+
 /** One plain sentence. `timeOf` writes an instant in the reader's zone. */
 export function describeReason(reason: Reason, timeOf: (ms: number) => string): string {
   switch (reason.why) {

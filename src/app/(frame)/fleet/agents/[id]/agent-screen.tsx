@@ -1,0 +1,248 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useState, type ReactNode } from 'react'
+import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
+import { AGENT_STATE_WORDS } from '@/core/fleet/words'
+import type { AgentRow, BusyStretch } from '@/service/fleet'
+import type { RunPage } from '@/service/run-list'
+import { api, ApiProblem } from '@/ui/api'
+import { clock, day, duration } from '@/ui/format'
+import { useSay } from '@/ui/frame/announcer'
+import { useAddress } from '@/ui/hooks/address'
+import { useMay, useMe } from '@/ui/hooks/me'
+import { Button, ButtonLink } from '@/ui/parts/button'
+import { Confirm, Dialog } from '@/ui/parts/dialog'
+import { Select, TextField } from '@/ui/parts/fields'
+import { FactItem, Facts, Mute, Page, Panel, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { StateChip, StateWord, type Mark } from '@/ui/parts/state-mark'
+import { Table } from '@/ui/parts/table'
+import { Time, Took } from '@/ui/parts/time'
+import { LabelsField } from '../../../work/jobs/sections'
+
+export function AgentScreen({ id }: { id: number }): ReactNode {
+  const { data: agent, error } = useQuery({ queryKey: ['agents', id], queryFn: () => api.get<AgentRow>(`/agents/${id}`), refetchInterval: 15_000 })
+  if (error) {
+    return (
+      <Page>
+        <Trouble error={error} />
+      </Page>
+    )
+  }
+  if (!agent) return <Page aria-busy="true" />
+  return (
+    <Page>
+      <Head agent={agent} />
+      <Facts>
+        <FactItem name="host">{agent.host}</FactItem>
+        <FactItem name="system">
+          {agent.system}, {agent.arch}
+        </FactItem>
+        <FactItem name="agent version">
+          {agent.version}
+          {agent.isOutdated && <Small style={{ color: 'var(--late)' }}> behind this server’s</Small>}
+        </FactItem>
+        <FactItem name="runtime">{agent.runtime}</FactItem>
+        <FactItem name="slots in use">
+          {agent.used} of {agent.slots}
+        </FactItem>
+        <FactItem name="last contact">{agent.lastContactAt ? <Time at={agent.lastContactAt} withRelative /> : 'never'}</FactItem>
+        <FactItem name="can carry out">{agent.abilities.join(', ')}</FactItem>
+        <FactItem name="pools">{agent.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') || '—'}</FactItem>
+        <FactItem name="labels">{Object.entries(agent.labels).map(([k, v]) => `${k}=${v}`).join(' ') || '—'}</FactItem>
+        <FactItem name="enrolled">
+          <Time at={agent.enrolledAt} />
+        </FactItem>
+      </Facts>
+      <Row $top $gap={12} style={{ minHeight: 0 }}>
+        <Stack style={{ flex: 3 }} $gap={12}>
+          <Busy agent={agent} />
+          <Runs agent={agent} />
+        </Stack>
+        <Events agent={agent} />
+      </Row>
+    </Page>
+  )
+}
+
+function Head({ agent }: { agent: AgentRow }): ReactNode {
+  const { why } = useMay('administer')
+  const client = useQueryClient()
+  const say = useSay()
+  const [revoking, setRevoking] = useState(false)
+  const [editing, setEditing] = useState(false)
+  const act = (work: Promise<unknown>, done: string): void => {
+    work.then(
+      () => {
+        void client.invalidateQueries({ queryKey: ['agents'] })
+        say(done)
+      },
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  const isRevoked = agent.state === 'revoked'
+  return (
+    <Row $wrap>
+      <Mute>
+        <Link href="/fleet" data-back>
+          Fleet
+        </Link>{' '}
+        /
+      </Mute>
+      <h1>{agent.name}</h1>
+      <StateChip mark={agent.state as Mark}>{AGENT_STATE_WORDS[agent.state]}</StateChip>
+      {agent.isSimulated && <Small>simulated machine</Small>}
+      <Spring />
+      {!isRevoked && (
+        <>
+          <Button onPress={() => setEditing(true)} whyNot={why}>
+            Slots and labels
+          </Button>
+          <Button onPress={() => act(api.patch(`/agents/${agent.id}`, { draining: !agent.draining }), agent.draining ? `${agent.name} takes work again.` : `${agent.name} finishes what it has and takes nothing new.`)} whyNot={why}>
+            {agent.draining ? 'Take work again' : 'Drain'}
+          </Button>
+          <Button onPress={() => act(api.patch(`/agents/${agent.id}`, { active: !agent.active }), agent.active ? `${agent.name} is switched off. What runs on it goes on.` : `${agent.name} is switched on.`)} whyNot={why}>
+            {agent.active ? 'Switch off' : 'Switch on'}
+          </Button>
+          <Button kind="danger" onPress={() => setRevoking(true)} whyNot={why}>
+            Revoke
+          </Button>
+        </>
+      )}
+      <Confirm title={`Revoke ${agent.name}?`} isOpen={revoking} onClose={() => setRevoking(false)} word="Revoke it" onConfirm={() => act(api.post(`/agents/${agent.id}/revoke`), `${agent.name} is revoked.`)}>
+        Its credential stops working at once and for ever. {agent.used > 0 ? `The ${agent.used} slots of work on it are given up as lost when their lease runs out.` : 'Nothing runs on it now.'} To use the machine again it has to be enrolled anew.
+      </Confirm>
+      <EditAgent agent={agent} isOpen={editing} onClose={() => setEditing(false)} onSave={(change) => act(api.patch(`/agents/${agent.id}`, change), `${agent.name} is changed.`)} />
+    </Row>
+  )
+}
+
+function EditAgent({ agent, isOpen, onClose, onSave }: { agent: AgentRow; isOpen: boolean; onClose: () => void; onSave: (change: object) => void }): ReactNode {
+  const [slots, setSlots] = useState(String(agent.slots))
+  const [labels, setLabels] = useState(agent.labels)
+  const fault = /^\d+$/.test(slots) && Number(slots) >= 1 && Number(slots) <= 1024 ? undefined : 'A whole number from 1 to 1024.'
+  return (
+    <Dialog title={`Slots and labels of ${agent.name}`} isOpen={isOpen} onClose={onClose} width={420}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          if (fault) return
+          onSave({ slots: Number(slots), labels })
+          onClose()
+        }}
+      >
+        <Stack $gap={12}>
+          <TextField label="Slots: how much it carries out at once" value={slots} onChange={setSlots} error={fault} />
+          <Stack $gap={3}>
+            <Small>Labels</Small>
+            <LabelsField value={labels} onChange={setLabels} />
+          </Stack>
+          <Row>
+            <Spring />
+            <Button onPress={onClose}>Cancel</Button>
+            <Button kind="strong" type="submit">
+              Save
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Dialog>
+  )
+}
+
+const STRETCHES = [
+  { id: 'hour', title: 'last hour' },
+  { id: 'day', title: 'last day' },
+  { id: 'week', title: 'last week' },
+]
+
+function Busy({ agent }: { agent: AgentRow }): ReactNode {
+  const { values, set } = useAddress()
+  const { zone } = useMe()
+  const router = useRouter()
+  const over = (values.over ?? 'day') as BusyStretch
+  const { data = [] } = useQuery({ queryKey: ['agents', agent.id, 'busy', over], queryFn: () => api.get<{ at: string; share: number }[]>(`/agents/${agent.id}/busy?over=${over}`) })
+  const bars = data.map((bucket) => ({ ...bucket, percent: Math.round(bucket.share * 1000) / 10, label: over === 'week' ? `${day(bucket.at, zone)} ${clock(bucket.at, zone)}` : clock(bucket.at, zone) }))
+  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
+  const mean = data.length === 0 ? 0 : data.reduce((sum, b) => sum + b.share, 0) / data.length
+  const step = { hour: 300_000, day: 1_800_000, week: 7_200_000 }[over]
+  return (
+    <Panel style={{ padding: '8px 12px' }}>
+      <Row>
+        <h2>How busy</h2>
+        <Small>{Math.round(mean * 100)} % of its slots on average</Small>
+        <Spring />
+        <Select label="Over" hideLabel value={over} onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')} choices={STRETCHES} width="120px" />
+      </Row>
+      <div style={{ height: 130 }}>
+        <ResponsiveContainer width="100%" height="100%">
+          <BarChart data={bars} margin={{ top: 8, right: 4, bottom: 0, left: 0 }} barCategoryGap={1}>
+            <XAxis dataKey="label" tick={tick} tickLine={false} axisLine={{ stroke: 'var(--line-strong)' }} minTickGap={40} />
+            <YAxis tick={tick} tickLine={false} axisLine={false} width={38} domain={[0, 100]} ticks={[0, 50, 100]} unit=" %" />
+            <Tooltip cursor={{ fill: 'var(--shelf)' }} contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }} formatter={(value) => [`${String(value)} %`, 'slots in use']} />
+            <Bar
+              dataKey="percent"
+              fill="var(--running)"
+              isAnimationActive={false}
+              cursor="pointer"
+              onClick={(bar) => {
+                const at = new Date((bar.payload as { at: string }).at)
+                router.push(`/runs?agent=${agent.id}&from=${encodeURIComponent(at.toISOString())}&to=${encodeURIComponent(new Date(at.getTime() + step).toISOString())}`)
+              }}
+            />
+          </BarChart>
+        </ResponsiveContainer>
+      </div>
+    </Panel>
+  )
+}
+
+function Runs({ agent }: { agent: AgentRow }): ReactNode {
+  const router = useRouter()
+  const { data } = useQuery({ queryKey: ['runs', 'agent', agent.id], queryFn: () => api.get<RunPage>(`/runs?agent=${agent.id}&limit=12`) })
+  const rows = [...(data?.rows ?? [])].sort((a, b) => Number(b.state === 'running') - Number(a.state === 'running') || b.id - a.id)
+  return (
+    <Panel>
+      <Row style={{ padding: '8px 12px 2px' }}>
+        <h2>What it does and did</h2>
+        <Spring />
+        <ButtonLink href={`/runs?agent=${agent.id}`}>All its runs</ButtonLink>
+      </Row>
+      {rows.length === 0 ? (
+        <Mute style={{ padding: '0 12px 12px', display: 'block' }}>Nothing has run on it yet.</Mute>
+      ) : (
+        <Table
+          label="Runs of this agent"
+          rows={rows}
+          onOpen={(run) => router.push(`/runs/${run.id}`)}
+          columns={[
+            { id: 'number', title: 'Run', cell: (r) => <Link href={`/runs/${r.id}`}>#{r.id}</Link> },
+            { id: 'state', title: 'State', cell: (r) => <StateWord mark={r.state} /> },
+            { id: 'job', title: 'Job', cell: (r) => <b>{r.title}</b> },
+            { id: 'started', title: 'Started', cell: (r) => <Time at={r.startedAt} /> },
+            { id: 'took', title: 'Took', align: 'right', cell: (r) => (r.durationMs !== null ? duration(r.durationMs) : <Took from={r.startedAt} to={null} />) },
+          ]}
+        />
+      )}
+    </Panel>
+  )
+}
+
+function Events({ agent }: { agent: AgentRow }): ReactNode {
+  const { data = [] } = useQuery({ queryKey: ['agents', agent.id, 'events'], queryFn: () => api.get<{ id: number; at: string; kind: string; detail: string }[]>(`/agents/${agent.id}/events`) })
+  return (
+    <Panel style={{ flex: 2, padding: '8px 0 0' }}>
+      <h2 style={{ padding: '0 12px 4px' }}>Key events</h2>
+      <Table
+        label="Key events"
+        rows={data.slice(0, 30)}
+        columns={[
+          { id: 'at', title: 'When', cell: (e) => <Time at={e.at} /> },
+          { id: 'kind', title: 'What', cell: (e) => e.kind },
+          { id: 'detail', title: '', cell: (e) => <Small title={e.detail}>{e.detail}</Small> },
+        ]}
+      />
+    </Panel>
+  )
+}

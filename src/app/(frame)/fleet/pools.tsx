@@ -1,0 +1,140 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useState, type ReactNode } from 'react'
+import styled from 'styled-components'
+import type { AgentRow, PoolRow } from '@/service/fleet'
+import { api, ApiProblem } from '@/ui/api'
+import { count } from '@/ui/format'
+import { useSay } from '@/ui/frame/announcer'
+import { useMay } from '@/ui/hooks/me'
+import { Button } from '@/ui/parts/button'
+import { Dialog } from '@/ui/parts/dialog'
+import { Select, Switch, TextField } from '@/ui/parts/fields'
+import { Empty, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+
+const Grid = styled.div`
+  padding: 10px 12px;
+  overflow: auto;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(340px, 1fr));
+  gap: 12px;
+  align-items: start;
+`
+const Card = styled.section`
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 10px 12px;
+  li {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    min-height: 26px;
+    border-top: 1px solid var(--line);
+  }
+  ul {
+    margin-top: 8px;
+  }
+`
+
+/** Pools: named groups of agents. Each membership can be switched off alone, to steer work onto one machine and watch it there. */
+export function Pools(): ReactNode {
+  const { data: pools, isSuccess } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
+  const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<AgentRow[]>('/agents') })
+  const { may, why } = useMay('administer')
+  const [adding, setAdding] = useState(false)
+  const client = useQueryClient()
+  const say = useSay()
+  const put = (pool: PoolRow, agentId: number, member: boolean, active = true): void => {
+    api.put(`/pools/${pool.id}/members`, { agentId, member, active }).then(
+      () => {
+        void client.invalidateQueries({ queryKey: ['pools'] })
+        void client.invalidateQueries({ queryKey: ['agents'] })
+      },
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  return (
+    <>
+      <Row style={{ padding: '8px 12px 0' }}>
+        <Small>A job sent to a pool runs on whichever of its agents has the most room.</Small>
+        <Spring />
+        <Button onPress={() => setAdding(true)} whyNot={why}>
+          New pool
+        </Button>
+      </Row>
+      {isSuccess && pools.length === 0 && <Empty title="No pool yet">A pool is a named group of agents that jobs can be sent to, so that work does not hang on one machine.</Empty>}
+      <Grid>
+        {pools?.map((pool) => {
+          const others = agents.filter((a) => a.state !== 'revoked' && !pool.members.some((m) => m.agentId === a.id))
+          return (
+            <Card key={pool.id}>
+              <Row>
+                <h3>{pool.title}</h3>
+                <Spring />
+                <Small>
+                  {pool.name} · {count(pool.slots, 'slot')}
+                </Small>
+              </Row>
+              <ul>
+                {pool.members.map((member) => (
+                  <li key={member.agentId}>
+                    <Link href={`/fleet/agents/${member.agentId}`}>{member.name}</Link>
+                    <Spring />
+                    <Switch isSelected={member.active} onChange={(on) => put(pool, member.agentId, true, on)} isDisabled={!may}>
+                      <span className="visually-hidden">{member.name} in {pool.name}</span>
+                      {member.active ? 'on' : 'off'}
+                    </Switch>
+                    <Button kind="quiet" aria-label={`Take ${member.name} out of ${pool.name}`} onPress={() => put(pool, member.agentId, false)} whyNot={why}>
+                      ×
+                    </Button>
+                  </li>
+                ))}
+              </ul>
+              {may && others.length > 0 && (
+                <div style={{ marginTop: 8 }}>
+                  <Select label={`Add to ${pool.name}`} hideLabel placeholder="Add an agent" value={null} onChange={(id) => put(pool, Number(id), true)} choices={others.map((a) => ({ id: String(a.id), title: a.name }))} />
+                </div>
+              )}
+            </Card>
+          )
+        })}
+      </Grid>
+      <NewPool isOpen={adding} onClose={() => setAdding(false)} />
+    </>
+  )
+}
+
+function NewPool({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
+  const client = useQueryClient()
+  const [values, setValues] = useState({ name: '', title: '' })
+  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  return (
+    <Dialog title="New pool" isOpen={isOpen} onClose={onClose} width={400}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          api.post('/pools', values).then(() => {
+            void client.invalidateQueries({ queryKey: ['pools'] })
+            setValues({ name: '', title: '' })
+            setTrouble(null)
+            onClose()
+          }, setTrouble)
+        }}
+      >
+        <Stack $gap={12}>
+          <TextField label="Name, as jobs refer to it" value={values.name} onChange={(name) => setValues({ ...values, name })} error={faultOf('name')} mono autoFocus />
+          <TextField label="Title" value={values.title} onChange={(title) => setValues({ ...values, title })} error={faultOf('title')} />
+          <Row>
+            <Spring />
+            <Button onPress={onClose}>Cancel</Button>
+            <Button kind="strong" type="submit">
+              Add
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Dialog>
+  )
+}

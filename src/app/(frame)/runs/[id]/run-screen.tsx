@@ -1,0 +1,174 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useState, type ReactNode } from 'react'
+import { describeReason, type Reason } from '@/core/dispatch/describe'
+import { spell } from '@/core/run/judge'
+import type { RunFull } from '@/service/run-page'
+import { api, ApiProblem } from '@/ui/api'
+import { clock, duration } from '@/ui/format'
+import { useSay } from '@/ui/frame/announcer'
+import { useAddress } from '@/ui/hooks/address'
+import { useMay, useMe } from '@/ui/hooks/me'
+import { Button } from '@/ui/parts/button'
+import { Confirm } from '@/ui/parts/dialog'
+import { FactItem, Facts, Mono, Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { StateChip } from '@/ui/parts/state-mark'
+import { Tabs } from '@/ui/parts/tabs'
+import { Time, Took } from '@/ui/parts/time'
+import { StartDialog } from '../../work/start-dialog'
+import { causeOf } from '../cause'
+import { Earlier } from './earlier'
+import { Output } from './output'
+import { Picture } from './picture'
+import { InputList, Tries, WhatRan } from './what-ran'
+
+export function RunScreen({ id }: { id: number }): ReactNode {
+  const { data: run, error } = useQuery({ queryKey: ['run', id], queryFn: () => api.get<RunFull>(`/runs/${id}`), refetchInterval: (q) => (q.state.data?.endedAt ? false : 5000) })
+  if (error) {
+    return (
+      <Page>
+        <Trouble error={error} />
+      </Page>
+    )
+  }
+  if (!run) return <Page aria-busy="true" />
+  return <Loaded run={run} />
+}
+
+function Loaded({ run }: { run: RunFull }): ReactNode {
+  const { values, set } = useAddress()
+  const attemptNumber = Number(values.try) || run.tries.length
+  const attempt = run.tries.find((t) => t.number === attemptNumber) ?? run.tries.at(-1)
+  return (
+    <Page style={{ overflow: 'auto' }}>
+      <Head run={run} />
+      <WhyWaiting run={run} />
+      <Facts>
+        <FactItem name="started by">{causeOf(run)}</FactItem>
+        <FactItem name={run.startedAt ? 'began' : 'asked for'}>
+          <Time at={run.startedAt ?? run.createdAt} withRelative />
+        </FactItem>
+        {run.endedAt && (
+          <FactItem name="ended">
+            <Time at={run.endedAt} />
+          </FactItem>
+        )}
+        {run.startedAt && (
+          <FactItem name={run.endedAt ? 'took' : 'running for'}>
+            <Took from={run.startedAt} to={run.endedAt} />
+          </FactItem>
+        )}
+        <FactItem name="usual length">{run.usualMs === null ? '—' : duration(run.usualMs)}</FactItem>
+        {run.agent && (
+          <FactItem name="machine">
+            <Link href={`/fleet/agents/${run.agentId}`}>{run.agent}</Link>
+          </FactItem>
+        )}
+        <FactItem name="area">{run.area}</FactItem>
+        <FactItem name="job version">{run.jobVersion}</FactItem>
+      </Facts>
+      <Picture run={run} chosen={attempt?.number ?? 0} onChoose={(number) => set({ try: String(number) }, 'replace')} />
+      <Panel style={{ flex: 1, minHeight: 300, display: 'flex', flexDirection: 'column' }}>
+        <Tabs
+          label="About this run"
+          selected={values.tab ?? 'output'}
+          onSelect={(tab) => set({ tab: tab === 'output' ? null : tab }, 'replace')}
+          tabs={[
+            { id: 'output', title: 'Output', content: attempt ? <Output key={attempt.id} run={run} attempt={attempt} /> : <NotYet /> },
+            { id: 'ran', title: 'What ran', content: attempt ? <WhatRan run={run} attempt={attempt} /> : <NotYet /> },
+            { id: 'inputs', title: `Inputs ${run.definition.inputs.length || ''}`, content: <InputList run={run} /> },
+            { id: 'tries', title: `Tries ${run.tries.length || ''}`, content: <Tries run={run} /> },
+            { id: 'earlier', title: 'Earlier runs', content: <Earlier run={run} /> },
+          ]}
+        />
+      </Panel>
+    </Page>
+  )
+}
+
+function NotYet(): ReactNode {
+  return <Mute style={{ padding: 16 }}>It has not started yet. What it writes appears here as it comes.</Mute>
+}
+
+function Head({ run }: { run: RunFull }): ReactNode {
+  const router = useRouter()
+  const client = useQueryClient()
+  const say = useSay()
+  const { why } = useMay('operate')
+  const [asking, setAsking] = useState(false)
+  const [stopping, setStopping] = useState(false)
+  const isOver = run.endedAt !== null
+  const fail = (error: ApiProblem): void => say(error.detail, { bad: true })
+  const again = (): void => {
+    api.post<{ id: number }>(`/runs/${run.id}/again`, { requestKey: crypto.randomUUID() }).then((made) => router.push(`/runs/${made.id}`), fail)
+  }
+  const stop = (): void => {
+    api.post(`/runs/${run.id}/stop`).then(() => client.invalidateQueries({ queryKey: ['run', run.id] }), fail)
+  }
+  return (
+    <Row $wrap>
+      <Mute>
+        <Link href="/runs" data-back>
+          Runs
+        </Link>{' '}
+        /
+      </Mute>
+      <h1>{run.title}</h1>
+      <Mono>#{run.id}</Mono>
+      <StateChip mark={run.state}>{run.stopAskedBy && !isOver ? 'stopping' : run.state}</StateChip>
+      {run.reason && (isOver || run.state === 'waiting') && <Small>{run.reason}</Small>}
+      <Spring />
+      {!isOver && (
+        <Button kind="danger" onPress={() => setStopping(true)} whyNot={why}>
+          Stop
+        </Button>
+      )}
+      {isOver && (
+        <Button kind={run.state === 'succeeded' ? 'plain' : 'strong'} onPress={again} whyNot={why ?? (run.jobIsGone ? 'The job has been removed.' : undefined)}>
+          Run again
+        </Button>
+      )}
+      {isOver && run.definition.inputs.length > 0 && (
+        <Button onPress={() => setAsking(true)} whyNot={why ?? (run.jobIsGone ? 'The job has been removed.' : undefined)}>
+          Run again with other inputs
+        </Button>
+      )}
+      {!run.jobIsGone && (
+        <Button onPress={() => router.push(`/work/jobs/${run.jobId}`)}>The job</Button>
+      )}
+      <StartDialog jobId={run.jobId} againOf={{ id: run.id, inputs: run.inputs }} isOpen={asking} onClose={() => setAsking(false)} />
+      <Confirm title={`Stop #${run.id}?`} isOpen={stopping} onClose={() => setStopping(false)} onConfirm={stop} word="Stop it">
+        {run.state === 'running'
+          ? `Sends SIGTERM to ${run.title} on ${run.agent}, and kills it with all its children after 10 s. What it has done so far is not undone.`
+          : 'It has not started; it is taken off the queue.'}
+      </Confirm>
+    </Row>
+  )
+}
+
+function WhyWaiting({ run }: { run: RunFull }): ReactNode {
+  const { zone } = useMe()
+  const { data } = useQuery({
+    queryKey: ['run', run.id, 'why'],
+    queryFn: () => api.get<{ reason: Reason | null }>(`/runs/${run.id}/why`),
+    enabled: run.state === 'ready',
+    refetchInterval: 3000,
+  })
+  let sentence: ReactNode = null
+  if (run.state === 'waiting' && run.startAfter) {
+    sentence = (
+      <>
+        Waits for its time: <Time at={run.startAfter} withRelative />
+        {run.attempts > 0 && ` (try ${run.attempts + 1} of ${run.maxAttempts} after a delay of ${spell(run.definition.retryDelaySeconds)})`}.
+      </>
+    )
+  } else if (run.state === 'ready') sentence = data?.reason ? describeReason(data.reason, (ms) => clock(ms, zone)) : 'It starts in a moment.'
+  if (!sentence) return null
+  return (
+    <Panel style={{ padding: '7px 12px', borderLeft: '4px solid var(--brass)' }} role="status">
+      <b>Why is it waiting?</b> {sentence}
+    </Panel>
+  )
+}

@@ -1,0 +1,205 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import { useId, useMemo, useState, type KeyboardEvent, type ReactNode } from 'react'
+import styled from 'styled-components'
+import { RUN_STATES } from '@/core/run/lifecycle'
+import { api } from '@/ui/api'
+import { clock, day } from '@/ui/format'
+import { useMe } from '@/ui/hooks/me'
+
+export interface Token {
+  readonly key: string
+  readonly value: string
+  readonly title: string
+}
+
+const Bar = styled.div`
+  position: relative;
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 5px;
+  flex: 1;
+  min-width: 320px;
+  min-height: 30px;
+  padding: 2px 6px;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: var(--sheet);
+  &:focus-within {
+    outline: 2px solid var(--brass);
+  }
+  input {
+    flex: 1;
+    min-width: 160px;
+    height: 24px;
+    border: 0;
+    background: transparent;
+    outline: none;
+  }
+`
+const Chip = styled.span`
+  display: inline-flex;
+  align-items: center;
+  border: 1px solid var(--line-strong);
+  background: var(--shelf);
+  border-radius: 3px;
+  padding-left: 7px;
+  font-size: 12px;
+  line-height: 22px;
+  b {
+    font-weight: 600;
+    margin-left: 4px;
+  }
+  button {
+    border: 0;
+    background: transparent;
+    width: 24px;
+    height: 24px;
+    cursor: pointer;
+    color: var(--mute);
+  }
+`
+const List = styled.ul`
+  position: absolute;
+  left: -1px;
+  right: -1px;
+  top: 100%;
+  z-index: 20;
+  max-height: 320px;
+  overflow: auto;
+  margin-top: 3px;
+  padding: 3px;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: var(--sheet);
+  li {
+    display: flex;
+    justify-content: space-between;
+    padding: 4px 8px;
+    border-radius: 2px;
+    cursor: pointer;
+  }
+  li[aria-selected='true'] {
+    background: var(--shelf);
+    box-shadow: inset 3px 0 var(--brass);
+  }
+  small {
+    color: var(--mute);
+    font-size: 12px;
+  }
+`
+
+const CAUSE_WORDS: Record<string, string> = { person: 'a person', token: 'a script', again: 'run again', trigger: 'a trigger' }
+
+/** All that can be filtered by, from what there is. */
+function useOptions(): Token[] {
+  const { data: jobs = [] } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<{ id: number; title: string; area: string }[]>('/jobs') })
+  const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<{ id: number; title: string }[]>('/areas') })
+  const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<{ id: number; name: string }[]>('/agents') })
+  const { data: people = [] } = useQuery({ queryKey: ['people'], queryFn: () => api.get<{ id: number; name: string }[]>('/people') })
+  return useMemo(
+    () => [
+      ...RUN_STATES.map((state) => ({ key: 'state', value: state, title: state })),
+      ...jobs.map((job) => ({ key: 'job', value: String(job.id), title: job.title })),
+      ...areas.map((area) => ({ key: 'area', value: String(area.id), title: area.title })),
+      ...agents.map((agent) => ({ key: 'agent', value: String(agent.id), title: agent.name })),
+      ...people.map((person) => ({ key: 'person', value: String(person.id), title: person.name })),
+      ...Object.entries(CAUSE_WORDS).filter(([value]) => value !== 'trigger').map(([value, title]) => ({ key: 'cause', value, title })),
+      { key: 'board', value: 'yes', title: 'on the board' },
+    ],
+    [jobs, areas, agents, people],
+  )
+}
+
+/** Filter tokens with suggestions: type part of a state, job, area, machine, person or cause; Enter takes it; Backspace takes the last away. */
+export function FilterBar({ values, onChange }: { values: Readonly<Record<string, string>>; onChange: (changes: Record<string, string | null>) => void }): ReactNode {
+  const { zone } = useMe()
+  const options = useOptions()
+  const listId = useId()
+  const [text, setText] = useState('')
+  const [at, setAt] = useState(0)
+  const [open, setOpen] = useState(false)
+
+  const tokens: Token[] = Object.entries(values).flatMap(([key, value]) => {
+    if (key === 'text') return [{ key, value, title: `“${value}”` }]
+    if (key === 'from' || key === 'to') return [{ key, value, title: `${day(value, zone)} ${clock(value, zone)}` }]
+    return value.split(',').flatMap((one) => {
+      const known = options.find((option) => option.key === key && option.value === one)
+      return known ? [known] : ['state', 'job', 'area', 'agent', 'person', 'cause'].includes(key) ? [{ key, value: one, title: one }] : []
+    })
+  })
+  const wanted = text.trim().toLowerCase()
+  const [prefix, rest] = wanted.includes(':') ? [wanted.split(':')[0], wanted.split(':')[1]?.trim() ?? ''] : [undefined, wanted]
+  const chosen = new Set(tokens.map((token) => `${token.key}${token.value}`))
+  const hits = options.filter(
+    (option) => !chosen.has(`${option.key}${option.value}`) && (prefix ? option.key === prefix : true) && `${option.title} ${option.key}`.toLowerCase().includes(rest ?? ''),
+  )
+  const shown: Token[] = [...(wanted && !prefix ? [{ key: 'text', value: text.trim(), title: `title or number has “${text.trim()}”` }] : []), ...hits.slice(0, 40)]
+
+  const add = (token: Token | undefined): void => {
+    if (!token) return
+    const isList = ['state', 'job', 'area', 'agent', 'person', 'cause'].includes(token.key)
+    const before = values[token.key]
+    onChange({ [token.key]: isList && before ? `${before},${token.value}` : token.value })
+    setText('')
+    setAt(0)
+  }
+  const remove = (token: Token): void => {
+    const left = (values[token.key] ?? '').split(',').filter((value) => value !== token.value)
+    onChange({ [token.key]: token.key === 'text' || left.length === 0 ? null : left.join(',') })
+  }
+  const onKeyDown = (event: KeyboardEvent): void => {
+    if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
+      event.preventDefault()
+      setOpen(true)
+      setAt((before) => Math.max(0, Math.min(shown.length - 1, before + (event.key === 'ArrowDown' ? 1 : -1))))
+    } else if (event.key === 'Enter') add(shown[at])
+    else if (event.key === 'Escape') setOpen(false)
+    else if (event.key === 'Backspace' && text === '') {
+      const last = tokens.at(-1)
+      if (last) remove(last)
+    }
+  }
+  return (
+    <Bar>
+      {tokens.map((token) => (
+        <Chip key={`${token.key}${token.value}`}>
+          {token.key}
+          <b>{token.title}</b>
+          <button type="button" aria-label={`Take away ${token.key} ${token.title}`} onClick={() => remove(token)}>
+            ×
+          </button>
+        </Chip>
+      ))}
+      <input
+        data-filter
+        role="combobox"
+        aria-label="Filter runs"
+        aria-expanded={open}
+        aria-controls={listId}
+        aria-activedescendant={open && shown[at] ? `${listId}-${at}` : undefined}
+        placeholder={tokens.length === 0 ? 'Filter: state, job, area, machine, person, cause, number …' : ''}
+        value={text}
+        onFocus={() => setOpen(true)}
+        onBlur={() => setTimeout(() => setOpen(false), 150)}
+        onChange={(event) => {
+          setText(event.target.value)
+          setAt(0)
+          setOpen(true)
+        }}
+        onKeyDown={onKeyDown}
+      />
+      {open && shown.length > 0 && (
+        <List id={listId} role="listbox" aria-label="Suggestions">
+          {shown.map((token, i) => (
+            <li key={`${token.key}${token.value}`} id={`${listId}-${i}`} role="option" aria-selected={i === at} onMouseDown={(event) => event.preventDefault()} onClick={() => add(token)}>
+              {token.title}
+              <small>{token.key}</small>
+            </li>
+          ))}
+        </List>
+      )}
+    </Bar>
+  )
+}

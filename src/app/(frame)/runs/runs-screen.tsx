@@ -1,0 +1,150 @@
+'use client'
+import { useInfiniteQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
+import { Button as AriaButton, Dialog as AriaDialog, DialogTrigger } from 'react-aria-components'
+import type { RunPage, RunRow } from '@/service/run-list'
+import { api, queryOf } from '@/ui/api'
+import { duration } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
+import { ButtonLink } from '@/ui/parts/button'
+import { Checkbox, PopoverBox } from '@/ui/parts/fields'
+import { Empty, Page, Panel, Row, Small, Stack, Trouble } from '@/ui/parts/layout'
+import { StateWord } from '@/ui/parts/state-mark'
+import { Table, type Column } from '@/ui/parts/table'
+import { Ago, Time, Took } from '@/ui/parts/time'
+import { causeOf } from './cause'
+import { FilterBar } from './filter-bar'
+
+const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
+  { id: 'number', title: 'Run', sort: 'number', always: true, first: true, cell: (r) => <Link href={`/runs/${r.id}`}>#{r.id}</Link> },
+  { id: 'state', title: 'State', first: true, cell: (r) => <StateWord mark={r.state} word={r.stopAsked && r.state === 'running' ? 'stopping' : r.state} /> },
+  { id: 'job', title: 'Job', always: true, first: true, cell: (r) => <b>{r.title}</b> },
+  { id: 'area', title: 'Area', first: true, cell: (r) => r.area },
+  { id: 'machine', title: 'Machine', first: true, cell: (r) => r.agent ?? '' },
+  { id: 'cause', title: 'Started by', first: true, cell: causeOf },
+  { id: 'started', title: 'Started', sort: 'started', first: true, cell: (r) => (r.startedAt ? <Time at={r.startedAt} /> : r.startAfter ? <>waits for <Time at={r.startAfter} /></> : '') },
+  { id: 'ended', title: 'Ended', sort: 'ended', cell: (r) => (r.endedAt ? <Time at={r.endedAt} /> : '') },
+  { id: 'ago', title: 'Ended ago', cell: (r) => (r.endedAt ? <Ago at={r.endedAt} /> : '') },
+  { id: 'took', title: 'Took', sort: 'duration', align: 'right', first: true, cell: (r) => (r.durationMs !== null ? duration(r.durationMs) : r.state === 'running' ? <Took from={r.startedAt} to={null} /> : '') },
+  { id: 'usual', title: 'Usual', align: 'right', first: true, cell: (r) => <Small>{duration(r.usualMs)}</Small> },
+  { id: 'tries', title: 'Tries', align: 'right', cell: (r) => `${r.attempts}/${r.maxAttempts}` },
+  { id: 'exit', title: 'Exit', align: 'right', cell: (r) => r.exitCode ?? '' },
+  { id: 'reason', title: 'Why', first: true, cell: (r) => <span title={r.reason}>{r.reason}</span> },
+]
+const STORED = 'bugle.runs.columns'
+
+/** Any number of runs: filtered, sorted and paged by the server; more rows come as the end is reached. */
+export function RunsScreen(): ReactNode {
+  const { values, set } = useAddress()
+  const router = useRouter()
+  const [hidden, setHidden] = useState<Set<string>>(() => new Set(COLUMNS.filter((c) => !c.first).map((c) => c.id)))
+  useEffect(() => {
+    const stored = localStorage.getItem(STORED)
+    if (stored) setHidden(new Set(JSON.parse(stored) as string[]))
+  }, [])
+  const query = useInfiniteQuery({
+    queryKey: ['runs', values],
+    queryFn: ({ pageParam }) => api.get<RunPage>(`/runs${queryOf({ ...values, after: pageParam })}`),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+    placeholderData: (before) => before,
+  })
+  const rows = useMemo(() => {
+    const seen = new Set<number>()
+    return (query.data?.pages.flatMap((page) => page.rows) ?? []).filter((row) => !seen.has(row.id) && seen.add(row.id))
+  }, [query.data])
+  const changed = useChanged(rows)
+  const end = useRef<HTMLDivElement>(null)
+  const { fetchNextPage, hasNextPage } = query
+  useEffect(() => {
+    const element = end.current
+    if (!element) return
+    const observer = new IntersectionObserver(([entry]) => entry?.isIntersecting && hasNextPage && void fetchNextPage(), { rootMargin: '400px' })
+    observer.observe(element)
+    return () => observer.disconnect()
+  }, [fetchNextPage, hasNextPage, rows.length])
+
+  const toggle = (id: string, on: boolean): void => {
+    const next = new Set(hidden)
+    if (on) next.delete(id)
+    else next.add(id)
+    setHidden(next)
+    localStorage.setItem(STORED, JSON.stringify([...next]))
+  }
+  const isFiltered = Object.keys(values).some((key) => key !== 'sort' && key !== 'dir')
+  return (
+    <Page style={{ overflow: 'hidden' }}>
+      <Row>
+        <h1>Runs</h1>
+        <FilterBar values={values} onChange={(changes) => set({ ...changes, after: null })} />
+        <DialogTrigger>
+          <Columns />
+          <PopoverBox>
+            <AriaDialog aria-label="Columns" style={{ padding: 8 }}>
+              <Stack $gap={0}>
+                {COLUMNS.filter((c) => !c.always).map((column) => (
+                  <Checkbox key={column.id} isSelected={!hidden.has(column.id)} onChange={(on) => toggle(column.id, on)}>
+                    {column.title}
+                  </Checkbox>
+                ))}
+              </Stack>
+            </AriaDialog>
+          </PopoverBox>
+        </DialogTrigger>
+        <ButtonLink href={`/api/v1/runs.csv${queryOf(values)}`}>CSV</ButtonLink>
+      </Row>
+      <Trouble error={query.error} />
+      {rows.length === 0 && query.isSuccess ? (
+        <Panel>
+          {isFiltered ? (
+            <Empty title="No run fits" action={<ButtonLink href="/runs">Show all runs</ButtonLink>}>
+              Nothing has all of these marks. Take one away.
+            </Empty>
+          ) : (
+            <Empty title="Nothing has run yet" action={<ButtonLink href="/work" kind="strong">To Work</ButtonLink>}>
+              Every start of a job makes a run, kept here with its output and what exactly was carried out.
+            </Empty>
+          )}
+        </Panel>
+      ) : (
+        <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
+          <Table
+            label="Runs"
+            columns={COLUMNS.filter((column) => !hidden.has(column.id))}
+            rows={rows}
+            onOpen={(row) => router.push(`/runs/${row.id}`)}
+            sort={values.sort ?? 'number'}
+            dir={values.dir === 'asc' ? 'asc' : 'desc'}
+            onSort={(sort, dir) => set({ sort, dir, after: null })}
+            isFresh={(row) => changed.has(row.id)}
+            isDim={(row) => row.state === 'cancelled' || row.state === 'skipped'}
+            foot={<div ref={end} style={{ height: 1 }} />}
+          />
+        </Panel>
+      )}
+    </Page>
+  )
+}
+
+function Columns(): ReactNode {
+  return (
+    <AriaButton style={{ minHeight: 26, padding: '3px 11px', border: '1px solid var(--line-strong)', borderRadius: 3, background: 'var(--sheet)', fontWeight: 600, cursor: 'pointer' }}>
+      Columns
+    </AriaButton>
+  )
+}
+
+/** Runs whose state is another than when last drawn: marked for a moment. */
+function useChanged(rows: readonly RunRow[]): ReadonlySet<number> {
+  const before = useRef<Map<number, string>>(new Map())
+  const changed = useMemo(() => {
+    const known = before.current
+    return new Set(known.size === 0 ? [] : rows.filter((row) => known.get(row.id) !== row.state).map((row) => row.id))
+  }, [rows])
+  useEffect(() => {
+    before.current = new Map(rows.map((row) => [row.id, row.state]))
+  }, [rows])
+  return changed
+}

@@ -1,0 +1,230 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState, type ReactNode } from 'react'
+import styled from 'styled-components'
+import { api, ApiProblem } from '@/ui/api'
+import { useSay } from '@/ui/frame/announcer'
+import { useLive } from '@/ui/hooks/live'
+import { useMe } from '@/ui/hooks/me'
+import { Button } from '@/ui/parts/button'
+import { Select, TextField } from '@/ui/parts/fields'
+import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Table } from '@/ui/parts/table'
+import { Ago, Time } from '@/ui/parts/time'
+
+const Columns = styled.div`
+  overflow: auto;
+  display: grid;
+  grid-template-columns: 320px minmax(0, 1fr);
+  gap: 20px;
+  padding: 14px;
+`
+const Card = styled.section`
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 10px 12px 12px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+`
+
+export function MySettings(): ReactNode {
+  return (
+    <Columns>
+      <Stack $gap={16}>
+        <Preferences />
+        <Password />
+      </Stack>
+      <Stack $gap={16}>
+        <Sessions />
+        <Tokens />
+      </Stack>
+    </Columns>
+  )
+}
+
+function Preferences(): ReactNode {
+  const me = useMe()
+  const { paceSeconds, setPaceSeconds } = useLive()
+  const say = useSay()
+  const zones = Intl.supportedValuesOf('timeZone').map((id) => ({ id, title: id }))
+  const save = (change: object, reload = false): void => {
+    api.patch('/me', change).then(
+      () => (reload ? window.location.reload() : say('Saved.')),
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  return (
+    <Card>
+      <h2>How you like it</h2>
+      <Select label="Times are shown in" value={me.zone} onChange={(zone) => save({ zone }, true)} choices={zones} />
+      <Select
+        label="Colours"
+        value={me.theme}
+        onChange={(theme) => save({ theme }, true)}
+        choices={[
+          { id: 'system', title: 'as the system' },
+          { id: 'light', title: 'day: ink on paper' },
+          { id: 'dark', title: 'night watch' },
+        ]}
+      />
+      <Select
+        label="New data arrives"
+        value={String(paceSeconds)}
+        onChange={(pace) => {
+          setPaceSeconds(Number(pace))
+          save({ paceSeconds: Number(pace) })
+        }}
+        choices={[
+          { id: '1', title: 'at once' },
+          { id: '5', title: 'every 5 seconds' },
+          { id: '15', title: 'every 15 seconds' },
+          { id: '60', title: 'every minute' },
+        ]}
+      />
+    </Card>
+  )
+}
+
+function Password(): ReactNode {
+  const [current, setCurrent] = useState('')
+  const [next, setNext] = useState('')
+  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const say = useSay()
+  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  return (
+    <Card>
+      <h2>Password</h2>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          api.post('/me/password', { current, next }).then(() => {
+            setCurrent('')
+            setNext('')
+            setTrouble(null)
+            say('Your password is changed; your other sessions are ended.')
+          }, setTrouble)
+        }}
+      >
+        <Stack $gap={10}>
+          {trouble && trouble.errors.length === 0 && <Trouble error={trouble} />}
+          <TextField label="Present password" type="password" value={current} onChange={setCurrent} error={faultOf('current')} autoComplete="current-password" />
+          <TextField label="New password" type="password" hint="At least 12 characters." value={next} onChange={setNext} error={faultOf('next')} autoComplete="new-password" />
+          <Row>
+            <Spring />
+            <Button type="submit">Change it</Button>
+          </Row>
+        </Stack>
+      </form>
+    </Card>
+  )
+}
+
+interface SessionRow {
+  readonly id: number
+  readonly address: string
+  readonly userAgent: string
+  readonly createdAt: string
+  readonly lastSeenAt: string
+  readonly current: boolean
+}
+
+function Sessions(): ReactNode {
+  const client = useQueryClient()
+  const { data = [] } = useQuery({ queryKey: ['sessions'], queryFn: () => api.get<SessionRow[]>('/me/sessions') })
+  const end = (id: number): void => {
+    void api.delete(`/me/sessions/${id}`).then(() => client.invalidateQueries({ queryKey: ['sessions'] }))
+  }
+  return (
+    <Card>
+      <h2>Where you are signed in</h2>
+      <Table
+        label="Sessions"
+        rows={data}
+        columns={[
+          { id: 'address', title: 'From', cell: (s) => s.address },
+          { id: 'agent', title: 'With', cell: (s) => <Small title={s.userAgent}>{s.userAgent}</Small> },
+          { id: 'since', title: 'Since', cell: (s) => <Time at={s.createdAt} /> },
+          { id: 'seen', title: 'Last seen', cell: (s) => <Ago at={s.lastSeenAt} /> },
+          { id: 'end', title: '', cell: (s) => (s.current ? <Small>this one</Small> : <Button kind="quiet" onPress={() => end(s.id)}>End</Button>) },
+        ]}
+      />
+    </Card>
+  )
+}
+
+interface TokenRow {
+  readonly id: number
+  readonly name: string
+  readonly createdAt: string
+  readonly expiresAt: string
+  readonly lastUsedAt: string | null
+  readonly revokedAt: string | null
+}
+
+function Tokens(): ReactNode {
+  const client = useQueryClient()
+  const say = useSay()
+  const { data = [] } = useQuery({ queryKey: ['tokens'], queryFn: () => api.get<TokenRow[]>('/me/tokens') })
+  const [name, setName] = useState('')
+  const [days, setDays] = useState('90')
+  const [made, setMade] = useState<string | null>(null)
+  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const refresh = (): void => void client.invalidateQueries({ queryKey: ['tokens'] })
+  return (
+    <Card>
+      <h2>Access tokens for scripts</h2>
+      <Small>A token does what you may do. Send it as “Authorization: Bearer …” to the API.</Small>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          api.post<{ token: string }>('/me/tokens', { name, days: Number(days) }).then(({ token }) => {
+            setMade(token)
+            setName('')
+            setTrouble(null)
+            refresh()
+          }, setTrouble)
+        }}
+      >
+        <Row $top>
+          <TextField label="What it is for" value={name} onChange={setName} error={trouble?.detail} width="220px" />
+          <Select
+            label="Good for"
+            value={days}
+            onChange={setDays}
+            choices={[
+              { id: '7', title: 'a week' },
+              { id: '90', title: '90 days' },
+              { id: '366', title: 'a year' },
+            ]}
+            width="110px"
+          />
+          <div style={{ paddingTop: 19 }}>
+            <Button type="submit">Make</Button>
+          </div>
+        </Row>
+      </form>
+      {made && (
+        <Stack role="status" $gap={4}>
+          <Small>Shown only now. Copy it to where it is needed.</Small>
+          <Row>
+            <Mono style={{ overflowWrap: 'anywhere' }}>{made}</Mono>
+            <Button onPress={() => void navigator.clipboard.writeText(made).then(() => say('Copied.'), () => undefined)}>Copy</Button>
+          </Row>
+        </Stack>
+      )}
+      <Table
+        label="Access tokens"
+        rows={data}
+        isDim={(t) => t.revokedAt !== null}
+        columns={[
+          { id: 'name', title: 'For', cell: (t) => <b>{t.name}</b> },
+          { id: 'made', title: 'Made', cell: (t) => <Time at={t.createdAt} /> },
+          { id: 'expires', title: 'Good until', cell: (t) => <Time at={t.expiresAt} /> },
+          { id: 'used', title: 'Last used', cell: (t) => (t.lastUsedAt ? <Ago at={t.lastUsedAt} /> : 'never') },
+          { id: 'revoke', title: '', cell: (t) => (t.revokedAt ? <Small>revoked</Small> : <Button kind="quiet" onPress={() => void api.delete(`/me/tokens/${t.id}`).then(refresh)}>Revoke</Button>) },
+        ]}
+      />
+    </Card>
+  )
+}

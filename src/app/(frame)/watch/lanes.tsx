@@ -1,0 +1,183 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useEffect, useRef, useState, type ReactNode } from 'react'
+import styled from 'styled-components'
+import type { Lane } from '@/service/watch'
+import { api } from '@/ui/api'
+import { clock, duration } from '@/ui/format'
+import { useMe } from '@/ui/hooks/me'
+import { useNow } from '@/ui/hooks/now'
+import { Empty, Panel } from '@/ui/parts/layout'
+import { ButtonLink } from '@/ui/parts/button'
+
+const NAME_WIDTH = 132
+const BACK_MS = 60 * 60_000
+const AHEAD_MS = 20 * 60_000
+
+const Grid = styled(Panel)`
+  position: relative;
+  overflow: hidden;
+  .row {
+    display: flex;
+    height: 26px;
+    border-top: 1px solid var(--line);
+  }
+  .row:first-child {
+    border-top: 0;
+    color: var(--mute);
+    font-size: 11.5px;
+  }
+  .name {
+    width: ${NAME_WIDTH}px;
+    flex: none;
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    padding: 0 10px;
+    border-right: 1px solid var(--line);
+    font-weight: 600;
+    white-space: nowrap;
+  }
+  .name span {
+    font-weight: 400;
+    color: var(--mute);
+    font-size: 12px;
+  }
+  .track {
+    position: relative;
+    flex: 1;
+  }
+  .needle {
+    position: absolute;
+    top: 0;
+    bottom: 0;
+    width: 2px;
+    background: var(--brass);
+    pointer-events: none;
+  }
+`
+const Bar = styled(Link)<{ $state: string }>`
+  position: absolute;
+  height: 18px;
+  top: 4px;
+  padding: 0 5px;
+  border-radius: 2px;
+  font-size: 11.5px;
+  line-height: 18px;
+  font-weight: 600;
+  white-space: nowrap;
+  overflow: hidden;
+  background: ${(p) => ({ running: 'var(--running)', succeeded: 'var(--succeeded-soft)', failed: 'var(--failed)', lost: 'var(--lost)' })[p.$state] ?? 'var(--skipped-soft)'};
+  color: ${(p) => ({ running: 'var(--on-solid)', succeeded: 'var(--succeeded)', failed: 'var(--on-solid)', lost: 'var(--on-solid)' })[p.$state] ?? 'var(--skipped)'};
+  &:focus-visible {
+    z-index: 2;
+  }
+`
+const Rest = styled.div`
+  position: absolute;
+  height: 18px;
+  top: 4px;
+  border: 1px dashed var(--running);
+  border-left: 0;
+  border-radius: 0 2px 2px 0;
+`
+const Away = styled.div`
+  position: absolute;
+  right: 8px;
+  top: 4px;
+  font-size: 11.5px;
+  line-height: 18px;
+  color: var(--lost);
+  font-weight: 600;
+`
+
+/** A lane for each machine: what ran in the last hour, what runs, and until when it usually lasts. */
+export function Lanes(): ReactNode {
+  const { zone } = useMe()
+  const nowMs = useNow()
+  const box = useRef<HTMLDivElement>(null)
+  const [width, setWidth] = useState(700)
+  const { data } = useQuery({ queryKey: ['lanes'], queryFn: () => api.get<Lane[]>('/lanes?hours=1') })
+  useEffect(() => {
+    const element = box.current
+    if (!element) return
+    const observer = new ResizeObserver(() => setWidth(element.clientWidth - NAME_WIDTH))
+    observer.observe(element)
+    return () => observer.disconnect()
+  }, [data !== undefined])
+
+  if (!data || nowMs === 0) return <Grid style={{ minHeight: 200 }} ref={box} />
+  if (data.length === 0) {
+    return (
+      <Panel>
+        <Empty title="No machine is enrolled yet" action={<ButtonLink href="/fleet?enrol=1" kind="strong">Enrol an agent</ButtonLink>}>
+          Bugle carries work out through agents. Enrol one with a pasted command, and its lane appears here.
+        </Empty>
+      </Panel>
+    )
+  }
+  const fromMs = nowMs - BACK_MS
+  const x = (ms: number): number => Math.max(0, Math.min(1, (ms - fromMs) / (BACK_MS + AHEAD_MS))) * width
+  const firstTick = Math.ceil(fromMs / 900_000) * 900_000
+  const ticks = Array.from({ length: 6 }, (_, i) => firstTick + i * 900_000).filter((ms) => ms < nowMs + AHEAD_MS)
+  return (
+    <Grid ref={box} aria-label="Machines">
+      <div className="row">
+        <div className="name" style={{ fontWeight: 400 }}>
+          machine
+          <span>slots</span>
+        </div>
+        <div className="track">
+          {ticks.map((ms) => (
+            <span key={ms} style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}>
+              {clock(ms, zone)}
+            </span>
+          ))}
+        </div>
+      </div>
+      {data.map((lane) => (
+        <div className="row" key={lane.agentId}>
+          <div className="name">
+            <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
+            <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
+          </div>
+          <div className="track">
+            {layers(lane).map(({ bar, layer, of }) => {
+              const begins = new Date(bar.startedAt).getTime()
+              const ends = bar.endedAt ? new Date(bar.endedAt).getTime() : nowMs
+              const left = x(begins)
+              const usualEnd = bar.endedAt === null && bar.usualMs !== null ? begins + bar.usualMs : 0
+              const height = of === 1 ? 18 : 22 / of
+              const place = of === 1 ? {} : { top: 2 + layer * (22 / of), height: Math.max(2, height - 1), lineHeight: `${height - 1}px`, fontSize: of > 2 ? 0 : 9 }
+              const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
+              return (
+                <span key={`${bar.runId} ${bar.startedAt}`}>
+                  <Bar href={`/runs/${bar.runId}`} $state={bar.state} title={label} aria-label={label} style={{ left, width: Math.max(3, x(ends) - left - 1), ...place }}>
+                    {bar.title}
+                  </Bar>
+                  {usualEnd > nowMs && <Rest style={{ left: x(nowMs), width: x(usualEnd) - x(nowMs), ...place }} />}
+                </span>
+              )
+            })}
+            {lane.away && <Away>out of reach</Away>}
+          </div>
+        </div>
+      ))}
+      <div className="needle" style={{ left: NAME_WIDTH + x(nowMs) - 1 }} />
+    </Grid>
+  )
+}
+
+/** Runs that overlap on one machine share its lane in thinner layers. */
+function layers(lane: Lane): { bar: Lane['bars'][number]; layer: number; of: number }[] {
+  const ends: number[] = []
+  const placed = lane.bars.map((bar) => {
+    const begins = new Date(bar.startedAt).getTime()
+    let layer = ends.findIndex((end) => end <= begins)
+    if (layer < 0) layer = ends.length
+    ends[layer] = bar.endedAt ? new Date(bar.endedAt).getTime() : Infinity
+    return { bar, layer }
+  })
+  return placed.map((p) => ({ ...p, of: Math.max(1, ends.length) }))
+}

@@ -1,0 +1,187 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useState, type ReactNode } from 'react'
+import styled from 'styled-components'
+import type { MatterRow } from '@/service/matters'
+import { api, ApiProblem } from '@/ui/api'
+import { count } from '@/ui/format'
+import { useSay } from '@/ui/frame/announcer'
+import { useMay } from '@/ui/hooks/me'
+import { Button, ButtonLink } from '@/ui/parts/button'
+import { Dialog } from '@/ui/parts/dialog'
+import { TextField } from '@/ui/parts/fields'
+import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { StateMark } from '@/ui/parts/state-mark'
+import { Time } from '@/ui/parts/time'
+
+const Head = styled(Row)`
+  padding: 0 14px 10px;
+`
+const Card = styled.li<{ $colour: string; $taken: boolean }>`
+  margin: 0 14px 10px;
+  padding: 8px 11px 10px;
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  border-left: 4px solid ${(p) => (p.$taken ? 'var(--line-strong)' : `var(--${p.$colour})`)};
+  border-radius: 3px;
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+  h3 {
+    display: flex;
+    gap: 7px;
+    align-items: center;
+  }
+  p {
+    color: var(--mute);
+    overflow-wrap: anywhere;
+  }
+`
+const Evidence = styled.div`
+  background: var(--failed-soft);
+  color: var(--failed);
+  border-radius: 3px;
+  padding: 4px 8px;
+  font-family: 'JetBrains Mono Variable', monospace;
+  font-size: 12px;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+`
+
+/** What needs a person, each in one sentence, with its evidence and the next steps. */
+export function Matters(): ReactNode {
+  const { data, isPending } = useQuery({ queryKey: ['matters'], queryFn: () => api.get<MatterRow[]>('/matters') })
+  const open = data?.filter((m) => m.state === 'open').length ?? 0
+  const taken = (data?.length ?? 0) - open
+  return (
+    <>
+      <Head>
+        <h1>Needs a person</h1>
+        <Spring />
+        <Small>{data && `${open} open · ${taken} taken`}</Small>
+      </Head>
+      {!isPending && data?.length === 0 && (
+        <Stack style={{ padding: '0 14px' }}>
+          <h3>All is well.</h3>
+          <Small>Runs that fail or are lost, and agents that stop calling, stand here until somebody has dealt with them.</Small>
+        </Stack>
+      )}
+      <ul>
+        {data?.map((matter) => (
+          <Matter key={matter.id} matter={matter} />
+        ))}
+      </ul>
+    </>
+  )
+}
+
+function Matter({ matter }: { matter: MatterRow }): ReactNode {
+  const { why } = useMay('operate')
+  const client = useQueryClient()
+  const router = useRouter()
+  const say = useSay()
+  const [taking, setTaking] = useState(false)
+  const isRun = matter.kind !== 'agent-away'
+  const colour = matter.kind === 'run-failed' ? 'failed' : 'lost'
+  const act = (work: Promise<unknown>): void => {
+    work.then(
+      () => client.invalidateQueries({ queryKey: ['matters'] }),
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  const again = (): void => {
+    api.post<{ id: number }>(`/runs/${matter.runId}/again`, { requestKey: crypto.randomUUID() }).then(
+      ({ id }) => router.push(`/runs/${id}`),
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  return (
+    <Card $colour={colour} $taken={matter.state === 'taken'}>
+      <h3>
+        <StateMark mark={matter.kind === 'run-failed' ? 'failed' : matter.kind === 'run-lost' ? 'lost' : 'away'} />
+        <Link href={isRun ? `/runs/${matter.runId}` : `/fleet/agents/${matter.agentId}`}>{headline(matter)}</Link>
+      </h3>
+      {matter.state === 'taken' ? (
+        <p>
+          Taken by {matter.takenBy} <Time at={matter.takenAt} />
+          {matter.note && ` · “${matter.note}”`}
+        </p>
+      ) : (
+        <>
+          <p>
+            {isRun ? (
+              <>
+                #{matter.runId}
+                {matter.maxAttempts > 1 && ` · try ${matter.attempts} of ${matter.maxAttempts}`} · <Time at={matter.lastAt} withRelative />
+                {matter.times > 1 && ` · ${count(matter.times, 'time')} in a row`}. {matter.reason}
+              </>
+            ) : (
+              <>
+                Silent since <Time at={matter.openedAt} withRelative />. {matter.held === 0 ? 'Nothing was running on it.' : `${count(matter.held, 'run')} on it; given up as lost if it stays away.`}
+              </>
+            )}
+          </p>
+          {isRun && matter.evidence && <Evidence title={matter.evidence}>{matter.evidence}</Evidence>}
+        </>
+      )}
+      <Row $gap={6}>
+        {isRun && matter.state === 'open' && (
+          <Button kind="strong" onPress={again} whyNot={why}>
+            Run again
+          </Button>
+        )}
+        <ButtonLink href={isRun ? `/runs/${matter.runId}` : `/fleet/agents/${matter.agentId}`}>{isRun ? 'Output' : 'Open agent'}</ButtonLink>
+        {matter.state === 'open' && (
+          <Button onPress={() => setTaking(true)} whyNot={why}>
+            Take
+          </Button>
+        )}
+        <Button kind="quiet" onPress={() => act(api.post(`/matters/${matter.id}/close`))} whyNot={why}>
+          Close
+        </Button>
+      </Row>
+      <TakeDialog isOpen={taking} onClose={() => setTaking(false)} onTake={(note) => act(api.post(`/matters/${matter.id}/take`, { note }))} />
+    </Card>
+  )
+}
+
+function headline(matter: MatterRow): ReactNode {
+  if (matter.kind === 'agent-away') {
+    return (
+      <>
+        {matter.title} has not called
+      </>
+    )
+  }
+  return `${matter.title} ${matter.kind === 'run-lost' ? 'was lost' : 'failed'}${matter.agentName ? ` on ${matter.agentName}` : ''}`
+}
+
+function TakeDialog({ isOpen, onClose, onTake }: { isOpen: boolean; onClose: () => void; onTake: (note: string) => void }): ReactNode {
+  const [note, setNote] = useState('')
+  return (
+    <Dialog title="Take this matter" isOpen={isOpen} onClose={onClose}>
+      <p>Everybody sees that you look after it. It closes by itself when a new run succeeds.</p>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          onTake(note)
+          onClose()
+        }}
+      >
+        <Stack $gap={12}>
+          <TextField label="A word for the others (optional)" value={note} onChange={setNote} autoFocus />
+          <Row>
+            <Spring />
+            <Button onPress={onClose}>Cancel</Button>
+            <Button kind="strong" type="submit">
+              Take it
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Dialog>
+  )
+}

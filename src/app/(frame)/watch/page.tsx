@@ -1,0 +1,9 @@
+import type { Metadata } from 'next'
+import type { ReactNode } from 'react'
+import { WatchScreen } from './watch-screen'
+
+export const metadata: Metadata = { title: 'Watch' }
+
+export default function WatchPage(): ReactNode {
+  return <WatchScreen />
+}

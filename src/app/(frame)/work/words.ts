@@ -1,0 +1,12 @@
+import type { Target } from '@/core/dispatch/types'
+
+/** Where, in words. */
+export function targetWords(target: Target): string {
+  if ('agent' in target) return target.agent
+  if ('pool' in target) return `pool ${target.pool}`
+  return `any with ${Object.entries(target.labels)
+    .map(([key, value]) => `${key}=${value}`)
+    .join(', ')}`
+}
+
+export const KIND_WORDS: Record<string, string> = { command: 'command', script: 'script', wait: 'wait' }

@@ -1,0 +1,169 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useState, type ReactNode } from 'react'
+import styled from 'styled-components'
+import type { AreaRow, JobRow } from '@/service/work'
+import { api, ApiProblem } from '@/ui/api'
+import { duration } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
+import { useMay } from '@/ui/hooks/me'
+import { Button } from '@/ui/parts/button'
+import { Dialog } from '@/ui/parts/dialog'
+import { TextField } from '@/ui/parts/fields'
+import { Empty, Mute, Page, Panel, Row, Shelf, Small, Split, Spring, Stack } from '@/ui/parts/layout'
+import { StateWord, type Mark } from '@/ui/parts/state-mark'
+import { Table } from '@/ui/parts/table'
+import { Ago } from '@/ui/parts/time'
+import { StartButton } from './start-dialog'
+import { KIND_WORDS, targetWords } from './words'
+
+export const ShelfLink = styled(Link)`
+  display: flex;
+  justify-content: space-between;
+  padding: 6px 14px;
+  border-left: 3px solid transparent;
+  &[aria-current] {
+    background: var(--sheet);
+    font-weight: 600;
+    border-color: var(--brass);
+  }
+  &:hover {
+    text-decoration: none;
+    background: var(--sheet);
+  }
+  span:last-child {
+    color: var(--mute);
+    font-weight: 400;
+  }
+`
+
+export function WorkScreen(): ReactNode {
+  const { values, set } = useAddress()
+  const router = useRouter()
+  const { why } = useMay('design')
+  const [adding, setAdding] = useState(false)
+  const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
+  const { data: jobs, isSuccess } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
+  const area = areas.find((a) => String(a.id) === values.area)
+  const text = (values.text ?? '').toLowerCase()
+  const shown = (jobs ?? []).filter((job) => (!area || job.areaId === area.id) && (text === '' || `${job.title} ${job.area} ${targetWords(job.target)}`.toLowerCase().includes(text)))
+  const newJob = (): void => router.push(area ? `/work/jobs/new?area=${area.id}` : '/work/jobs/new')
+  return (
+    <Split>
+      <Shelf as="nav" aria-label="Areas of work">
+        <Row style={{ padding: '0 14px 8px' }}>
+          <h2>Areas</h2>
+          <Spring />
+          <Button onPress={() => setAdding(true)} whyNot={why}>
+            New
+          </Button>
+        </Row>
+        <ShelfLink href="/work" aria-current={area ? undefined : 'page'}>
+          <span>All work</span>
+          <span>{jobs?.length ?? ''}</span>
+        </ShelfLink>
+        {areas.map((each) => (
+          <ShelfLink key={each.id} href={`/work?area=${each.id}`} aria-current={each.id === area?.id ? 'page' : undefined}>
+            <span>{each.title}</span>
+            <span>{each.jobs}</span>
+          </ShelfLink>
+        ))}
+      </Shelf>
+      <Page style={{ overflow: 'hidden' }}>
+        <Row>
+          <h1>{area?.title ?? 'All work'}</h1>
+          {area?.notes && <Small>{area.notes}</Small>}
+          <Spring />
+          <div data-filter>
+            <TextField label="Find a job" hideLabel type="search" placeholder="Find a job" value={values.text ?? ''} onChange={(value) => set({ text: value }, 'replace')} width="220px" />
+          </div>
+          <Button kind="strong" onPress={newJob} whyNot={why ?? (areas.length === 0 ? 'Make an area first: every job lies in one.' : undefined)}>
+            New job
+          </Button>
+        </Row>
+        {isSuccess && shown.length === 0 ? (
+          <Panel>
+            {text ? (
+              <Empty title="No job is called that">Try part of its title, its area or where it runs.</Empty>
+            ) : areas.length === 0 ? (
+              <Empty title="Begin with an area" action={<Button kind="strong" onPress={() => setAdding(true)} whyNot={why}>New area</Button>}>
+                Areas are folders of work: close of day, housekeeping, whatever your work is made of.
+              </Empty>
+            ) : (
+              <Empty title="No job here yet" action={<Button kind="strong" onPress={newJob} whyNot={why}>New job</Button>}>
+                A job says what is done, where, and what counts as success. Start it by hand and watch its output arrive.
+              </Empty>
+            )}
+          </Panel>
+        ) : (
+          <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
+            <Table
+              label="Jobs"
+              rows={shown}
+              onOpen={(job) => router.push(`/work/jobs/${job.id}`)}
+              isDim={(job) => !job.active}
+              columns={[
+                { id: 'title', title: 'Job', cell: (job) => <Link href={`/work/jobs/${job.id}`}><b>{job.title}</b></Link> },
+                { id: 'area', title: 'Area', cell: (job) => job.area },
+                { id: 'kind', title: 'Does', cell: (job) => KIND_WORDS[job.kind] ?? job.kind },
+                { id: 'where', title: 'Where', cell: (job) => targetWords(job.target) },
+                { id: 'usual', title: 'Usually', align: 'right', cell: (job) => (job.usualMs === null ? '' : duration(job.usualMs)) },
+                {
+                  id: 'last',
+                  title: 'Last run',
+                  cell: (job) =>
+                    job.lastRun ? (
+                      <Link href={`/runs/${job.lastRun.id}`}>
+                        <StateWord mark={job.lastRun.state as Mark} />
+                      </Link>
+                    ) : (
+                      <Mute>never</Mute>
+                    ),
+                },
+                { id: 'when', title: '', cell: (job) => <Small>{job.lastRun && <Ago at={job.lastRun.at} />}</Small> },
+                { id: 'active', title: 'Switch', cell: (job) => (job.active ? 'on' : 'off') },
+                { id: 'start', title: '', cell: (job) => <StartButton jobId={job.id} title={job.title} active={job.active} /> },
+              ]}
+            />
+          </Panel>
+        )}
+      </Page>
+      <NewArea isOpen={adding} onClose={() => setAdding(false)} />
+    </Split>
+  )
+}
+
+function NewArea({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
+  const client = useQueryClient()
+  const router = useRouter()
+  const [title, setTitle] = useState('')
+  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  return (
+    <Dialog title="New area" isOpen={isOpen} onClose={onClose} width={400}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          api.post<{ id: number }>('/areas', { title }).then(({ id }) => {
+            void client.invalidateQueries({ queryKey: ['areas'] })
+            setTitle('')
+            onClose()
+            router.push(`/work?area=${id}`)
+          }, setTrouble)
+        }}
+      >
+        <Stack $gap={12}>
+          <TextField label="Title" value={title} onChange={setTitle} autoFocus error={trouble?.detail} />
+          <Row>
+            <Spring />
+            <Button onPress={onClose}>Cancel</Button>
+            <Button kind="strong" type="submit">
+              Add
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Dialog>
+  )
+}

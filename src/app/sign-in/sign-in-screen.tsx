@@ -1,0 +1,134 @@
+'use client'
+import { useState, type FormEvent, type ReactNode } from 'react'
+import styled from 'styled-components'
+import { api, ApiProblem } from '@/ui/api'
+import { BrandMark } from '@/ui/frame/brand'
+import { Button } from '@/ui/parts/button'
+import { TextField } from '@/ui/parts/fields'
+import { Mute, Stack, Trouble } from '@/ui/parts/layout'
+
+const Ground = styled.main`
+  min-height: 100vh;
+  background: var(--deck);
+  display: grid;
+  place-items: center;
+  padding: 24px;
+`
+const Card = styled.div`
+  width: 400px;
+  background: var(--sheet);
+  border-radius: 4px;
+  padding: 22px 24px 24px;
+  display: flex;
+  flex-direction: column;
+  gap: 14px;
+  .brand {
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    font: 700 21px/26px 'Archivo Variable', sans-serif;
+    font-stretch: 110%;
+  }
+`
+const Line = styled.div`
+  border-top: 1px solid var(--line);
+  padding-top: 12px;
+`
+const Person = styled.button`
+  display: flex;
+  justify-content: space-between;
+  width: 100%;
+  padding: 5px 9px;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  background: var(--paper);
+  cursor: pointer;
+  text-align: left;
+  &:hover {
+    background: var(--shelf);
+  }
+`
+
+interface Props {
+  to: string
+  people: { id: number; name: string; role: string }[]
+  isNew: boolean
+}
+
+export function SignInScreen({ to, people, isNew }: Props): ReactNode {
+  return (
+    <Ground>
+      <Card>
+        <h1 className="brand">
+          <BrandMark size={28} />
+          Bugle
+        </h1>
+        {isNew ? <FirstAdministrator to={to} /> : <SignInForm to={to} />}
+        {people.length > 0 && (
+          <Line>
+            <Stack>
+              <Mute>Demo: be one of the people of Marram Sound Ferries</Mute>
+              {people.map((person) => (
+                <Person key={person.id} type="button" onClick={() => void api.post('/api/sign-in/demo', { personId: person.id }).then(() => window.location.assign(to))}>
+                  <b>{person.name}</b>
+                  <Mute>{person.role}</Mute>
+                </Person>
+              ))}
+            </Stack>
+          </Line>
+        )}
+      </Card>
+    </Ground>
+  )
+}
+
+function SignInForm({ to }: { to: string }): ReactNode {
+  const [email, setEmail] = useState('')
+  const [password, setPassword] = useState('')
+  const [trouble, setTrouble] = useState<unknown>(null)
+  const submit = (event: FormEvent): void => {
+    event.preventDefault()
+    setTrouble(null)
+    api.post('/api/sign-in', { email, password }).then(() => window.location.assign(to), setTrouble)
+  }
+  return (
+    <form onSubmit={submit}>
+      <Stack $gap={12}>
+        <Trouble error={trouble} />
+        <TextField label="E-mail" type="email" value={email} onChange={setEmail} autoComplete="username" />
+        <TextField label="Password" type="password" value={password} onChange={setPassword} autoComplete="current-password" />
+        <Button kind="strong" type="submit">
+          Sign in
+        </Button>
+      </Stack>
+    </form>
+  )
+}
+
+function FirstAdministrator({ to }: { to: string }): ReactNode {
+  const [values, setValues] = useState({ code: '', name: '', email: '', password: '' })
+  const [trouble, setTrouble] = useState<unknown>(null)
+  const set = (key: keyof typeof values) => (value: string) => setValues((before) => ({ ...before, [key]: value }))
+  const faults = trouble instanceof ApiProblem ? trouble.errors : []
+  const faultOf = (path: string): string | undefined => faults.find((fault) => fault.path === path)?.message
+  const submit = (event: FormEvent): void => {
+    event.preventDefault()
+    setTrouble(null)
+    api.post('/api/setup', values).then(() => window.location.assign(to), setTrouble)
+  }
+  return (
+    <form onSubmit={submit}>
+      <Stack $gap={12}>
+        <p>Nobody is here yet. Make the first administrator with the one-time code that the server printed when it started.</p>
+        {faults.length === 0 && <Trouble error={trouble} />}
+        <TextField label="One-time code" value={values.code} onChange={set('code')} error={faultOf('code')} mono />
+        <TextField label="Your name" value={values.name} onChange={set('name')} error={faultOf('name')} />
+        <TextField label="E-mail" type="email" value={values.email} onChange={set('email')} error={faultOf('email')} autoComplete="username" />
+        <TextField label="Password" type="password" hint="At least 12 characters." value={values.password} onChange={set('password')} error={faultOf('password')} autoComplete="new-password" />
+        <Button kind="strong" type="submit">
+          Begin
+        </Button>
+      </Stack>
+    </form>
+  )
+}

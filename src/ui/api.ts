@@ -1,0 +1,59 @@
+/** What the server says when it does not do what was asked (RFC 9457). */
+export class ApiProblem extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    readonly title: string,
+    readonly detail: string,
+    readonly errors: readonly { path: string; message: string }[],
+    readonly body: Record<string, unknown>,
+  ) {
+    super(detail)
+  }
+}
+
+async function problemOf(response: Response): Promise<ApiProblem> {
+  const body = (await response.json().catch(() => ({}))) as { type?: string; title?: string; detail?: string; errors?: { path: string; message: string }[] }
+  return new ApiProblem(
+    response.status,
+    (body.type ?? '').replace('urn:bugle:problem:', ''),
+    body.title ?? 'The server could not do it',
+    body.detail ?? `It answered ${response.status}.`,
+    body.errors ?? [],
+    body as Record<string, unknown>,
+  )
+}
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let response: Response
+  try {
+    response = await fetch(path.startsWith('/api') ? path : `/api/v1${path}`, {
+      method,
+      ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } }),
+    })
+  } catch {
+    throw new ApiProblem(0, 'out-of-reach', 'Bugle is out of reach', 'The server does not answer. Runs go on without this page; it tries again by itself.', [], {})
+  }
+  if (response.status === 401 && !path.startsWith('/api')) {
+    const here = window.location.pathname + window.location.search
+    window.location.assign(`/sign-in?to=${encodeURIComponent(here)}`)
+  }
+  if (!response.ok) throw await problemOf(response)
+  return (response.status === 204 ? undefined : await response.json()) as T
+}
+
+export const api = {
+  get: <T>(path: string): Promise<T> => call<T>('GET', path),
+  post: <T = void>(path: string, body: unknown = {}): Promise<T> => call<T>('POST', path, body),
+  put: <T = void>(path: string, body: unknown): Promise<T> => call<T>('PUT', path, body),
+  patch: <T = void>(path: string, body: unknown): Promise<T> => call<T>('PATCH', path, body),
+  delete: <T = void>(path: string): Promise<T> => call<T>('DELETE', path),
+}
+
+/** A query string of what is set. */
+export function queryOf(values: Record<string, string | number | undefined | null>): string {
+  const search = new URLSearchParams()
+  for (const [key, value] of Object.entries(values)) if (value !== undefined && value !== null && value !== '') search.set(key, String(value))
+  const text = search.toString()
+  return text === '' ? '' : `?${text}`
+}

@@ -1,0 +1,59 @@
+/** How times and lengths are written on every screen. */
+
+const pad = (n: number): string => String(n).padStart(2, '0')
+
+/** `0:41`, `12:07`, `1 h 08 min`, `2 d 4 h`; milliseconds in. */
+export function duration(ms: number | null | undefined): string {
+  if (ms === null || ms === undefined) return ''
+  const seconds = Math.round(ms / 1000)
+  if (seconds < 3600) return `${Math.floor(seconds / 60)}:${pad(seconds % 60)}`
+  const minutes = Math.floor(seconds / 60)
+  if (minutes < 2880) return `${Math.floor(minutes / 60)} h ${pad(minutes % 60)} min`
+  return `${Math.floor(minutes / 1440)} d ${Math.floor((minutes % 1440) / 60)} h`
+}
+
+/** `in 4 min`, `12 s ago`, `yesterday` is never said: the exact time stands beside it. */
+export function relative(atMs: number, nowMs: number): string {
+  const seconds = Math.round(Math.abs(atMs - nowMs) / 1000)
+  const size =
+    seconds < 60 ? `${seconds} s` : seconds < 3600 ? `${Math.round(seconds / 60)} min` : seconds < 172_800 ? `${Math.round(seconds / 3600)} h` : `${Math.round(seconds / 86_400)} d`
+  return atMs > nowMs ? `in ${size}` : `${size} ago`
+}
+
+const formats = new Map<string, Intl.DateTimeFormat>()
+
+function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+  const key = zone + JSON.stringify(options)
+  let made = formats.get(key)
+  if (!made) formats.set(key, (made = new Intl.DateTimeFormat('en-GB', { timeZone: zone, ...options })))
+  return made
+}
+
+/** `02:14` */
+export const clock = (at: Date | number | string, zone: string): string => format(zone, { hour: '2-digit', minute: '2-digit' }).format(new Date(at))
+/** `02:14:07` */
+export const clockSeconds = (at: Date | number | string, zone: string): string =>
+  format(zone, { hour: '2-digit', minute: '2-digit', second: '2-digit' }).format(new Date(at))
+/** `Tue 9 Mar` */
+export const day = (at: Date | number | string, zone: string): string => format(zone, { weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(at)).replace(',', '')
+/** `2027-03-09 02:14:07 Europe/London`, for hovering. */
+export const exact = (at: Date | number | string, zone: string): string => {
+  const parts = Object.fromEntries(
+    format(zone, { year: 'numeric', month: '2-digit', day: '2-digit', hour: '2-digit', minute: '2-digit', second: '2-digit' })
+      .formatToParts(new Date(at))
+      .map((part) => [part.type, part.value]),
+  )
+  return `${parts.year}-${parts.month}-${parts.day} ${parts.hour}:${parts.minute}:${parts.second} ${zone}`
+}
+
+/** The time today, else with its day. */
+export function when(at: Date | number | string, zone: string, nowMs: number): string {
+  const sameDay = day(at, zone) === day(nowMs, zone) && Math.abs(new Date(at).getTime() - nowMs) < 86_400_000
+  return sameDay ? clockSeconds(at, zone) : `${day(at, zone)} ${clock(at, zone)}`
+}
+
+/** `Europe/London` → `London` */
+export const cityOf = (zone: string): string => (zone.split('/').at(-1) ?? zone).replaceAll('_', ' ')
+
+/** `1 run`, `3 runs` */
+export const count = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`

@@ -1,0 +1,180 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import { useRouter } from 'next/navigation'
+import { useEffect, useRef, useState, type PointerEvent, type ReactNode } from 'react'
+import styled from 'styled-components'
+import { api } from '../api'
+import { clock, exact } from '../format'
+import { useAddress } from '../hooks/address'
+import { useMe } from '../hooks/me'
+import { useNow } from '../hooks/now'
+
+interface DayLineData {
+  readonly from: string
+  readonly bucketSeconds: number
+  readonly capacity: number
+  readonly used: number[]
+  readonly failures: { id: number; title: string; at: string }[]
+}
+
+const HOURS_BACK = 8
+const HOURS = 24
+const HEIGHT = 82
+const BASE = 66
+const TOP = 24
+const HOUR_MS = 3_600_000
+
+const Strip = styled.div`
+  position: relative;
+  background: var(--deck-2);
+  border-bottom: 1px solid var(--deck-line);
+  flex: none;
+  color: #b9c6c6;
+  svg {
+    display: block;
+    touch-action: none;
+  }
+  text {
+    font: 11.5px 'Archivo Variable', sans-serif;
+    fill: #b9c6c6;
+  }
+  .now {
+    fill: #14272d;
+    font-weight: 700;
+  }
+  .fold {
+    position: absolute;
+    right: 6px;
+    top: 4px;
+    border: 0;
+    background: transparent;
+    color: #b9c6c6;
+    font-size: 11.5px;
+    cursor: pointer;
+    min-height: 24px;
+    padding: 0 6px;
+  }
+  a:focus-visible rect {
+    stroke: var(--brass);
+    stroke-width: 2px;
+  }
+`
+
+/** 24 hours, 8 back and 16 ahead, one needle at now: slots used behind it, failures as ticks; ahead it stays empty until Bugle can forecast. */
+export function DayLine(): ReactNode {
+  const { zone } = useMe()
+  const nowMs = useNow()
+  const router = useRouter()
+  const { values, set } = useAddress()
+  const box = useRef<HTMLDivElement>(null)
+  const [width, setWidth] = useState(1280)
+  const [folded, setFolded] = useState(false)
+  const [drag, setDrag] = useState<[number, number] | null>(null)
+  const { data } = useQuery({ queryKey: ['day'], queryFn: () => api.get<DayLineData>('/day'), refetchInterval: 20_000 })
+
+  useEffect(() => {
+    const element = box.current
+    if (!element) return
+    const observer = new ResizeObserver(() => setWidth(element.clientWidth))
+    observer.observe(element)
+    return () => observer.disconnect()
+  }, [])
+  useEffect(() => setFolded(localStorage.getItem('bugle.dayline') === 'folded'), [])
+
+  const fold = (): void => {
+    localStorage.setItem('bugle.dayline', folded ? 'open' : 'folded')
+    setFolded(!folded)
+  }
+  const fromMs = nowMs - HOURS_BACK * HOUR_MS
+  const x = (ms: number): number => ((ms - fromMs) / (HOURS * HOUR_MS)) * width
+  const timeAt = (px: number): number => fromMs + (px / width) * HOURS * HOUR_MS
+  const px = (event: PointerEvent): number => event.clientX - (box.current?.getBoundingClientRect().left ?? 0)
+  const endDrag = (): void => {
+    if (drag && Math.abs(drag[1] - drag[0]) > 6) {
+      const [from, to] = [Math.min(...drag), Math.max(...drag)].map((p) => new Date(Math.round(timeAt(p) / 60_000) * 60_000).toISOString()) as [string, string]
+      if (window.location.pathname === '/runs') set({ from, to, after: null })
+      else router.push(`/runs?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`)
+    }
+    setDrag(null)
+  }
+
+  if (folded) {
+    return (
+      <Strip ref={box} style={{ height: 6 }} data-noprint>
+        <button className="fold" style={{ top: 4, zIndex: 2, background: 'var(--deck-2)', borderRadius: 3 }} onClick={fold} type="button">
+          day line
+        </button>
+        {nowMs > 0 && <div style={{ position: 'absolute', left: x(nowMs) - 1, width: 2, height: 6, background: 'var(--brass)' }} />}
+      </Strip>
+    )
+  }
+  const top = Math.max(1, data?.capacity ?? 1)
+  const firstHour = Math.ceil(fromMs / HOUR_MS) * HOUR_MS
+  const hours = nowMs === 0 ? [] : Array.from({ length: HOURS }, (_, i) => firstHour + i * HOUR_MS).filter((ms) => Number(clock(ms, zone).slice(0, 2)) % 2 === 0)
+  const chosen = values.from && values.to ? ([x(new Date(values.from).getTime()), x(new Date(values.to).getTime())] as const) : null
+  const band = drag ?? chosen
+  return (
+    <Strip ref={box} data-noprint aria-label="Day line">
+      <svg
+        width={width}
+        height={HEIGHT}
+        role="group"
+        aria-label="Slots used in the last eight hours, and failures"
+        onPointerDown={(event) => !(event.target as Element).closest('a') && setDrag([px(event), px(event)])}
+        onPointerMove={(event) => drag && setDrag([drag[0], px(event)])}
+        onPointerUp={endDrag}
+        onPointerLeave={() => setDrag(null)}
+      >
+        {nowMs > 0 && data && (
+          <>
+            <line x1="0" x2={width} y1={TOP} y2={TOP} stroke="#6d8488" strokeDasharray="1 3" />
+            <text x="8" y={TOP - 5}>
+              capacity {data.capacity} slots
+            </text>
+            {data.used.map((used, i) => {
+              const begins = new Date(data.from).getTime() + i * data.bucketSeconds * 1000
+              const ends = Math.min(nowMs, begins + data.bucketSeconds * 1000)
+              const left = Math.max(0, x(begins))
+              const height = Math.max(used > 0 ? 2 : 0, (used / top) * (BASE - TOP))
+              return (
+                <rect key={begins} x={left} width={Math.max(0, x(ends) - left - 1)} y={BASE - height} height={height} fill="#6c9196">
+                  <title>{`${clock(begins, zone)}: ${used.toFixed(1)} of ${data.capacity} slots`}</title>
+                </rect>
+              )
+            })}
+          </>
+        )}
+        {nowMs > 0 && (
+          <>
+            <rect x={x(nowMs)} y={TOP} width={width - x(nowMs)} height={BASE - TOP} fill="rgb(10 19 22 / 22%)" />
+            <line x1="0" x2={width} y1={BASE} y2={BASE} stroke="#53696e" />
+            {hours.map((ms) => (
+              <g key={ms}>
+                <line x1={x(ms)} x2={x(ms)} y1={BASE} y2={BASE + 3} stroke="#53696e" />
+                <text x={x(ms)} y={HEIGHT - 3} textAnchor="middle">
+                  {clock(ms, zone).slice(0, 2)}
+                </text>
+              </g>
+            ))}
+            {data?.failures.map((failure) => (
+              <a key={failure.id} href={`/runs/${failure.id}`} aria-label={`${failure.title} #${failure.id} failed at ${clock(failure.at, zone)}`}>
+                <rect x={x(new Date(failure.at).getTime()) - 3} y={BASE - 7} width="6" height="6" fill="#f0845f">
+                  <title>{`${failure.title} #${failure.id} failed ${exact(failure.at, zone)}`}</title>
+                </rect>
+              </a>
+            ))}
+            {band && <rect x={Math.min(...band)} width={Math.abs(band[1] - band[0])} y="0" height={BASE} fill="rgb(217 161 50 / 22%)" stroke="var(--brass)" />}
+            <line x1={x(nowMs)} x2={x(nowMs)} y1="0" y2={BASE} stroke="var(--brass)" strokeWidth="2" />
+            <rect x={x(nowMs) - 20} y={BASE} width="40" height={HEIGHT - BASE} fill="var(--brass)" rx="2" />
+            <text className="now" x={x(nowMs)} y={HEIGHT - 4} textAnchor="middle">
+              {clock(nowMs, zone)}
+            </text>
+          </>
+        )}
+      </svg>
+      <button className="fold" onClick={fold} type="button">
+        fold
+      </button>
+    </Strip>
+  )
+}

@@ -1,0 +1,125 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import { useRouter } from 'next/navigation'
+import { useEffect, useId, useState, type KeyboardEvent, type ReactNode } from 'react'
+import styled from 'styled-components'
+import { api } from '../api'
+import { useMe } from '../hooks/me'
+import { mayDo, type Right } from '@/core/people/roles'
+import { Dialog } from '../parts/dialog'
+
+interface Found {
+  readonly kind: string
+  readonly id: number
+  readonly title: string
+  readonly detail: string
+}
+interface Entry {
+  readonly key: string
+  readonly title: string
+  readonly detail: string
+  readonly href: string
+}
+
+const COMMANDS: readonly (Entry & { right: Right })[] = [
+  { key: 'c1', title: 'Go to Watch', detail: 'what needs a person', href: '/watch', right: 'see' },
+  { key: 'c2', title: 'Go to Runs', detail: 'all runs', href: '/runs', right: 'see' },
+  { key: 'c3', title: 'Show failed runs', detail: 'Runs', href: '/runs?state=failed,lost', right: 'see' },
+  { key: 'c4', title: 'Show what runs now', detail: 'Runs', href: '/runs?state=running,ready,waiting', right: 'see' },
+  { key: 'c5', title: 'Go to Work', detail: 'areas and jobs', href: '/work', right: 'see' },
+  { key: 'c6', title: 'New job', detail: 'Work', href: '/work/jobs/new', right: 'design' },
+  { key: 'c7', title: 'Go to Fleet', detail: 'agents and pools', href: '/fleet', right: 'see' },
+  { key: 'c8', title: 'Enrol an agent', detail: 'Fleet', href: '/fleet?enrol=1', right: 'administer' },
+  { key: 'c9', title: 'Settings', detail: 'yours, people, audit', href: '/settings', right: 'see' },
+]
+const HREF: Record<string, (id: number, title: string) => string> = {
+  run: (id) => `/runs/${id}`,
+  job: (id) => `/work/jobs/${id}`,
+  agent: (id) => `/fleet/agents/${id}`,
+  pool: () => '/fleet?tab=pools',
+  area: (id) => `/work?area=${id}`,
+}
+
+const Input = styled.input`
+  width: 100%;
+  padding: 8px 10px;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: var(--paper);
+  font-size: 15px;
+`
+const Hit = styled.li`
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  padding: 5px 10px;
+  border-radius: 2px;
+  cursor: pointer;
+  &[aria-selected='true'] {
+    background: var(--shelf);
+    box-shadow: inset 3px 0 var(--brass);
+  }
+  span:last-child {
+    color: var(--mute);
+  }
+`
+
+/** Every object and every command, by a few letters. */
+export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
+  const [text, setText] = useState('')
+  const [at, setAt] = useState(0)
+  const router = useRouter()
+  const { role } = useMe()
+  const listId = useId()
+  const { data: found = [] } = useQuery({
+    queryKey: ['find', text],
+    queryFn: () => api.get<Found[]>(`/find?text=${encodeURIComponent(text.trim())}`),
+    enabled: isOpen && text.trim().length > 0,
+    placeholderData: (before) => before,
+  })
+  useEffect(() => {
+    if (!isOpen) setText('')
+  }, [isOpen])
+  useEffect(() => setAt(0), [text])
+
+  const wanted = text.trim().toLowerCase()
+  const commands = COMMANDS.filter((c) => mayDo(role, c.right) && (wanted === '' || `${c.title} ${c.detail}`.toLowerCase().includes(wanted)))
+  const objects = wanted === '' ? [] : found.map((hit) => ({ key: `${hit.kind}${hit.id}`, title: hit.title, detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind, href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch' }))
+  const entries: readonly Entry[] = [...objects, ...commands]
+  const open = (entry: Entry | undefined): void => {
+    if (!entry) return
+    onClose()
+    router.push(entry.href)
+  }
+  const onKeyDown = (event: KeyboardEvent): void => {
+    if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
+      event.preventDefault()
+      setAt((before) => Math.max(0, Math.min(entries.length - 1, before + (event.key === 'ArrowDown' ? 1 : -1))))
+    } else if (event.key === 'Enter') open(entries[at])
+  }
+  return (
+    <Dialog title="Find or do" isOpen={isOpen} onClose={onClose} width={560}>
+      <Input
+        autoFocus
+        role="combobox"
+        aria-expanded="true"
+        aria-controls={listId}
+        aria-activedescendant={entries[at] ? `${listId}-${at}` : undefined}
+        aria-label="What to find or do"
+        placeholder="A job, a machine, #18204, or what to do"
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+        onKeyDown={onKeyDown}
+      />
+      <ul id={listId} role="listbox" aria-label="Found">
+        {entries.map((entry, i) => (
+          <Hit key={entry.key} id={`${listId}-${i}`} role="option" aria-selected={i === at} onMouseEnter={() => setAt(i)} onClick={() => open(entry)}>
+            <span>{entry.title}</span>
+            <span>{entry.detail}</span>
+          </Hit>
+        ))}
+        {entries.length === 0 && <p>Nothing is called that. Try part of a name, or a run’s number.</p>}
+      </ul>
+    </Dialog>
+  )
+}

@@ -1,0 +1,39 @@
+'use client'
+import type { ReactNode } from 'react'
+import styled from 'styled-components'
+import { Dialog } from '../parts/dialog'
+
+const KEYS: readonly [string, string][] = [
+  ['Ctrl K', 'find an object or a command'],
+  ['g w · g r · g o · g f · g s', 'go to Watch, Runs, Work, Fleet, Settings'],
+  ['↑ ↓ Home End', 'move through a list or table'],
+  ['Enter', 'open what is chosen'],
+  ['/', 'to the filter of the screen'],
+  ['Esc', 'close, or back to the list'],
+  ['F8', 'to the newest failure that was announced'],
+  ['?', 'this list'],
+]
+const Grid = styled.dl`
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 6px 18px;
+  dt {
+    font-family: 'JetBrains Mono Variable', monospace;
+    font-size: 12px;
+  }
+`
+
+export function KeyHelp({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
+  return (
+    <Dialog title="Keys" isOpen={isOpen} onClose={onClose}>
+      <Grid>
+        {KEYS.map(([key, does]) => (
+          <div key={key} style={{ display: 'contents' }}>
+            <dt>{key}</dt>
+            <dd>{does}</dd>
+          </div>
+        ))}
+      </Grid>
+    </Dialog>
+  )
+}

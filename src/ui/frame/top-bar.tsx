@@ -1,0 +1,175 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import { usePathname } from 'next/navigation'
+import type { ReactNode } from 'react'
+import { Button as AriaButton, Menu, MenuItem, MenuTrigger } from 'react-aria-components'
+import styled from 'styled-components'
+import { api } from '../api'
+import { cityOf, clock, day } from '../format'
+import { useLive } from '../hooks/live'
+import { useMe } from '../hooks/me'
+import { useNow } from '../hooks/now'
+import { PopoverBox } from '../parts/fields'
+import { BrandMark } from './brand'
+
+/** An area that does not exist yet is not here. */
+export const AREAS = [
+  ['/watch', 'Watch'],
+  ['/runs', 'Runs'],
+  ['/work', 'Work'],
+  ['/fleet', 'Fleet'],
+] as const
+
+const Bar = styled.header`
+  height: 44px;
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 16px;
+  padding: 0 16px;
+  background: var(--deck);
+  color: #fffdf8;
+  .brand {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    font: 700 17px/20px 'Archivo Variable', sans-serif;
+    font-stretch: 110%;
+    margin-right: 8px;
+  }
+  nav {
+    display: flex;
+    align-self: stretch;
+  }
+  nav a {
+    display: flex;
+    align-items: center;
+    padding: 3px 13px 0;
+    border-bottom: 3px solid transparent;
+    color: #c8d2d1;
+  }
+  nav a:hover {
+    color: #fff;
+    text-decoration: none;
+  }
+  nav a[aria-current] {
+    color: #fff;
+    font-weight: 600;
+    border-color: var(--brass);
+  }
+  .spring {
+    flex: 1;
+  }
+  time {
+    white-space: nowrap;
+    color: #c8d2d1;
+  }
+  time b {
+    color: #fff;
+  }
+`
+const Finder = styled(AriaButton)`
+  width: 206px;
+  height: 28px;
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  padding: 0 6px 0 10px;
+  border: 1px solid var(--deck-line);
+  border-radius: 3px;
+  background: rgb(0 0 0 / 18%);
+  color: #c8d2d1;
+  cursor: pointer;
+  kbd {
+    font-size: 11px;
+    border: 1px solid var(--deck-line);
+    border-radius: 2px;
+    padding: 1px 5px;
+  }
+`
+const Matters = styled(Link)<{ $open: boolean }>`
+  padding: 3px 10px;
+  border-radius: 3px;
+  font-weight: 600;
+  background: ${(p) => (p.$open ? '#be3a1e' : 'transparent')};
+  color: ${(p) => (p.$open ? '#fff' : '#c8d2d1')};
+  white-space: nowrap;
+`
+const Person = styled(AriaButton)`
+  border: 1px solid var(--deck-line);
+  border-radius: 3px;
+  background: transparent;
+  color: #fffdf8;
+  height: 28px;
+  padding: 0 9px;
+  cursor: pointer;
+  white-space: nowrap;
+`
+const Item = styled(MenuItem)`
+  padding: 5px 10px;
+  border-radius: 2px;
+  cursor: pointer;
+  min-width: 170px;
+  &[data-focused] {
+    background: var(--shelf);
+  }
+`
+const Off = styled.div`
+  background: var(--late-soft);
+  color: var(--late);
+  padding: 4px 16px;
+  font-weight: 600;
+`
+
+export function TopBar({ onFind, onHelp, onAction }: { onFind: () => void; onHelp: () => void; onAction: (action: string) => void }): ReactNode {
+  const me = useMe()
+  const now = useNow()
+  const path = usePathname()
+  const { connected, paused, setPaused } = useLive()
+  const { data: matters } = useQuery({ queryKey: ['matters'], queryFn: () => api.get<{ state: string }[]>('/matters'), refetchInterval: 30_000 })
+  const open = matters?.filter((matter) => matter.state === 'open').length ?? 0
+  return (
+    <>
+      <Bar>
+        <Link href="/watch" className="brand" aria-label="Bugle, to Watch">
+          <BrandMark />
+          Bugle
+        </Link>
+        <nav aria-label="Areas">
+          {AREAS.map(([href, title]) => (
+            <Link key={href} href={href} aria-current={path.startsWith(href) ? 'page' : undefined}>
+              {title}
+            </Link>
+          ))}
+        </nav>
+        <div className="spring" />
+        <Finder onPress={onFind} aria-label="Find or do, Control K">
+          Find or do <kbd>Ctrl K</kbd>
+        </Finder>
+        {now > 0 && (
+          <time dateTime={new Date(now).toISOString()} title={`Times are shown in ${me.zone}`}>
+            <b>{clock(now, me.zone)}</b> {day(now, me.zone)} · {cityOf(me.zone)}
+          </time>
+        )}
+        <Matters href="/watch" $open={open > 0}>
+          {open === 0 ? 'all is well' : `${open} need${open === 1 ? 's' : ''} a person`}
+        </Matters>
+        <MenuTrigger>
+          <Person aria-label={`${me.name}, menu`}>{me.name.split(' ')[0]}</Person>
+          <PopoverBox>
+            <Menu onAction={(key) => (key === 'help' ? onHelp() : key === 'pause' ? setPaused(!paused) : onAction(String(key)))}>
+              <Item id="settings">Settings</Item>
+              <Item id="theme">{me.theme === 'dark' ? 'Day colours' : 'Night colours'}</Item>
+              <Item id="pause">{paused ? 'Live again' : 'Hold the live updates'}</Item>
+              <Item id="help">Keys (?)</Item>
+              <Item id="sign-out">Sign out</Item>
+            </Menu>
+          </PopoverBox>
+        </MenuTrigger>
+      </Bar>
+      {!connected && <Off role="status">The server is out of reach. What you see may be old; runs on the machines go on. Bugle tries again by itself.</Off>}
+      {connected && paused && <Off role="status">Live updates are on hold. What you see may be old.</Off>}
+    </>
+  )
+}

@@ -1,0 +1,27 @@
+'use client'
+import { usePathname, useRouter, useSearchParams } from 'next/navigation'
+import { useCallback, useMemo } from 'react'
+
+/** The screen's state lives in the address: reads it, and changes some of it. `push` makes a step for “back”. */
+export function useAddress(): {
+  readonly values: Readonly<Record<string, string>>
+  readonly set: (changes: Record<string, string | null>, how?: 'push' | 'replace') => void
+} {
+  const params = useSearchParams()
+  const pathname = usePathname()
+  const router = useRouter()
+  const values = useMemo(() => Object.fromEntries(params), [params])
+  const set = useCallback(
+    (changes: Record<string, string | null>, how: 'push' | 'replace' = 'push') => {
+      const next = new URLSearchParams(window.location.search)
+      for (const [key, value] of Object.entries(changes)) {
+        if (value === null || value === '') next.delete(key)
+        else next.set(key, value)
+      }
+      const text = next.toString()
+      router[how](text === '' ? pathname : `${pathname}?${text}`, { scroll: false })
+    },
+    [pathname, router],
+  )
+  return { values, set }
+}

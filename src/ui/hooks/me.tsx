@@ -1,0 +1,32 @@
+'use client'
+import { createContext, useContext, type ReactNode } from 'react'
+import { mayDo, missingRight, type Right, type Role } from '@/core/people/roles'
+
+export interface Me {
+  readonly id: number
+  readonly name: string
+  readonly email: string
+  readonly role: Role
+  readonly zone: string
+  readonly theme: 'light' | 'dark' | 'system'
+  readonly paceSeconds: number
+}
+
+const MeContext = createContext<Me | null>(null)
+
+export function MeProvider({ me, children }: { me: Me; children: ReactNode }): ReactNode {
+  return <MeContext.Provider value={me}>{children}</MeContext.Provider>
+}
+
+export function useMe(): Me {
+  const me = useContext(MeContext)
+  if (!me) throw new Error('useMe is used outside the frame.')
+  return me
+}
+
+/** Whether the person may, and if not, why, in words for a tooltip. */
+export function useMay(right: Right): { readonly may: boolean; readonly why: string | undefined } {
+  const { role } = useMe()
+  const may = mayDo(role, right)
+  return { may, why: may ? undefined : missingRight(right) }
+}

@@ -1,0 +1,116 @@
+'use client'
+import NextLink from 'next/link'
+import type { ReactNode } from 'react'
+import { Button as AriaButton, Tooltip, TooltipTrigger, type ButtonProps } from 'react-aria-components'
+import styled, { css } from 'styled-components'
+
+const face = css<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
+  display: inline-flex;
+  align-items: center;
+  justify-content: center;
+  gap: 6px;
+  min-height: 26px;
+  padding: 3px 11px;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-weight: 600;
+  white-space: nowrap;
+  cursor: pointer;
+  text-decoration: none;
+  &:hover {
+    text-decoration: none;
+  }
+  &[data-hovered],
+  &:hover {
+    background: var(--shelf);
+  }
+  &[data-pressed] {
+    background: var(--line);
+  }
+  ${(p) =>
+    p.$kind === 'strong' &&
+    css`
+      background: var(--ink);
+      border-color: var(--ink);
+      color: var(--sheet);
+      &[data-hovered],
+      &:hover {
+        background: color-mix(in srgb, var(--ink) 88%, var(--sheet));
+      }
+      &[data-pressed] {
+        background: color-mix(in srgb, var(--ink) 75%, var(--sheet));
+      }
+    `}
+  ${(p) =>
+    p.$kind === 'danger' &&
+    css`
+      border-color: var(--failed);
+      color: var(--failed);
+    `}
+  ${(p) =>
+    p.$kind === 'quiet' &&
+    css`
+      border-color: transparent;
+      background: transparent;
+      padding: 3px 7px;
+    `}
+  &[data-disabled] {
+    color: var(--faint);
+    border-color: var(--line);
+    background: transparent;
+    cursor: not-allowed;
+  }
+`
+
+const Face = styled(AriaButton)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
+  ${face}
+`
+const LinkFace = styled(NextLink)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
+  ${face}
+`
+
+const Tip = styled(Tooltip)`
+  max-width: 300px;
+  padding: 5px 9px;
+  border-radius: 3px;
+  background: var(--deck);
+  color: #fffdf8;
+  font-size: 12px;
+  line-height: 16px;
+`
+
+interface Props extends Omit<ButtonProps, 'children'> {
+  kind?: 'plain' | 'strong' | 'danger' | 'quiet'
+  children: ReactNode
+  /** Set: the button cannot be used, and this says why. It stays reachable so that the reason can be read. */
+  whyNot?: string | undefined
+}
+
+export function Button({ kind = 'plain', whyNot, children, ...props }: Props): ReactNode {
+  if (whyNot === undefined) {
+    return (
+      <Face {...props} $kind={kind}>
+        {children}
+      </Face>
+    )
+  }
+  const { onPress: _, type: __, ...rest } = props
+  return (
+    <TooltipTrigger delay={200}>
+      <Face {...rest} type="button" $kind={kind} aria-disabled="true" data-disabled="true">
+        {children}
+      </Face>
+      <Tip>{whyNot}</Tip>
+    </TooltipTrigger>
+  )
+}
+
+export function ButtonLink({ kind = 'plain', href, children }: { kind?: 'plain' | 'strong' | 'quiet'; href: string; children: ReactNode }): ReactNode {
+  return (
+    <LinkFace href={href} $kind={kind}>
+      {children}
+    </LinkFace>
+  )
+}

@@ -1,0 +1,276 @@
+'use client'
+import { ChevronDown } from 'lucide-react'
+import type { ReactNode } from 'react'
+import {
+  Button,
+  Checkbox as AriaCheckbox,
+  FieldError,
+  Input,
+  Label,
+  ListBox,
+  ListBoxItem,
+  Popover,
+  Select as AriaSelect,
+  SelectValue,
+  Switch as AriaSwitch,
+  Text,
+  TextArea,
+  TextField as AriaTextField,
+} from 'react-aria-components'
+import styled, { css } from 'styled-components'
+
+const box = css`
+  width: 100%;
+  min-height: 28px;
+  padding: 4px 8px;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: var(--sheet);
+  &[data-invalid] {
+    border-color: var(--failed);
+  }
+  &[data-disabled] {
+    color: var(--mute);
+    background: var(--shelf);
+  }
+`
+const Group = styled.div`
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  min-width: 0;
+  label,
+  .label {
+    font-size: 12px;
+    line-height: 16px;
+    color: var(--mute);
+  }
+`
+const Hint = styled(Text)`
+  font-size: 12px;
+  line-height: 16px;
+  color: var(--mute);
+`
+const Fault = styled(FieldError)`
+  font-size: 12px;
+  line-height: 16px;
+  color: var(--failed);
+`
+const StyledInput = styled(Input)`
+  ${box}
+`
+const StyledArea = styled(TextArea)`
+  ${box}
+  resize: vertical;
+`
+
+interface TextProps {
+  label: string
+  value: string
+  onChange: (value: string) => void
+  error?: string | undefined
+  hint?: string | undefined
+  type?: 'text' | 'password' | 'email' | 'date' | 'datetime-local' | 'search'
+  rows?: number
+  mono?: boolean
+  autoFocus?: boolean
+  autoComplete?: string
+  isRequired?: boolean
+  isDisabled?: boolean
+  hideLabel?: boolean
+  placeholder?: string
+  width?: string
+}
+
+export function TextField({ label, error, hint, rows, mono, hideLabel, type = 'text', placeholder = '', width, ...props }: TextProps): ReactNode {
+  const style = mono ? { fontFamily: "'JetBrains Mono Variable', monospace", fontSize: 12 } : {}
+  return (
+    <AriaTextField {...props} type={rows ? 'text' : type} isInvalid={error !== undefined} aria-label={hideLabel ? label : undefined!} style={width ? { width } : {}}>
+      <Group>
+        {!hideLabel && <Label>{label}</Label>}
+        {rows ? <StyledArea rows={rows} style={style} placeholder={placeholder} /> : <StyledInput style={style} placeholder={placeholder} />}
+        {hint && <Hint slot="description">{hint}</Hint>}
+        <Fault>{error}</Fault>
+      </Group>
+    </AriaTextField>
+  )
+}
+
+const SelectButton = styled(Button)`
+  ${box}
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 6px;
+  text-align: left;
+  cursor: pointer;
+`
+export const PopoverBox = styled(Popover)`
+  min-width: var(--trigger-width);
+  max-height: 320px;
+  overflow: auto;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: var(--sheet);
+  padding: 3px;
+`
+export const Option = styled(ListBoxItem)`
+  padding: 4px 8px;
+  border-radius: 2px;
+  cursor: default;
+  &[data-focused] {
+    background: var(--shelf);
+  }
+  &[data-selected] {
+    font-weight: 600;
+    box-shadow: inset 3px 0 var(--brass);
+  }
+`
+
+export interface Choice {
+  readonly id: string
+  readonly title: string
+}
+
+export function Select({
+  label,
+  value,
+  onChange,
+  choices,
+  error,
+  hideLabel,
+  width,
+  placeholder = 'Choose',
+  isDisabled = false,
+}: {
+  label: string
+  value: string | null
+  onChange: (value: string) => void
+  choices: readonly Choice[]
+  error?: string | undefined
+  hideLabel?: boolean
+  width?: string
+  placeholder?: string
+  isDisabled?: boolean
+}): ReactNode {
+  return (
+    <AriaSelect
+      value={value}
+      onChange={(key) => key !== null && onChange(String(key))}
+      isInvalid={error !== undefined}
+      isDisabled={isDisabled}
+      aria-label={hideLabel ? label : undefined!}
+      placeholder={placeholder}
+      style={width ? { width } : {}}
+    >
+      <Group>
+        {!hideLabel && <Label>{label}</Label>}
+        <SelectButton>
+          <SelectValue />
+          <ChevronDown size={14} aria-hidden="true" />
+        </SelectButton>
+        <Fault>{error}</Fault>
+      </Group>
+      <PopoverBox>
+        <ListBox>
+          {choices.map((choice) => (
+            <Option key={choice.id} id={choice.id} textValue={choice.title}>
+              {choice.title}
+            </Option>
+          ))}
+        </ListBox>
+      </PopoverBox>
+    </AriaSelect>
+  )
+}
+
+const SwitchFace = styled(AriaSwitch)`
+  display: inline-flex;
+  align-items: center;
+  gap: 8px;
+  cursor: pointer;
+  .track {
+    width: 30px;
+    height: 16px;
+    border-radius: 8px;
+    border: 1px solid var(--line-strong);
+    background: var(--shelf);
+    padding: 1px;
+    flex: none;
+  }
+  .knob {
+    width: 12px;
+    height: 12px;
+    border-radius: 6px;
+    background: var(--mute);
+  }
+  &[data-selected] .track {
+    background: var(--ink);
+    border-color: var(--ink);
+  }
+  &[data-selected] .knob {
+    background: var(--sheet);
+    margin-left: 14px;
+  }
+  &[data-focus-visible] .track {
+    outline: 2px solid var(--brass);
+    outline-offset: 1px;
+  }
+  &[data-disabled] {
+    color: var(--mute);
+    cursor: not-allowed;
+  }
+`
+
+export function Switch({ children, isSelected, onChange, isDisabled = false }: { children: ReactNode; isSelected: boolean; onChange: (on: boolean) => void; isDisabled?: boolean }): ReactNode {
+  return (
+    <SwitchFace isSelected={isSelected} onChange={onChange} isDisabled={isDisabled}>
+      <div className="track">
+        <div className="knob" />
+      </div>
+      {children}
+    </SwitchFace>
+  )
+}
+
+const CheckFace = styled(AriaCheckbox)`
+  display: inline-flex;
+  align-items: center;
+  gap: 7px;
+  min-height: 24px;
+  cursor: pointer;
+  .box {
+    width: 15px;
+    height: 15px;
+    border: 1px solid var(--line-strong);
+    border-radius: 2px;
+    background: var(--sheet);
+    display: grid;
+    place-items: center;
+    flex: none;
+  }
+  &[data-selected] .box {
+    background: var(--ink);
+    border-color: var(--ink);
+    color: var(--sheet);
+  }
+  &[data-focus-visible] .box {
+    outline: 2px solid var(--brass);
+    outline-offset: 1px;
+  }
+`
+
+export function Checkbox({ children, isSelected, onChange }: { children: ReactNode; isSelected: boolean; onChange: (on: boolean) => void }): ReactNode {
+  return (
+    <CheckFace isSelected={isSelected} onChange={onChange}>
+      <span className="box">
+        {isSelected && (
+          <svg width="11" height="11" viewBox="0 0 11 11" aria-hidden="true">
+            <path d="M2 5.6l2.4 2.4L9 3.2" fill="none" stroke="currentColor" strokeWidth="1.7" />
+          </svg>
+        )}
+      </span>
+      <span>{children}</span>
+    </CheckFace>
+  )
+}

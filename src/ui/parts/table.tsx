@@ -1,0 +1,170 @@
+'use client'
+import { useRef, type KeyboardEvent, type ReactNode } from 'react'
+import styled from 'styled-components'
+
+const Scroll = styled.div`
+  overflow: auto;
+  min-height: 0;
+`
+const Grid = styled.table`
+  width: 100%;
+  border-collapse: separate;
+  border-spacing: 0;
+  th {
+    position: sticky;
+    top: 0;
+    z-index: 1;
+    background: var(--sheet);
+    text-align: left;
+    font: 500 11.5px/16px 'Archivo Variable', sans-serif;
+    color: var(--mute);
+    padding: 5px 10px;
+    border-bottom: 1px solid var(--line);
+    white-space: nowrap;
+  }
+  th button {
+    all: unset;
+    cursor: pointer;
+    display: inline-flex;
+    gap: 4px;
+    min-height: 18px;
+  }
+  th button:focus-visible {
+    outline: 2px solid var(--brass);
+  }
+  td {
+    height: 27px;
+    padding: 0 10px;
+    border-bottom: 1px solid var(--line);
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    max-width: 340px;
+  }
+  [data-align='right'] {
+    text-align: right;
+  }
+  tbody tr {
+    cursor: default;
+  }
+  tbody tr[data-opens='true'] {
+    cursor: pointer;
+  }
+  tbody tr:hover {
+    background: var(--shelf);
+  }
+  tbody tr:focus-visible {
+    outline: 2px solid var(--brass);
+    outline-offset: -2px;
+  }
+  tbody tr[data-dim='true'] {
+    color: var(--mute);
+  }
+  tbody tr[data-fresh='true'] td {
+    animation: fresh 2.5s ease-out;
+  }
+  @keyframes fresh {
+    from {
+      background: var(--late-soft);
+    }
+  }
+  tbody tr:last-child td {
+    border-bottom: 0;
+  }
+`
+
+export interface Column<Row> {
+  readonly id: string
+  readonly title: string
+  readonly align?: 'right'
+  readonly sort?: string
+  readonly cell: (row: Row) => ReactNode
+  readonly width?: number
+}
+
+/** A dense table: arrows move from row to row, Enter opens, column heads sort. */
+export function Table<Row extends { readonly id: number | string }>({
+  label,
+  columns,
+  rows,
+  onOpen,
+  sort,
+  dir,
+  onSort,
+  isFresh,
+  isDim,
+  foot,
+}: {
+  label: string
+  columns: readonly Column<Row>[]
+  rows: readonly Row[]
+  onOpen?: (row: Row) => void
+  sort?: string
+  dir?: 'asc' | 'desc'
+  onSort?: (sort: string, dir: 'asc' | 'desc') => void
+  isFresh?: (row: Row) => boolean
+  isDim?: (row: Row) => boolean
+  foot?: ReactNode
+}): ReactNode {
+  const body = useRef<HTMLTableSectionElement>(null)
+  const onKeyDown = (event: KeyboardEvent<HTMLTableRowElement>, row: Row): void => {
+    if (event.target !== event.currentTarget) return
+    const list = [...(body.current?.querySelectorAll<HTMLTableRowElement>('tr[tabindex]') ?? [])]
+    const at = list.indexOf(event.currentTarget)
+    const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: list.length - 1, PageDown: Math.min(list.length - 1, at + 15), PageUp: Math.max(0, at - 15) }[event.key]
+    if (to !== undefined) {
+      event.preventDefault()
+      list[to]?.focus()
+    } else if (event.key === 'Enter' && onOpen) {
+      event.preventDefault()
+      onOpen(row)
+    }
+  }
+  return (
+    <Scroll>
+      <Grid aria-label={label}>
+        <thead>
+          <tr>
+            {columns.map((column) => {
+              const sorted = column.sort !== undefined && column.sort === sort
+              return (
+                <th key={column.id} scope="col" data-align={column.align} style={column.width ? { width: column.width } : undefined} aria-sort={sorted ? (dir === 'asc' ? 'ascending' : 'descending') : undefined}>
+                  {column.sort !== undefined && onSort ? (
+                    <button type="button" onClick={() => onSort(column.sort as string, sorted && dir === 'desc' ? 'asc' : 'desc')}>
+                      {column.title}
+                      <span aria-hidden="true">{sorted ? (dir === 'asc' ? '↑' : '↓') : ''}</span>
+                    </button>
+                  ) : (
+                    column.title
+                  )}
+                </th>
+              )
+            })}
+          </tr>
+        </thead>
+        <tbody ref={body}>
+          {rows.map((row, index) => (
+            <tr
+              key={row.id}
+              tabIndex={index === 0 ? 0 : -1}
+              data-opens={onOpen !== undefined}
+              data-fresh={isFresh?.(row) ?? false}
+              data-dim={isDim?.(row) ?? false}
+              onKeyDown={(event) => onKeyDown(event, row)}
+              onClick={(event) => {
+                if (!(event.target as HTMLElement).closest('a, button, input, label')) onOpen?.(row)
+              }}
+            >
+              {columns.map((column) => (
+                <td key={column.id} data-align={column.align}>
+                  {column.cell(row)}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </Grid>
+      {foot}
+    </Scroll>
+  )
+}

@@ -1,0 +1,30 @@
+'use client'
+import { useServerInsertedHTML } from 'next/navigation'
+import { useState, type ReactNode } from 'react'
+import { ServerStyleSheet, StyleSheetManager } from 'styled-components'
+import { GlobalStyle } from './theme'
+
+/** Collects the styles of a server-rendered page under the page's nonce, which must not change while the page lives. */
+export function StyleRegistry({ nonce: given, children }: { nonce: string; children: ReactNode }): ReactNode {
+  const [nonce] = useState(given)
+  const [sheet] = useState(() => (typeof window === 'undefined' ? new ServerStyleSheet() : null))
+  useServerInsertedHTML(() => {
+    if (!sheet) return null
+    const styles = sheet.getStyleElement()
+    sheet.instance.clearTag()
+    return styles
+  })
+  const content = (
+    <>
+      <GlobalStyle />
+      {children}
+    </>
+  )
+  return sheet ? (
+    <StyleSheetManager sheet={sheet.instance} nonce={nonce}>
+      {content}
+    </StyleSheetManager>
+  ) : (
+    <StyleSheetManager nonce={nonce}>{content}</StyleSheetManager>
+  )
+}
