@@ -13,7 +13,9 @@ const transform = {
 const shared = {
   transform,
   moduleNameMapper: { '^@/(.*)$': '<rootDir>/src/$1' },
-  transformIgnorePatterns: ['/node_modules/(?!(jose|temporal-polyfill|temporal-utils|@tanstack/(react-table|table-core|react-store|store))/)'],
+  transformIgnorePatterns: [
+    '/node_modules/(?!(jose|temporal-polyfill|temporal-utils|@tanstack/(react-table|table-core|react-store|store))/)',
+  ],
   testPathIgnorePatterns: ['/node_modules/', '/.next/', '/dist/', '/e2e/'],
   modulePathIgnorePatterns: ['<rootDir>/.next/', '<rootDir>/dist/', '<rootDir>/.bugle/'],
 }
@@ -21,9 +23,19 @@ const shared = {
 /** core: no I/O. ui: jsdom. db: against the test cluster of scripts/test.mjs. system: real processes, killed and started again. */
 export default {
   projects: [
-    { ...shared, displayName: 'core', testEnvironment: 'node', testMatch: ['<rootDir>/src/{core,agent,cli,demo,standins}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'] },
+    {
+      ...shared,
+      displayName: 'core',
+      testEnvironment: 'node',
+      testMatch: ['<rootDir>/src/{core,agent,cli,demo,standins}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'],
+    },
     { ...shared, displayName: 'ui', testEnvironment: 'jsdom', testMatch: ['<rootDir>/src/ui/**/*.test.{ts,tsx}'] },
-    { ...shared, displayName: 'db', testEnvironment: 'node', testMatch: ['<rootDir>/src/{store,service,engine,app}/**/*.test.ts'] },
+    {
+      ...shared,
+      displayName: 'db',
+      testEnvironment: 'node',
+      testMatch: ['<rootDir>/src/{store,service,engine,app}/**/*.test.ts'],
+    },
     { ...shared, displayName: 'system', testEnvironment: 'node', testMatch: ['<rootDir>/src/system/**/*.test.ts'] },
   ],
 }

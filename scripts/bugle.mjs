@@ -5,5 +5,9 @@ import { buildServices } from './lib/build.mjs'
 import { root } from './lib/setup.mjs'
 
 await buildServices()
-const done = spawnSync(process.execPath, ['--enable-source-maps', join(root, 'dist/bugle.cjs'), ...process.argv.slice(2)], { stdio: 'inherit' })
+const done = spawnSync(
+  process.execPath,
+  ['--enable-source-maps', join(root, 'dist/bugle.cjs'), ...process.argv.slice(2)],
+  { stdio: 'inherit' },
+)
 process.exit(done.status ?? 1)

@@ -8,7 +8,8 @@ import { ensureDebianPackages, ensureFolder, ensureNodeModules, fail, root, say 
 const began = Date.now()
 const isFresh = process.argv.includes('--fresh')
 const [major, minor] = process.versions.node.split('.').map(Number)
-if (major < 20 || (major === 20 && minor < 9)) fail(`Node ${process.versions.node} is too old; Bugle needs 20.9 or newer.`)
+if (major < 20 || (major === 20 && minor < 9))
+  fail(`Node ${process.versions.node} is too old; Bugle needs 20.9 or newer.`)
 
 ensureDebianPackages(['postgresql'])
 ensureNodeModules()
@@ -19,7 +20,10 @@ await buildWeb()
 
 const state = ensureFolder(join(stateFolder(), 'demo'))
 const processes = new Processes(join(state, 'pids.json'))
-const portFor = (name, wanted) => freePort(Number(process.env[name] ?? wanted), (port) => say(`Port ${process.env[name] ?? wanted} is in use; taking ${port} instead. (${name} sets it.)`))
+const portFor = (name, wanted) =>
+  freePort(Number(process.env[name] ?? wanted), (port) =>
+    say(`Port ${process.env[name] ?? wanted} is in use; taking ${port} instead. (${name} sets it.)`),
+  )
 endLeftOver('demo-db')
 if (isFresh) {
   say(`Starting over: removing ${clusterFolder('demo-db')} and ${state}.`)
@@ -57,7 +61,10 @@ process.on('uncaughtException', (error) => {
 })
 
 function bugle(...args) {
-  const done = spawnSync(process.execPath, [join(root, 'dist/bugle.cjs'), ...args], { env: { ...process.env, ...env }, encoding: 'utf8' })
+  const done = spawnSync(process.execPath, [join(root, 'dist/bugle.cjs'), ...args], {
+    env: { ...process.env, ...env },
+    encoding: 'utf8',
+  })
   if (done.status === 0) return JSON.parse(done.stdout)
   say(`bugle ${args[0]} did not succeed:\n${done.stderr}`)
   void stop(1)
@@ -77,7 +84,8 @@ process.on('SIGINT', () => void stop(0))
 process.on('SIGTERM', () => void stop(0))
 
 bugle('migrate')
-if (bugle('demo', env.BUGLE_DEMO_SECRETS).loaded) say('Loaded the demo: Marram Sound Ferries, with eight weeks of history.')
+if (bugle('demo', env.BUGLE_DEMO_SECRETS).loaded)
+  say('Loaded the demo: Marram Sound Ferries, with eight weeks of history.')
 
 const lastLines = []
 const start = (name, file, args) =>
@@ -89,7 +97,9 @@ const start = (name, file, args) =>
       lastLines.splice(0, lastLines.length - 30)
     },
     onExit: (code) => {
-      say(`${name} ended by itself (${code}). Its last words:\n${lastLines.filter((l) => l.startsWith(name)).join('\n')}`)
+      say(
+        `${name} ended by itself (${code}). Its last words:\n${lastLines.filter((l) => l.startsWith(name)).join('\n')}`,
+      )
       void stop(1)
     },
   })
@@ -104,7 +114,20 @@ if (existsSync(join(agentState, 'identity.json'))) {
   start('agent', agent, ['run', '--state', agentState, '--host', 'kelda-lab'])
 } else {
   const { key } = bugle('enrolment-key', '--pool', 'lab', '--slots', '4')
-  start('agent', agent, ['enrol', '--run', '--server', web, '--key', key, '--state', agentState, '--name', 'kelda-lab', '--host', 'kelda-lab'])
+  start('agent', agent, [
+    'enrol',
+    '--run',
+    '--server',
+    web,
+    '--key',
+    key,
+    '--state',
+    agentState,
+    '--name',
+    'kelda-lab',
+    '--host',
+    'kelda-lab',
+  ])
 }
 
 say(`

@@ -22,7 +22,8 @@ function stampOf(paths) {
   const hash = createHash('sha256')
   for (const path of paths) {
     const full = join(root, path)
-    for (const file of statSync(full).isDirectory() ? filesUnder(full) : [full]) hash.update(file).update(readFileSync(file))
+    for (const file of statSync(full).isDirectory() ? filesUnder(full) : [full])
+      hash.update(file).update(readFileSync(file))
   }
   return hash.digest('hex')
 }
@@ -31,15 +32,41 @@ const isFresh = (file, stamp) => existsSync(file) && readFileSync(file, 'utf8') 
 
 /** dist/engine.cjs, standins.cjs, bugle.cjs, and the agent as one file without dependencies. */
 export async function buildServices() {
-  const folders = ['src/core', 'src/store', 'src/service', 'src/engine', 'src/agent', 'src/standins', 'src/cli', 'src/demo', 'package-lock.json']
+  const folders = [
+    'src/core',
+    'src/store',
+    'src/service',
+    'src/engine',
+    'src/agent',
+    'src/standins',
+    'src/cli',
+    'src/demo',
+    'package-lock.json',
+  ]
   const stamp = stampOf(folders)
   const stampFile = join(root, 'dist', 'STAMP')
   if (isFresh(stampFile, stamp)) return
   const { build } = await import('esbuild')
-  const shared = { absWorkingDir: root, bundle: true, platform: 'node', format: 'cjs', sourcemap: true, outdir: 'dist', logLevel: 'error', outExtension: { '.js': '.cjs' }, alias: { '@': join(root, 'src') } }
+  const shared = {
+    absWorkingDir: root,
+    bundle: true,
+    platform: 'node',
+    format: 'cjs',
+    sourcemap: true,
+    outdir: 'dist',
+    logLevel: 'error',
+    outExtension: { '.js': '.cjs' },
+    alias: { '@': join(root, 'src') },
+  }
   rmSync(join(root, 'dist'), { recursive: true, force: true })
   await build({ ...shared, entryPoints: ENTRIES, target: 'node20', packages: 'external' })
-  await build({ ...shared, entryPoints: { agent: 'src/agent/main.ts' }, target: 'node18', minify: true, external: ['bufferutil', 'utf-8-validate'] })
+  await build({
+    ...shared,
+    entryPoints: { agent: 'src/agent/main.ts' },
+    target: 'node18',
+    minify: true,
+    external: ['bufferutil', 'utf-8-validate'],
+  })
   mkdirSync(join(root, 'dist'), { recursive: true })
   writeFileSync(stampFile, stamp)
 }
@@ -47,7 +74,17 @@ export async function buildServices() {
 /** The pages, built for production. */
 export async function buildWeb() {
   await buildServices()
-  const stamp = stampOf(['src/core', 'src/store', 'src/service', 'src/agent', 'src/app', 'src/ui', 'src/proxy.ts', 'next.config.ts', 'package-lock.json'])
+  const stamp = stampOf([
+    'src/core',
+    'src/store',
+    'src/service',
+    'src/agent',
+    'src/app',
+    'src/ui',
+    'src/proxy.ts',
+    'next.config.ts',
+    'package-lock.json',
+  ])
   const stampFile = join(root, '.next', 'BUGLE_STAMP')
   if (isFresh(stampFile, stamp)) return
   say('Building the pages (about a minute) …')
@@ -59,4 +96,3 @@ export async function buildWeb() {
   if (done.status !== 0) fail(`The build did not succeed:\n${done.stdout.slice(-6000)}\n${done.stderr.slice(-6000)}`)
   writeFileSync(stampFile, stamp)
 }
-

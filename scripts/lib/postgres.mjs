@@ -43,7 +43,18 @@ export async function startPostgres({ name, port, settings = {} }) {
       const gid = Number(execFileSync('id', ['-g', 'postgres']))
       for (const path of [folder, passwordFile]) chownSync(path, uid, gid)
     }
-    const [program, args] = asPostgres(join(bin, 'initdb'), ['-D', data, '-U', 'bugle', '--auth=scram-sha-256', `--pwfile=${passwordFile}`, '-E', 'UTF8', '--locale=C.UTF-8', '--no-instructions'])
+    const [program, args] = asPostgres(join(bin, 'initdb'), [
+      '-D',
+      data,
+      '-U',
+      'bugle',
+      '--auth=scram-sha-256',
+      `--pwfile=${passwordFile}`,
+      '-E',
+      'UTF8',
+      '--locale=C.UTF-8',
+      '--no-instructions',
+    ])
     const made = spawnSync(program, args, { stdio: ['ignore', 'ignore', 'pipe'], cwd: '/' })
     if (made.status !== 0) fail(`initdb did not succeed:\n${made.stderr}`)
   }
@@ -73,7 +84,9 @@ export async function startPostgres({ name, port, settings = {} }) {
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
   const psql = (database, sql) => {
-    const done = spawnSync('psql', ['-X', '-q', '-t', '-A', '-v', 'ON_ERROR_STOP=1', '-d', url(database), '-c', sql], { encoding: 'utf8' })
+    const done = spawnSync('psql', ['-X', '-q', '-t', '-A', '-v', 'ON_ERROR_STOP=1', '-d', url(database), '-c', sql], {
+      encoding: 'utf8',
+    })
     if (done.status !== 0) throw new Error(done.stderr)
     return done.stdout.trim()
   }
@@ -81,7 +94,8 @@ export async function startPostgres({ name, port, settings = {} }) {
     url,
     psql,
     createDatabase: (database) => {
-      if (psql('postgres', `SELECT 1 FROM pg_database WHERE datname = '${database}'`) === '') psql('postgres', `CREATE DATABASE ${database}`)
+      if (psql('postgres', `SELECT 1 FROM pg_database WHERE datname = '${database}'`) === '')
+        psql('postgres', `CREATE DATABASE ${database}`)
       return url(database)
     },
     stop: async () => {
@@ -114,7 +128,8 @@ function signalPostmaster(data, signal) {
 export function endLeftOver(name) {
   const data = join(clusterFolder(name), 'data')
   const pid = postmasterPid(data)
-  if (!pid || !existsSync(`/proc/${pid}/cmdline`) || !readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(data)) return
+  if (!pid || !existsSync(`/proc/${pid}/cmdline`) || !readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(data))
+    return
   const [program, args] = asPostgres(join(postgresBin(), 'pg_ctl'), ['stop', '-D', data, '-m', 'fast', '-t', '30'])
   spawnSync(program, args, { stdio: 'ignore', cwd: '/' })
 }

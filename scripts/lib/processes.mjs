@@ -73,7 +73,8 @@ export class Processes {
   }
 
   #note() {
-    if (this.pidFile) writeFileSync(this.pidFile, JSON.stringify(this.#children.map(({ child, mark }) => ({ pid: child.pid, mark }))))
+    if (this.pidFile)
+      writeFileSync(this.pidFile, JSON.stringify(this.#children.map(({ child, mark }) => ({ pid: child.pid, mark }))))
   }
 
   /** Politely, last started first; what has not ended after 10 s is killed. */

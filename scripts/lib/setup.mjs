@@ -41,29 +41,46 @@ export function ensureDebianPackages(names) {
   const command = `apt-get install --no-install-recommends ${missing.join(' ')}`
   const isRoot = process.getuid?.() === 0
   const hasSudo = !isRoot && spawnSync('sudo', ['-n', 'true'], { stdio: 'ignore' }).status === 0
-  if (!existsSync('/usr/bin/apt-get')) fail(`Missing: ${missing.join(', ')}. This is not a Debian system; install them by hand and start again.`)
-  if (!isRoot && !hasSudo) fail(`Missing Debian packages: ${missing.join(', ')}. This account may not install them. Ask for\n\n    sudo ${command}\n\nand start again.`)
+  if (!existsSync('/usr/bin/apt-get'))
+    fail(`Missing: ${missing.join(', ')}. This is not a Debian system; install them by hand and start again.`)
+  if (!isRoot && !hasSudo)
+    fail(
+      `Missing Debian packages: ${missing.join(', ')}. This account may not install them. Ask for\n\n    sudo ${command}\n\nand start again.`,
+    )
   say(`Installing Debian packages: ${missing.join(', ')} …`)
   const run = (...words) => {
     const [program, ...args] = isRoot ? words : ['sudo', '-n', ...words]
-    const done = spawnSync(program, args, { stdio: ['ignore', 'ignore', 'pipe'], env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } })
+    const done = spawnSync(program, args, {
+      stdio: ['ignore', 'ignore', 'pipe'],
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+    })
     return done.status === 0 ? '' : done.stderr.toString()
   }
   // Debian's package would otherwise start a server of its own on the standard port; Bugle keeps its own cluster.
-  run('sh', '-c', 'mkdir -p /etc/postgresql-common/createcluster.d && echo "create_main_cluster = false" | tee /etc/postgresql-common/createcluster.conf > /etc/postgresql-common/createcluster.d/bugle.conf')
+  run(
+    'sh',
+    '-c',
+    'mkdir -p /etc/postgresql-common/createcluster.d && echo "create_main_cluster = false" | tee /etc/postgresql-common/createcluster.conf > /etc/postgresql-common/createcluster.d/bugle.conf',
+  )
   run('apt-get', 'update', '-q')
   const trouble = run('apt-get', 'install', '-y', '-q', '--no-install-recommends', ...missing)
-  if (trouble || names.some((name) => !PACKAGES[name].isThere())) fail(`${command} did not succeed:\n${trouble.slice(-2000)}`)
+  if (trouble || names.some((name) => !PACKAGES[name].isThere()))
+    fail(`${command} did not succeed:\n${trouble.slice(-2000)}`)
 }
 
 /** `npm ci` when the lock file is another than the one that node_modules was made from. */
 export function ensureNodeModules() {
-  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex')
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex')
   const stamp = join(root, 'node_modules', '.bugle-lock')
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) return
   say('Installing packages from the npm registry (about two minutes) …')
   try {
-    execFileSync('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'] })
+    execFileSync('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], {
+      cwd: root,
+      stdio: ['ignore', 'ignore', 'inherit'],
+    })
   } catch {
     fail('npm ci did not succeed; its messages stand above.')
   }

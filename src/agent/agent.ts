@@ -34,7 +34,8 @@ export class Agent {
         this.remove(attempt)
       },
       onSettings: ({ draining }) => {
-        if (draining !== this.draining) options.log(draining ? 'draining: finishes what it has, takes nothing new' : 'takes work')
+        if (draining !== this.draining)
+          options.log(draining ? 'draining: finishes what it has, takes nothing new' : 'takes work')
         this.draining = draining
       },
       onAcked: (attempt) => {

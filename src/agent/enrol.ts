@@ -78,7 +78,11 @@ export async function enrol(options: {
 }
 
 async function ask(url: string, body: object): Promise<EnrolAnswer> {
-  const response = await fetch(url, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }).catch((error: Error) => {
+  const response = await fetch(url, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  }).catch((error: Error) => {
     throw new Error(`${url} cannot be reached: ${(error.cause as Error | undefined)?.message ?? error.message}`)
   })
   const answer = (await response.json().catch(() => ({}))) as { detail?: string }

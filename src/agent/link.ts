@@ -1,6 +1,14 @@
 import WebSocket from 'ws'
 import type { Outbox } from './outbox'
-import { PROTOCOL_VERSION, toAgentSchema, type AgentFacts, type FromAgent, type Lease, type Report, type ToAgent } from './protocol'
+import {
+  PROTOCOL_VERSION,
+  toAgentSchema,
+  type AgentFacts,
+  type FromAgent,
+  type Lease,
+  type Report,
+  type ToAgent,
+} from './protocol'
 
 /** What the agent itself is told. */
 export interface Host {
@@ -83,7 +91,11 @@ export class AgentLink {
 
   private connect(): void {
     if (this.stopped) return
-    const socket = new WebSocket(this.gateway, { headers: { authorization: `Bearer ${this.credential}` }, handshakeTimeout: 10_000, perMessageDeflate: false })
+    const socket = new WebSocket(this.gateway, {
+      headers: { authorization: `Bearer ${this.credential}` },
+      handshakeTimeout: 10_000,
+      perMessageDeflate: false,
+    })
     this.socket = socket
     socket.on('open', () => {
       for (const outbox of this.outboxes.values()) outbox.rewind()

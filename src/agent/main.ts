@@ -18,9 +18,18 @@ const log = (message: string): void => console.error(`${new Date().toISOString()
 
 function runAgent(stateDir: string, host: string | undefined): void {
   const identity = readIdentity(stateDir)
-  if (!identity) throw new Error(`This machine is not enrolled: ${stateDir} holds no credential. Ask for the command under Fleet, Enrol.`)
+  if (!identity)
+    throw new Error(
+      `This machine is not enrolled: ${stateDir} holds no credential. Ask for the command under Fleet, Enrol.`,
+    )
   const { gateway, credential } = identity
-  const agent = new Agent({ gateway: process.env.BUGLE_AGENT_GATEWAY ?? gateway, credential, stateDir, facts: factsOfThisMachine(host), log })
+  const agent = new Agent({
+    gateway: process.env.BUGLE_AGENT_GATEWAY ?? gateway,
+    credential,
+    stateDir,
+    facts: factsOfThisMachine(host),
+    log,
+  })
   agent.start()
   const stop = (): void => {
     agent.stop()
@@ -47,7 +56,14 @@ async function main(): Promise<void> {
     case 'enrol': {
       if (!server || !key) throw new Error('enrol needs --server and --key.')
       const facts = factsOfThisMachine(host)
-      const identity = await enrol({ server: server.replace(/\/$/, ''), key, stateDir: state, facts, log, ...(name ? { name } : {}) })
+      const identity = await enrol({
+        server: server.replace(/\/$/, ''),
+        key,
+        stateDir: state,
+        facts,
+        log,
+        ...(name ? { name } : {}),
+      })
       log(`enrolled as ${identity.agent}`)
       if (run) runAgent(state, host)
       return
@@ -55,7 +71,9 @@ async function main(): Promise<void> {
     case 'run':
       return runAgent(state, host)
     case 'unit':
-      console.log(`[Unit]\nDescription=Bugle agent\nAfter=network-online.target\n\n[Service]\nExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`)
+      console.log(
+        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\n\n[Service]\nExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
+      )
       return
     case 'version':
       console.log(AGENT_VERSION)

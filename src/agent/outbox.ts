@@ -20,9 +20,11 @@ export class Outbox {
     private readonly keeper: Keeper | null,
     private readonly onReport: () => void,
     kept: readonly Report[] = [],
+    lastSeq = 0,
   ) {
     this.reports = [...kept]
-    this.lastSeq = kept.at(-1)?.seq ?? 0
+    this.lastSeq = kept.at(-1)?.seq ?? lastSeq
+    for (const report of kept) this.bytes += sizeOf(report.body)
   }
 
   add(body: ReportBody): void {
@@ -36,6 +38,11 @@ export class Outbox {
   /** Bytes of output that wait to be stored: the source of output pauses while this is large. */
   get backlog(): number {
     return this.bytes
+  }
+
+  /** Everything that is not stored yet. */
+  get pending(): readonly Report[] {
+    return this.reports
   }
 
   get isEmpty(): boolean {

@@ -24,7 +24,11 @@ export class PatternWatch {
     }
     try {
       // In a context of its own because only there can a runaway expression be stopped.
-      const at = runInNewContext('const r = new RegExp(text); lines.findIndex((line) => r.test(line))', { text: this.pattern.text, lines }, { timeout: PATTERN_TIMEOUT_MS }) as number
+      const at = runInNewContext(
+        'const r = new RegExp(text); lines.findIndex((line) => r.test(line))',
+        { text: this.pattern.text, lines },
+        { timeout: PATTERN_TIMEOUT_MS },
+      ) as number
       this.found = at < 0 ? null : (lines[at] ?? null)
     } catch (error) {
       this.trouble = `The pattern ${this.pattern.text} could not be looked for: ${(error as Error).message}`

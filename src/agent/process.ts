@@ -51,20 +51,32 @@ export function commandOf(lease: Lease, folder: string): string[] {
 export function describeCommand(lease: Lease, dir: string): Omit<Started, 'pid' | 'startTicks'> {
   const own = { ...lease.environment, ...lease.inputs }
   const masked = Object.entries(own).map(([name, value]) => [name, lease.secrets.includes(name) ? MASK : value])
-  return { argv: commandOf(lease, dir), environment: Object.fromEntries(masked) as Record<string, string>, folder: lease.folder ?? homedir(), user: userInfo().username }
+  return {
+    argv: commandOf(lease, dir),
+    environment: Object.fromEntries(masked) as Record<string, string>,
+    folder: lease.folder ?? homedir(),
+    user: userInfo().username,
+  }
 }
 
 /** Starts the command in a process group of its own, its output going straight to files. Throws what a person can act on. */
 export function startCommand(lease: Lease, dir: string, onExit: (signal: NodeJS.Signals | null) => void): Started {
   const described = describeCommand(lease, dir)
   const { folder, argv } = described
-  if (!existsSync(folder) || !statSync(folder).isDirectory()) throw new Error(`The working folder ${folder} does not exist on this machine.`)
+  if (!existsSync(folder) || !statSync(folder).isDirectory())
+    throw new Error(`The working folder ${folder} does not exist on this machine.`)
   const out = openSync(join(dir, 'out'), 'a', 0o600)
   const err = openSync(join(dir, 'err'), 'a', 0o600)
   try {
     const child = spawn('sh', ['-c', SUPERVISOR, 'bugle', join(dir, 'exit'), ...argv], {
       cwd: folder,
-      env: { ...inherited(), ...lease.environment, ...lease.inputs, BUGLE_RUN: String(lease.run), BUGLE_TRY: String(lease.try) } as unknown as NodeJS.ProcessEnv,
+      env: {
+        ...inherited(),
+        ...lease.environment,
+        ...lease.inputs,
+        BUGLE_RUN: String(lease.run),
+        BUGLE_TRY: String(lease.try),
+      } as unknown as NodeJS.ProcessEnv,
       stdio: ['ignore', out, err],
       detached: true,
     })

@@ -79,7 +79,10 @@ export const factsSchema = z.object({
   machineId: z.string().min(8).max(128),
   system: text,
   arch: text,
-  version: z.string().regex(/^\d+\.\d+\.\d+/).max(40),
+  version: z
+    .string()
+    .regex(/^\d+\.\d+\.\d+/)
+    .max(40),
   runtime: text,
   abilities: z.array(z.string().max(40)).max(100),
 })
@@ -96,11 +99,24 @@ export const heartbeatSchema = z.object({ type: z.literal('heartbeat'), load: z.
 export const acceptedSchema = z.object({ type: z.literal('accepted'), attempt: id, token: id })
 export const reportsSchema = z.object({ type: z.literal('reports'), reports: z.array(reportSchema).min(1).max(500) })
 
-export const fromAgentSchema = z.discriminatedUnion('type', [helloSchema, heartbeatSchema, acceptedSchema, reportsSchema])
+export const fromAgentSchema = z.discriminatedUnion('type', [
+  helloSchema,
+  heartbeatSchema,
+  acceptedSchema,
+  reportsSchema,
+])
 export type FromAgent = z.output<typeof fromAgentSchema>
 
 export const toAgentSchema = z.discriminatedUnion('type', [
-  z.object({ type: z.literal('welcome'), protocol: z.int(), agent: z.string(), serverTime: z.int(), heartbeatSeconds: z.number(), slots: z.int(), draining: z.boolean() }),
+  z.object({
+    type: z.literal('welcome'),
+    protocol: z.int(),
+    agent: z.string(),
+    serverTime: z.int(),
+    heartbeatSeconds: z.number(),
+    slots: z.int(),
+    draining: z.boolean(),
+  }),
   z.object({ type: z.literal('refused'), code: z.string(), message: z.string(), retry: z.boolean() }),
   z.object({ type: z.literal('lease'), lease: leaseSchema }),
   z.object({ type: z.literal('stop'), attempt: id, token: id }),
@@ -114,7 +130,12 @@ export const toAgentSchema = z.discriminatedUnion('type', [
 ])
 export type ToAgent = z.output<typeof toAgentSchema>
 
-export const enrolRequestSchema = z.strictObject({ key: z.string().max(200), facts: factsSchema, simulated: z.boolean().default(false), name: z.string().max(80).optional() })
+export const enrolRequestSchema = z.strictObject({
+  key: z.string().max(200),
+  facts: factsSchema,
+  simulated: z.boolean().default(false),
+  name: z.string().max(80).optional(),
+})
 export const enrolAnswerSchema = z.discriminatedUnion('state', [
   z.object({ state: z.literal('granted'), agent: z.string(), credential: z.string(), gateway: z.string() }),
   z.object({ state: z.literal('asking'), poll: z.string(), message: z.string() }),

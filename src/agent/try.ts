@@ -1,10 +1,30 @@
-import { appendFileSync, closeSync, existsSync, fstatSync, mkdirSync, openSync, readFileSync, readSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import {
+  appendFileSync,
+  closeSync,
+  existsSync,
+  fstatSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  readSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs'
 import { join } from 'node:path'
 import { makeMask } from '@/core/run/mask'
 import { splitLines } from './lines'
 import { Outbox, type Keeper } from './outbox'
 import { PatternWatch } from './patterns'
-import { describeCommand, findSupervisor, isAlive, signalGroup, startCommand, startTicksOf, type Started } from './process'
+import {
+  describeCommand,
+  findSupervisor,
+  isAlive,
+  signalGroup,
+  startCommand,
+  startTicksOf,
+  type Started,
+} from './process'
 import { AGENT_VERSION, leaseSchema, type Lease, type OutputLine, type Report } from './protocol'
 
 /** Output is read this often while there is some, and this often when it is quiet. */
@@ -67,13 +87,21 @@ export class Try {
     for (const { report } of journal) this.recount(report)
     const keeper: Keeper = {
       append: (report) => {
-        appendFileSync(join(dir, 'reports.ndjson'), `${JSON.stringify({ report, read: this.read } satisfies Kept)}\n`, { mode: 0o600 })
+        appendFileSync(join(dir, 'reports.ndjson'), `${JSON.stringify({ report, read: this.read } satisfies Kept)}\n`, {
+          mode: 0o600,
+        })
       },
       acked: (seq) => {
         if (!this.closed) writeFileSync(join(dir, 'acked'), String(seq))
       },
     }
-    this.outbox = new Outbox(lease.attempt, lease.token, keeper, hooks.onReport, journal.map((k) => k.report))
+    this.outbox = new Outbox(
+      lease.attempt,
+      lease.token,
+      keeper,
+      hooks.onReport,
+      journal.map((k) => k.report),
+    )
     if (acked > 0) this.outbox.acked(acked)
   }
 
@@ -114,11 +142,23 @@ export class Try {
     const pid = findSupervisor(this.dir)
     const has = pid !== null || existsSync(join(this.dir, 'exit'))
     if (!has) {
-      this.end('orphaned', null, 'The agent was stopped while it started the command; it cannot be told whether the command ran.')
+      this.end(
+        'orphaned',
+        null,
+        'The agent was stopped while it started the command; it cannot be told whether the command ran.',
+      )
       return
     }
     const { argv, environment, folder, user } = describeCommand(this.lease, this.dir)
-    this.adopt({ pid: pid ?? 0, startTicks: pid === null ? 'ended' : startTicksOf(pid), argv, environment, folder, user, at: this.hooks.now() })
+    this.adopt({
+      pid: pid ?? 0,
+      startTicks: pid === null ? 'ended' : startTicksOf(pid),
+      argv,
+      environment,
+      folder,
+      user,
+      at: this.hooks.now(),
+    })
   }
 
   private start(): void {
@@ -152,7 +192,11 @@ export class Try {
   private reportStart(at: number): void {
     if (!this.started) return
     const { argv, environment, folder, user, pid } = this.started
-    this.outbox.add({ kind: 'started', at, ran: { argv: argv.map(this.mask), environment, folder, user, pid, agentVersion: AGENT_VERSION } })
+    this.outbox.add({
+      kind: 'started',
+      at,
+      ran: { argv: argv.map(this.mask), environment, folder, user, pid, agentVersion: AGENT_VERSION },
+    })
   }
 
   /** A person wants it to end: the polite signal now, the other one after the grace time. Before it began it simply does not begin. */
@@ -196,7 +240,8 @@ export class Try {
     if (now >= this.limitAt && !this.intent) this.stop('timedOut')
     if (now >= this.killAt) {
       this.killAt = Infinity
-      if (signalGroup(this.started.pid, 'SIGKILL')) this.note('It did not end by itself: sent SIGKILL to the whole group.')
+      if (signalGroup(this.started.pid, 'SIGKILL'))
+        this.note('It did not end by itself: sent SIGKILL to the whole group.')
     }
     // The order matters: first see that it is over, then read the rest, so that nothing is missed.
     const exit = readMaybe(join(this.dir, 'exit'))
@@ -227,7 +272,9 @@ export class Try {
     if (this.cut) return
     if (this.read[0] + this.read[1] > this.lease.maxOutputBytes) {
       this.cut = true
-      this.note(`The output is larger than ${Math.round(this.lease.maxOutputBytes / 1024 / 1024)} MiB; the rest is not kept.`)
+      this.note(
+        `The output is larger than ${Math.round(this.lease.maxOutputBytes / 1024 / 1024)} MiB; the rest is not kept.`,
+      )
       return
     }
     const at = this.hooks.now()
@@ -248,19 +295,33 @@ export class Try {
     }
     if (exit === null) {
       if (this.supervisorSignal) this.end('exited', null, null, this.supervisorSignal)
-      else this.end('orphaned', null, 'The process ended without leaving an exit code: something killed it, or the machine was started again.')
+      else
+        this.end(
+          'orphaned',
+          null,
+          'The process ended without leaving an exit code: something killed it, or the machine was started again.',
+        )
       return
     }
-    if (this.started && signalGroup(this.started.pid, 0 as unknown as NodeJS.Signals)) this.note('The command ended and left processes behind; they go on.')
+    if (this.started && signalGroup(this.started.pid, 0 as unknown as NodeJS.Signals))
+      this.note('The command ended and left processes behind; they go on.')
     this.end('exited', Number(exit), null)
   }
 
-  private end(how: 'exited' | 'stopped' | 'timedOut' | 'couldNotStart' | 'orphaned', exitCode: number | null, detail: string | null, signal: string | null = null): void {
+  private end(
+    how: 'exited' | 'stopped' | 'timedOut' | 'couldNotStart' | 'orphaned',
+    exitCode: number | null,
+    detail: string | null,
+    signal: string | null = null,
+  ): void {
     this.endedReported = true
     const trouble = this.must?.trouble ?? this.mustNot?.trouble ?? null
     if (trouble) this.note(trouble)
     const exitFile = join(this.dir, 'exit')
-    const at = exitCode !== null && existsSync(exitFile) ? Math.min(this.hooks.now(), statSync(exitFile).mtimeMs + this.hooks.now() - Date.now()) : this.hooks.now()
+    const at =
+      exitCode !== null && existsSync(exitFile)
+        ? Math.min(this.hooks.now(), statSync(exitFile).mtimeMs + this.hooks.now() - Date.now())
+        : this.hooks.now()
     this.outbox.add({
       kind: 'ended',
       at: Math.round(at),

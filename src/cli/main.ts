@@ -17,13 +17,19 @@ const print = (value: unknown): void => console.log(JSON.stringify(value, null, 
 
 async function askHidden(question: string): Promise<string> {
   // Piped input is taken as it is: `bugle admin create … < password-file`.
-  const reader = createInterface({ input: process.stdin, output: process.stdin.isTTY ? process.stderr : undefined, terminal: process.stdin.isTTY })
+  const reader = createInterface({
+    input: process.stdin,
+    output: process.stdin.isTTY ? process.stderr : undefined,
+    terminal: process.stdin.isTTY,
+  })
   const answer = await reader.question(question)
   reader.close()
   return answer.trim()
 }
 
-const program = new Command('bugle').description('Bugle’s command line. Prints JSON on standard output, messages on standard error; exit 2 for bad input.')
+const program = new Command('bugle').description(
+  'Bugle’s command line. Prints JSON on standard output, messages on standard error; exit 2 for bad input.',
+)
 program.exitOverride((error) => {
   throw error
 })
@@ -38,7 +44,8 @@ program
   .argument('<file>', 'where to write it')
   .description('makes the secret key file; keep it apart from the database')
   .action((file: string) => {
-    if (existsSync(file)) throw new Problem('invalid-input', `${file} exists already. A new key cannot open old secrets.`)
+    if (existsSync(file))
+      throw new Problem('invalid-input', `${file} exists already. A new key cannot open old secrets.`)
     writeFileSync(file, `${randomBytes(32).toString('hex')}\n`, { mode: 0o600, flag: 'wx' })
     print({ written: file })
   })
@@ -70,7 +77,13 @@ program
   .action(async (options: { uses: string; minutes: string; slots: string; pool?: string }) => {
     const pools = options.pool ? (await listPools(COMMAND_LINE)).filter((pool) => pool.name === options.pool) : []
     if (options.pool && pools.length === 0) throw new Problem('invalid-input', `There is no pool ${options.pool}.`)
-    const numbers = z.object({ uses: z.coerce.number().int().positive(), minutes: z.coerce.number().int().positive(), slots: z.coerce.number().int().positive() }).parse(options)
+    const numbers = z
+      .object({
+        uses: z.coerce.number().int().positive(),
+        minutes: z.coerce.number().int().positive(),
+        slots: z.coerce.number().int().positive(),
+      })
+      .parse(options)
     print(await addEnrolmentKey(COMMAND_LINE, { ...numbers, labels: {}, poolIds: pools.map((pool) => pool.id) }))
   })
 
@@ -89,7 +102,9 @@ async function main(): Promise<void> {
     await program.parseAsync()
   } catch (error) {
     const message =
-      error instanceof z.ZodError ? error.issues.map((i) => `${i.path.join('.')}: ${i.message}`).join('\n') : (error as Error).message
+      error instanceof z.ZodError
+        ? error.issues.map((i) => `${i.path.join('.')}: ${i.message}`).join('\n')
+        : (error as Error).message
     const isUsage = (error as { code?: string }).code?.startsWith('commander.') ?? false
     if (!isUsage) console.error(message)
     const isHelp = (error as { code?: string }).code === 'commander.helpDisplayed'

@@ -29,14 +29,23 @@ interface Waiting {
 const DAY_MS = 86_400_000
 
 /** When which jobs were started, in order. Times of day are read as UTC: close enough for a past that nobody asks to the minute. */
-function startsOf(fromMs: number, toMs: number, seed: number): { atMs: number; job: DemoJob; inputs: Record<string, string> }[] {
+function startsOf(
+  fromMs: number,
+  toMs: number,
+  seed: number,
+): { atMs: number; job: DemoJob; inputs: Record<string, string> }[] {
   const random = seededRandom(seed)
   const starts: { atMs: number; job: DemoJob; inputs: Record<string, string> }[] = []
   for (const job of JOBS) {
-    const inputsOf = job.history.inputs ?? [Object.fromEntries((job.definition.inputs ?? []).map((input) => [input.name, input.default ?? '']))]
+    const inputsOf = job.history.inputs ?? [
+      Object.fromEntries((job.definition.inputs ?? []).map((input) => [input.name, input.default ?? ''])),
+    ]
     for (let day = fromMs; day < toMs; day += DAY_MS) {
       const minutes = job.history.everyMinutes
-        ? Array.from({ length: Math.floor(1440 / job.history.everyMinutes) }, (_, i) => i * (job.history.everyMinutes ?? 0))
+        ? Array.from(
+            { length: Math.floor(1440 / job.history.everyMinutes) },
+            (_, i) => i * (job.history.everyMinutes ?? 0),
+          )
         : (job.history.at ?? []).map((time) => Number(time.slice(0, 2)) * 60 + Number(time.slice(3)))
       for (const minute of minutes) {
         for (const inputs of inputsOf) {
@@ -82,9 +91,21 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): PastRun
     const weeks = (nowMs - fromMs) / (7 * DAY_MS)
     const act = perform(run.job.title, [seed, number, run.tries.length], weeks)
     const endMs = nowMs + act.seconds * 1000
-    run.tries.push({ agent, startMs: nowMs, endMs, fails: act.fails, lines: act.lines.map((l) => ({ ...l, atMs: Math.round(nowMs + l.at * act.seconds * 1000) })) })
+    run.tries.push({
+      agent,
+      startMs: nowMs,
+      endMs,
+      fails: act.fails,
+      lines: act.lines.map((l) => ({ ...l, atMs: Math.round(nowMs + l.at * act.seconds * 1000) })),
+    })
     board.removeRun(number)
-    board.startWork(agent, { number, slots: run.job.definition.slots ?? 1, locks: {}, startedAtMs: nowMs, usualMs: run.job.behaviour.seconds * 1000 })
+    board.startWork(agent, {
+      number,
+      slots: run.job.definition.slots ?? 1,
+      locks: {},
+      startedAtMs: nowMs,
+      usualMs: run.job.behaviour.seconds * 1000,
+    })
     board.noteStart(agent, nowMs)
     const at = ends.findIndex((end) => end.atMs > endMs)
     ends.splice(at < 0 ? ends.length : at, 0, { atMs: endMs, number })

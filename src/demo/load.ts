@@ -57,7 +57,8 @@ async function addPeople(tx: Tx): Promise<Map<string, number>> {
 
 async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
   const poolIds = new Map<string, number>()
-  for (const [name, title] of Object.entries(POOLS)) poolIds.set(name, (await db().Pool.create({ name, title }, { transaction: tx })).id)
+  for (const [name, title] of Object.entries(POOLS))
+    poolIds.set(name, (await db().Pool.create({ name, title }, { transaction: tx })).id)
   const secrets: DemoSecrets['machines'] = []
   for (const machine of MACHINES) {
     const credential = newToken('bga')
@@ -81,8 +82,13 @@ async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
       { transaction: tx },
     )
     await execute(tx, 'INSERT INTO agent_contacts (agent_id, last_contact_at) VALUES ($1, $2)', [agent.id, now])
-    for (const name of machine.pools) await execute(tx, 'INSERT INTO pool_members VALUES ($1, $2)', [poolIds.get(name), agent.id])
-    await execute(tx, `INSERT INTO agent_events (agent_id, at, kind, detail) VALUES ($1, $2, 'enrolled', 'with a key of Ines Aldaya')`, [agent.id, agent.enrolledAt])
+    for (const name of machine.pools)
+      await execute(tx, 'INSERT INTO pool_members VALUES ($1, $2)', [poolIds.get(name), agent.id])
+    await execute(
+      tx,
+      `INSERT INTO agent_events (agent_id, at, kind, detail) VALUES ($1, $2, 'enrolled', 'with a key of Ines Aldaya')`,
+      [agent.id, agent.enrolledAt],
+    )
     secrets.push({ name: machine.name, credential })
   }
   return secrets
@@ -94,15 +100,29 @@ async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number
   const jobs = new Map<string, { id: number; areaId: number }>()
   for (const job of JOBS) {
     const areaId = areaIds.get(job.area) as number
-    const content = { title: job.title, notes: job.notes, areaId, active: true, definition: jobDefinitionSchema.parse(job.definition) }
+    const content = {
+      title: job.title,
+      notes: job.notes,
+      areaId,
+      active: true,
+      definition: jobDefinitionSchema.parse(job.definition),
+    }
     const { id } = await insertJob(tx, { ...COMMAND_LINE, name: 'Moira Calder' }, content)
     jobs.set(job.title, { id, areaId })
   }
   return jobs
 }
 
-async function addHistory(tx: Tx, history: readonly PastRun[], jobs: Map<string, { id: number; areaId: number }>, people: Map<string, number>, now: Date): Promise<void> {
-  const agents = new Map((await many<{ id: number; name: string }>(tx, 'SELECT id, name FROM agents')).map((row) => [row.name, row.id]))
+async function addHistory(
+  tx: Tx,
+  history: readonly PastRun[],
+  jobs: Map<string, { id: number; areaId: number }>,
+  people: Map<string, number>,
+  now: Date,
+): Promise<void> {
+  const agents = new Map(
+    (await many<{ id: number; name: string }>(tx, 'SELECT id, name FROM agents')).map((row) => [row.name, row.id]),
+  )
   const operators = ['Sunniva Dahl', 'Callum Eads']
   const at = (ms: number): Date => new Date(ms)
   const ordered = [...history].sort((a, b) => a.createdAtMs - b.createdAtMs)
@@ -113,7 +133,16 @@ async function addHistory(tx: Tx, history: readonly PastRun[], jobs: Map<string,
     const starter = operators[i % 2] as string
     const state = last.fails ? 'failed' : 'succeeded'
     const exit = last.fails ? behaviourOf(run.job.title).failExit : 0
-    return { id: first + i, run, last, job, starter, state, exit, reason: last.fails ? `Exit code ${exit}; success is 0.` : 'Exit code 0.' }
+    return {
+      id: first + i,
+      run,
+      last,
+      job,
+      starter,
+      state,
+      exit,
+      reason: last.fails ? `Exit code ${exit}; success is 0.` : 'Exit code 0.',
+    }
   })
   await execute(
     tx,
@@ -149,7 +178,14 @@ async function addHistory(tx: Tx, history: readonly PastRun[], jobs: Map<string,
     ],
   )
   await execute(tx, `SELECT setval('runs_id_seq', $1)`, [first + rows.length + 100])
-  const tries = rows.flatMap((r) => r.run.tries.map((t, i) => ({ r, t, number: i + 1, withOutput: t.endMs > now.getTime() - OUTPUT_DAYS * 86_400_000 })))
+  const tries = rows.flatMap((r) =>
+    r.run.tries.map((t, i) => ({
+      r,
+      t,
+      number: i + 1,
+      withOutput: t.endMs > now.getTime() - OUTPUT_DAYS * 86_400_000,
+    })),
+  )
   const made = await many<{ id: number }>(
     tx,
     `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at, started_at, ended_at, exit_code, reason, what_ran, output_lines,
@@ -174,18 +210,31 @@ async function addHistory(tx: Tx, history: readonly PastRun[], jobs: Map<string,
       tries.map((x) => x.t.lines.at(-1)?.text ?? ''),
     ],
   )
-  const withOutput = tries.map((x, i) => ({ ...x, id: made[i]?.id as number })).filter((x) => x.withOutput && x.t.lines.length > 0)
-  await execute(tx, 'INSERT INTO output_chunks SELECT u.id, 1, u.count, u.lines FROM unnest($1::bigint[], $2::int[], $3::jsonb[]) AS u(id, count, lines)', [
-    withOutput.map((x) => x.id),
-    withOutput.map((x) => x.t.lines.length),
-    withOutput.map((x) => JSON.stringify(x.t.lines.map((line) => [line.atMs, line.stream, line.text]))),
-  ])
+  const withOutput = tries
+    .map((x, i) => ({ ...x, id: made[i]?.id as number }))
+    .filter((x) => x.withOutput && x.t.lines.length > 0)
+  await execute(
+    tx,
+    'INSERT INTO output_chunks SELECT u.id, 1, u.count, u.lines FROM unnest($1::bigint[], $2::int[], $3::jsonb[]) AS u(id, count, lines)',
+    [
+      withOutput.map((x) => x.id),
+      withOutput.map((x) => x.t.lines.length),
+      withOutput.map((x) => JSON.stringify(x.t.lines.map((line) => [line.atMs, line.stream, line.text]))),
+    ],
+  )
 }
 
 function whatRan(run: PastRun): object {
   const { action } = run.job.definition
   const argv = action.kind === 'command' ? ['sh', '-c', action.command] : [action.kind]
-  return { argv, environment: run.inputs, folder: '/srv/marram', user: 'svc-marram', pid: 1000 + (run.createdAtMs % 30_000), agentVersion: '1.0.0' }
+  return {
+    argv,
+    environment: run.inputs,
+    folder: '/srv/marram',
+    user: 'svc-marram',
+    pid: 1000 + (run.createdAtMs % 30_000),
+    agentVersion: '1.0.0',
+  }
 }
 
 /** What a person finds on the list when the demo opens: the newest failures of the last hours, one of them taken. */

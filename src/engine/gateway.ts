@@ -1,7 +1,13 @@
 import { createServer, type IncomingMessage, type Server } from 'node:http'
 import { WebSocketServer, type WebSocket } from 'ws'
 import { fromAgentSchema, MAX_FRAME_BYTES, PROTOCOL_VERSION, type FromAgent, type ToAgent } from '@/agent/protocol'
-import { agentByCredential, agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/agent-link'
+import {
+  agentByCredential,
+  agentConnected,
+  agentDisconnected,
+  settingsOf,
+  type LinkedAgent,
+} from '@/service/agent-link'
 import { extendLeases, giveUpLost, leasesToDeliver, openAttemptsOf, stopsToDeliver } from '@/service/leases'
 import { log } from './log'
 import type { Sender, Sink } from './sink'
@@ -69,7 +75,9 @@ export class Gateway {
   ) {
     this.server = createServer((request, response) => {
       const ok = request.url === '/health'
-      response.writeHead(ok ? 200 : 404, { 'content-type': 'text/plain' }).end(ok ? 'ok\n' : 'This is a gateway for agents.\n')
+      response
+        .writeHead(ok ? 200 : 404, { 'content-type': 'text/plain' })
+        .end(ok ? 'ok\n' : 'This is a gateway for agents.\n')
     })
     this.sockets = new WebSocketServer({ server: this.server, path: '/agent', maxPayload: MAX_FRAME_BYTES })
     this.sockets.on('connection', (socket, request) => void this.connect(socket, request))
@@ -99,7 +107,10 @@ export class Gateway {
     let queue = Promise.resolve()
     const take = (data: Buffer): void => {
       const to = link
-      if (to) queue = queue.then(() => this.receive(to, data)).catch((error: unknown) => this.refuse(socket, 'server-trouble', String(error), true))
+      if (to)
+        queue = queue
+          .then(() => this.receive(to, data))
+          .catch((error: unknown) => this.refuse(socket, 'server-trouble', String(error), true))
       else early.push(data)
     }
     socket.on('message', (data) => take(data as Buffer))
@@ -109,7 +120,12 @@ export class Gateway {
       const credential = /^Bearer (\S+)$/.exec(request.headers.authorization ?? '')?.[1]
       const agent = credential === undefined ? undefined : await agentByCredential(credential)
       if (!agent) {
-        this.refuse(socket, 'unknown-credential', 'This credential is unknown or revoked. Enrol this machine again with a new key.', false)
+        this.refuse(
+          socket,
+          'unknown-credential',
+          'This credential is unknown or revoked. Enrol this machine again with a new key.',
+          false,
+        )
         return
       }
       if (socket.readyState !== socket.OPEN) return
@@ -122,7 +138,8 @@ export class Gateway {
   }
 
   private refuse(socket: WebSocket, code: string, message: string, retry: boolean): void {
-    if (socket.readyState === socket.OPEN) socket.send(JSON.stringify({ type: 'refused', code, message, retry } satisfies ToAgent))
+    if (socket.readyState === socket.OPEN)
+      socket.send(JSON.stringify({ type: 'refused', code, message, retry } satisfies ToAgent))
     socket.close(4000, code)
   }
 
@@ -131,7 +148,12 @@ export class Gateway {
     try {
       message = fromAgentSchema.parse(JSON.parse(data.toString('utf8')))
     } catch {
-      this.refuse(link.socket, 'bad-message', 'The message does not fit the protocol. Bring the agent up to the version this server offers.', false)
+      this.refuse(
+        link.socket,
+        'bad-message',
+        'The message does not fit the protocol. Bring the agent up to the version this server offers.',
+        false,
+      )
       return
     }
     link.heardAt = Date.now()
@@ -156,8 +178,16 @@ export class Gateway {
 
   private async greet(link: Link, hello: Extract<FromAgent, { type: 'hello' }>): Promise<void> {
     if (hello.protocol !== PROTOCOL_VERSION) {
-      const what = hello.protocol < PROTOCOL_VERSION ? 'Bring the agent up to date: fetch agent.cjs from this server and start it again.' : 'Bring this server up to date, or use the agent it offers.'
-      this.refuse(link.socket, 'version-mismatch', `The agent speaks protocol ${hello.protocol}, this server ${PROTOCOL_VERSION}. ${what}`, true)
+      const what =
+        hello.protocol < PROTOCOL_VERSION
+          ? 'Bring the agent up to date: fetch agent.cjs from this server and start it again.'
+          : 'Bring this server up to date, or use the agent it offers.'
+      this.refuse(
+        link.socket,
+        'version-mismatch',
+        `The agent speaks protocol ${hello.protocol}, this server ${PROTOCOL_VERSION}. ${what}`,
+        true,
+      )
       return
     }
     // A newer connection of the same agent takes over: the old one may be half dead.
@@ -171,7 +201,8 @@ export class Gateway {
       if (open.some((o) => o.attempt === attempt && o.token === token)) link.delivered.add(attempt)
     }
     const forgotten = open.filter((o) => o.state !== 'handed' && !held.has(o.attempt)).map((o) => o.attempt)
-    if (forgotten.length > 0) await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
+    if (forgotten.length > 0)
+      await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
     link.greeted = true
     const settings = (await settingsOf([link.agentId]))[0] ?? link.agent
     link.send({
@@ -193,7 +224,9 @@ export class Gateway {
     this.links.delete(link.agentId)
     if (!link.greeted) return
     log.info({ agent: link.agent.name }, 'agent disconnected')
-    agentDisconnected(link.agentId, this.engineId).catch((error: unknown) => log.warn({ err: error }, 'disconnection not stored'))
+    agentDisconnected(link.agentId, this.engineId).catch((error: unknown) =>
+      log.warn({ err: error }, 'disconnection not stored'),
+    )
   }
 
   /** Sends leases and stop requests that are there for the agents of this engine. */
@@ -206,7 +239,8 @@ export class Gateway {
       link.delivered.add(lease.attempt)
       link.send({ type: 'lease', lease })
     }
-    for (const { agentId, attempt, token } of await stopsToDeliver(ids)) this.links.get(agentId)?.send({ type: 'stop', attempt, token })
+    for (const { agentId, attempt, token } of await stopsToDeliver(ids))
+      this.links.get(agentId)?.send({ type: 'stop', attempt, token })
   }
 
   /** Passes on changed settings and cuts off agents whose credential was revoked. */

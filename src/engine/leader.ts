@@ -34,9 +34,21 @@ export class Leader {
       if (error instanceof LeadershipLost) void this.resign()
       else log.error({ err: error }, what)
     }
-    this.placing = paced(() => this.place(), { restMs: 15, everyMs: 1000, onError: told('placing failed; tried again') })
-    this.minding = paced(() => this.mind(), { restMs: 200, everyMs: 500, onError: told('looking after runs failed; tried again') })
-    const upkeep = paced(() => this.keepUp(), { restMs: 5_000, everyMs: 20_000, onError: told('upkeep failed; tried again') })
+    this.placing = paced(() => this.place(), {
+      restMs: 15,
+      everyMs: 1000,
+      onError: told('placing failed; tried again'),
+    })
+    this.minding = paced(() => this.mind(), {
+      restMs: 200,
+      everyMs: 500,
+      onError: told('looking after runs failed; tried again'),
+    })
+    const upkeep = paced(() => this.keepUp(), {
+      restMs: 5_000,
+      everyMs: 20_000,
+      onError: told('upkeep failed; tried again'),
+    })
     const electing = paced(() => this.elect(), { restMs: 250, everyMs: 500, onError: () => undefined })
     this.loops.push(this.placing, this.minding, upkeep, electing)
   }

@@ -26,14 +26,26 @@ async function main(): Promise<void> {
   }
   const onError = (what: string) => (error: unknown) => log.warn({ err: error }, what)
   const leader = new Leader(id)
-  const delivering = paced(() => gateway.deliver(), { restMs: 10, everyMs: 1000, onError: onError('delivery failed; tried again') })
-  const alive = paced(() => engineAlive(me), { restMs: 1000, everyMs: 3000, onError: onError('could not say that this engine lives') })
+  const delivering = paced(() => gateway.deliver(), {
+    restMs: 10,
+    everyMs: 1000,
+    onError: onError('delivery failed; tried again'),
+  })
+  const alive = paced(() => engineAlive(me), {
+    restMs: 1000,
+    everyMs: 3000,
+    onError: onError('could not say that this engine lives'),
+  })
   const contacts = paced(() => gateway.keepAlive(), {
     restMs: 300,
     everyMs: Math.min(3000, settings.heartbeatSeconds * 500),
     onError: onError('contacts not stored; tried again'),
   })
-  const applying = paced(() => gateway.applySettings(), { restMs: 500, everyMs: 60_000, onError: onError('settings not passed on; tried again') })
+  const applying = paced(() => gateway.applySettings(), {
+    restMs: 500,
+    everyMs: 60_000,
+    onError: onError('settings not passed on; tried again'),
+  })
   const deaf = listen((change) => {
     if (change.place) leader.wake()
     if (change.jobs) leader.lookAgain()

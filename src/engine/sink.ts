@@ -79,7 +79,8 @@ export class Sink {
   private takeBatch(): Waiting[] {
     let bytes = 0
     let count = 0
-    while (count < this.waiting.length && count < MOST_IN_BATCH && bytes < MOST_BYTES_IN_BATCH) bytes += this.waiting[count++]?.bytes ?? 0
+    while (count < this.waiting.length && count < MOST_IN_BATCH && bytes < MOST_BYTES_IN_BATCH)
+      bytes += this.waiting[count++]?.bytes ?? 0
     return this.waiting.splice(0, count)
   }
 }

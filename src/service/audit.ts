@@ -19,7 +19,17 @@ export async function record(
     tx,
     `INSERT INTO audit (person_id, person_name, via, address, action, object_type, object_id, object_title, changes)
      VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
-    [actor.id, actor.name, actor.via, actor.address, action, object.type, String(object.id), object.title, JSON.stringify(changes)],
+    [
+      actor.id,
+      actor.name,
+      actor.via,
+      actor.address,
+      action,
+      object.type,
+      String(object.id),
+      object.title,
+      JSON.stringify(changes),
+    ],
   )
 }
 
@@ -48,7 +58,10 @@ export interface AuditEntry {
 }
 
 /** Newest first, 100 at a time. */
-export async function listAudit(actor: Actor, query: { before?: number | undefined; text?: string | undefined }): Promise<AuditEntry[]> {
+export async function listAudit(
+  actor: Actor,
+  query: { before?: number | undefined; text?: string | undefined },
+): Promise<AuditEntry[]> {
   requireRight(actor, 'administer')
   return many<AuditEntry>(
     null,

@@ -15,13 +15,28 @@ export interface EngineRow {
 }
 
 /** Says that this engine lives, and how much processor time it has used. */
-export async function engineAlive(engine: { id: string; host: string; pid: number; version: string; gatewayUrl: string; startedAt: Date }): Promise<void> {
+export async function engineAlive(engine: {
+  id: string
+  host: string
+  pid: number
+  version: string
+  gatewayUrl: string
+  startedAt: Date
+}): Promise<void> {
   const { user, system } = process.cpuUsage()
   await execute(
     null,
     `INSERT INTO engines (id, host, pid, version, gateway_url, started_at, last_seen_at, cpu_ms) VALUES ($1, $2, $3, $4, $5, $6, now(), $7)
      ON CONFLICT (id) DO UPDATE SET last_seen_at = now(), cpu_ms = excluded.cpu_ms`,
-    [engine.id, engine.host, engine.pid, engine.version, engine.gatewayUrl, engine.startedAt, Math.round((user + system) / 1000)],
+    [
+      engine.id,
+      engine.host,
+      engine.pid,
+      engine.version,
+      engine.gatewayUrl,
+      engine.startedAt,
+      Math.round((user + system) / 1000),
+    ],
   )
   await execute(null, `DELETE FROM engines WHERE last_seen_at < now() - interval '1 day'`)
 }

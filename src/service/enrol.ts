@@ -12,7 +12,11 @@ import { hashToken, newToken } from './secrets'
 
 export const enrolmentKeySchema = z.strictObject({
   uses: z.int().min(1).max(500).default(1),
-  minutes: z.int().min(1).max(7 * 1440).default(60),
+  minutes: z
+    .int()
+    .min(1)
+    .max(7 * 1440)
+    .default(60),
   slots: z.int().min(1).max(1024).default(2),
   labels: labelsSchema.default({}),
   poolIds: z.array(z.int().positive()).max(50).default([]),
@@ -20,7 +24,10 @@ export const enrolmentKeySchema = z.strictObject({
 export const answerSchema = z.strictObject({ answer: z.enum(['replace', 'add', 'refuse']) })
 
 /** The key is shown this once; it expires, and each enrolment takes one of its uses. */
-export async function addEnrolmentKey(actor: Actor, wish: z.output<typeof enrolmentKeySchema>): Promise<{ id: number; key: string; expiresAt: string }> {
+export async function addEnrolmentKey(
+  actor: Actor,
+  wish: z.output<typeof enrolmentKeySchema>,
+): Promise<{ id: number; key: string; expiresAt: string }> {
   requireRight(actor, 'administer')
   const key = newToken('bgk')
   return transaction(async (tx) => {
@@ -28,10 +35,24 @@ export async function addEnrolmentKey(actor: Actor, wish: z.output<typeof enrolm
       tx,
       `INSERT INTO enrolment_keys (key_hash, labels, pool_ids, slots, uses_left, expires_at, created_by)
        VALUES ($1, $2, $3, $4, $5, now() + make_interval(mins => $6), $7) RETURNING id, expires_at AS "expiresAt"`,
-      [hashToken(key), JSON.stringify(wish.labels), JSON.stringify(wish.poolIds), wish.slots, wish.uses, wish.minutes, actor.name],
+      [
+        hashToken(key),
+        JSON.stringify(wish.labels),
+        JSON.stringify(wish.poolIds),
+        wish.slots,
+        wish.uses,
+        wish.minutes,
+        actor.name,
+      ],
     )
     const { labels, poolIds, uses, minutes, slots } = wish
-    await record(tx, actor, 'made', { type: 'enrolment key', id: row.id, title: `key ${row.id}` }, { labels, poolIds, uses, minutes, slots })
+    await record(
+      tx,
+      actor,
+      'made',
+      { type: 'enrolment key', id: row.id, title: `key ${row.id}` },
+      { labels, poolIds, uses, minutes, slots },
+    )
     return { ...row, key }
   })
 }
@@ -39,7 +60,11 @@ export async function addEnrolmentKey(actor: Actor, wish: z.output<typeof enrolm
 export async function revokeEnrolmentKey(actor: Actor, id: number): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
-    const done = await execute(tx, 'UPDATE enrolment_keys SET revoked_at = now() WHERE id = $1 AND revoked_at IS NULL', [id])
+    const done = await execute(
+      tx,
+      'UPDATE enrolment_keys SET revoked_at = now() WHERE id = $1 AND revoked_at IS NULL',
+      [id],
+    )
     if (done === 0) throw notFound('enrolment key', id)
     await record(tx, actor, 'revoked', { type: 'enrolment key', id, title: `key ${id}` })
   })
@@ -92,7 +117,11 @@ export async function enrol(request: z.output<typeof enrolRequestSchema>, gatewa
         RETURNING id, labels, pool_ids AS "poolIds", slots, created_by AS "createdBy"`,
       [hashToken(request.key)],
     )
-    if (!key) throw new Problem('not-allowed', 'This enrolment key is unknown, used up, expired or revoked. Ask for a new one under Fleet, Enrol.')
+    if (!key)
+      throw new Problem(
+        'not-allowed',
+        'This enrolment key is unknown, used up, expired or revoked. Ask for a new one under Fleet, Enrol.',
+      )
     const existing = await maybeOne<{ id: number; name: string; heard: boolean }>(
       tx,
       `SELECT a.id, a.name, c.last_contact_at IS NOT NULL AS heard FROM agents a LEFT JOIN agent_contacts c ON c.agent_id = a.id
@@ -147,7 +176,12 @@ async function grant(
     if (!agent) throw notFound('agent', agentId)
     await agent.update(known, { transaction: tx })
     agentName = agent.name
-    await addAgentEvent(tx, agentId, 'enrolled again', `with a key of ${key.createdBy}; the old credential no longer works`)
+    await addAgentEvent(
+      tx,
+      agentId,
+      'enrolled again',
+      `with a key of ${key.createdBy}; the old credential no longer works`,
+    )
   } else {
     agentName = await freeName(tx, name ?? facts.host)
     const agent = await db().Agent.create(
@@ -164,7 +198,15 @@ async function grant(
   await execute(tx, `UPDATE enrolments SET state = 'granted', agent_id = $2 WHERE id = $1`, [enrolmentId, agentId])
   await record(
     tx,
-    { id: null, name: `key of ${key.createdBy}`, email: '', role: 'administrator', via: 'token', address: facts.host, sessionId: null },
+    {
+      id: null,
+      name: `key of ${key.createdBy}`,
+      email: '',
+      role: 'administrator',
+      via: 'token',
+      address: facts.host,
+      sessionId: null,
+    },
     replacedId === null ? 'enrolled' : 'enrolled again',
     { type: 'agent', id: agentId, title: agentName },
     { host: facts.host, version: facts.version },
@@ -174,7 +216,13 @@ async function grant(
 
 async function freeName(tx: Tx, wished: string): Promise<string> {
   const base = wished.slice(0, 70)
-  const taken = new Set((await many<{ name: string }>(tx, 'SELECT name FROM agents WHERE name LIKE $1', [`${base.replace(/[\\%_]/g, '\\$&')}%`])).map((row) => row.name))
+  const taken = new Set(
+    (
+      await many<{ name: string }>(tx, 'SELECT name FROM agents WHERE name LIKE $1', [
+        `${base.replace(/[\\%_]/g, '\\$&')}%`,
+      ])
+    ).map((row) => row.name),
+  )
   for (let n = 1; ; n++) {
     const name = n === 1 ? base : `${base}-${n}`
     if (!taken.has(name)) return name
@@ -201,7 +249,14 @@ export async function answerEnrolment(actor: Actor, id: number, answer: 'replace
 /** The agent asks what was answered. Once granted it gets its credential: the first time for good, later only until it has connected. */
 export async function pollEnrolment(poll: string, gateway: string): Promise<EnrolAnswer> {
   return transaction(async (tx) => {
-    const row = await maybeOne<{ id: number; state: string; facts: AgentFacts; existingId: number | null; agentId: number | null; keyId: number }>(
+    const row = await maybeOne<{
+      id: number
+      state: string
+      facts: AgentFacts
+      existingId: number | null
+      agentId: number | null
+      keyId: number
+    }>(
       tx,
       `SELECT id, state, facts, existing_agent_id AS "existingId", agent_id AS "agentId", key_id AS "keyId"
          FROM enrolments WHERE poll_hash = $1 AND created_at > now() - interval '1 day' FOR UPDATE`,

@@ -22,8 +22,15 @@ export const agentFilterSchema = z.strictObject({
 export const agentChangeSchema = z
   .strictObject({ active: z.boolean(), draining: z.boolean(), slots: z.int().min(1).max(1024), labels: labelsSchema })
   .partial()
-export const poolSchema = z.strictObject({ name: slugSchema, title: z.string().trim().min(1, 'A pool needs a title.').max(80) })
-export const membershipSchema = z.strictObject({ agentId: z.int().positive(), member: z.boolean(), active: z.boolean().default(true) })
+export const poolSchema = z.strictObject({
+  name: slugSchema,
+  title: z.string().trim().min(1, 'A pool needs a title.').max(80),
+})
+export const membershipSchema = z.strictObject({
+  agentId: z.int().positive(),
+  member: z.boolean(),
+  active: z.boolean().default(true),
+})
 
 export interface AgentRow {
   readonly id: number
@@ -83,7 +90,10 @@ export async function listAgents(actor: Actor, filter: z.output<typeof agentFilt
 
 export async function oneAgent(actor: Actor, id: number): Promise<AgentRow> {
   requireRight(actor, 'see')
-  const row = await maybeOne<Omit<AgentRow, 'isOutdated'>>(null, `${AGENT_SELECT} WHERE a.id = $2`, [config().awaySeconds, id])
+  const row = await maybeOne<Omit<AgentRow, 'isOutdated'>>(null, `${AGENT_SELECT} WHERE a.id = $2`, [
+    config().awaySeconds,
+    id,
+  ])
   if (!row) throw notFound('agent', id)
   return withVersionMark(row)
 }
@@ -92,16 +102,25 @@ function withVersionMark(row: Omit<AgentRow, 'isOutdated'>): AgentRow {
   return { ...row, isOutdated: compareVersions(row.version, AGENT_VERSION) < 0 }
 }
 
-export async function agentEvents(actor: Actor, id: number): Promise<{ id: number; at: string; kind: string; detail: string }[]> {
+export async function agentEvents(
+  actor: Actor,
+  id: number,
+): Promise<{ id: number; at: string; kind: string; detail: string }[]> {
   requireRight(actor, 'see')
-  return many(null, 'SELECT id, at, kind, detail FROM agent_events WHERE agent_id = $1 ORDER BY id DESC LIMIT 100', [id])
+  return many(null, 'SELECT id, at, kind, detail FROM agent_events WHERE agent_id = $1 ORDER BY id DESC LIMIT 100', [
+    id,
+  ])
 }
 
 export const BUSY_STRETCHES = { hour: [12, 300], day: [48, 1800], week: [84, 7200] } as const
 export type BusyStretch = keyof typeof BUSY_STRETCHES
 
 /** Share of an agent's slots in use over the last hour, day or week: `[instant, 0…1]` for each bucket, oldest first. */
-export async function agentBusy(actor: Actor, id: number, stretch: BusyStretch): Promise<{ at: string; share: number }[]> {
+export async function agentBusy(
+  actor: Actor,
+  id: number,
+  stretch: BusyStretch,
+): Promise<{ at: string; share: number }[]> {
   requireRight(actor, 'see')
   const [buckets, seconds] = BUSY_STRETCHES[stretch]
   return many(
@@ -129,7 +148,8 @@ export async function changeAgent(actor: Actor, id: number, change: z.output<typ
     const defined = Object.fromEntries(Object.entries(change).filter(([, value]) => value !== undefined))
     await agent.update(defined, { transaction: tx })
     const changes = difference(before, defined)
-    for (const [key, { to }] of Object.entries(changes)) await addAgentEvent(tx, id, `${key} changed`, `${JSON.stringify(to)} by ${actor.name}`)
+    for (const [key, { to }] of Object.entries(changes))
+      await addAgentEvent(tx, id, `${key} changed`, `${JSON.stringify(to)} by ${actor.name}`)
     await record(tx, actor, 'changed', { type: 'agent', id, title: agent.name }, changes)
     await notify(tx, { fleet: true, place: true, deliver: true })
   })
@@ -185,7 +205,11 @@ export async function addPool(actor: Actor, pool: z.output<typeof poolSchema>): 
 }
 
 /** Puts an agent into a pool, takes it out, or switches its membership off and on. */
-export async function setMembership(actor: Actor, poolId: number, wish: z.output<typeof membershipSchema>): Promise<void> {
+export async function setMembership(
+  actor: Actor,
+  poolId: number,
+  wish: z.output<typeof membershipSchema>,
+): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
     const pool = await db().Pool.findByPk(poolId, { transaction: tx })

@@ -16,7 +16,11 @@ const DEFAULT_USUAL_MS = 60_000
 
 /** The leader's right to hand out: a hand-out under an older epoch changes nothing. */
 export async function takeLeadership(engineId: string): Promise<number> {
-  const rows = await many<{ epoch: number }>(null, 'UPDATE leadership SET epoch = epoch + 1, engine_id = $1 RETURNING epoch', [engineId])
+  const rows = await many<{ epoch: number }>(
+    null,
+    'UPDATE leadership SET epoch = epoch + 1, engine_id = $1 RETURNING epoch',
+    [engineId],
+  )
   return rows[0]?.epoch ?? 0
 }
 
@@ -89,7 +93,13 @@ export async function fleetForDispatch(): Promise<FleetRow[]> {
        FROM agents a JOIN agent_contacts c ON c.agent_id = a.id`,
     [config().awaySeconds],
   )
-  return rows.map(({ lastStartAt, ...row }) => ({ ...row, connected: row.connected === true, accounts: [], robots: 0, lastStartAtMs: lastStartAt?.getTime() ?? null }))
+  return rows.map(({ lastStartAt, ...row }) => ({
+    ...row,
+    connected: row.connected === true,
+    accounts: [],
+    robots: 0,
+    lastStartAtMs: lastStartAt?.getTime() ?? null,
+  }))
 }
 
 export interface RunningRow {
@@ -107,7 +117,11 @@ export async function runningWork(): Promise<RunningRow[]> {
        FROM attempts a JOIN runs r ON r.id = a.run_id AND r.state = 'running' AND a.number = r.attempts JOIN jobs j ON j.id = r.job_id
       WHERE a.state IN ('handed','accepted','running')`,
   )
-  return rows.map(({ handedAt, usualMs, ...row }) => ({ ...row, startedAtMs: handedAt.getTime(), usualMs: usualMs ?? DEFAULT_USUAL_MS }))
+  return rows.map(({ handedAt, usualMs, ...row }) => ({
+    ...row,
+    startedAtMs: handedAt.getTime(),
+    usualMs: usualMs ?? DEFAULT_USUAL_MS,
+  }))
 }
 
 export interface HandOut {
@@ -121,7 +135,10 @@ export async function handOut(epoch: number, starts: readonly HandOut[]): Promis
     // FOR SHARE: a new leader waits for this transaction, and this one fails once a new leader is there.
     const leads = await maybeOne(tx, 'SELECT epoch FROM leadership WHERE epoch = $1 FOR SHARE', [epoch])
     if (!leads) throw new LeadershipLost()
-    const runs = await lockRuns(tx, starts.map((s) => s.runId))
+    const runs = await lockRuns(
+      tx,
+      starts.map((s) => s.runId),
+    )
     const atMs = Date.now()
     const changes: LifeChange[] = []
     for (const { runId, agentId } of starts) {
@@ -137,7 +154,13 @@ export async function handOut(epoch: number, starts: readonly HandOut[]): Promis
       `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at)
        SELECT u.run_id, u.number, u.agent_id, 'handed', to_timestamp($4) + make_interval(secs => $5), to_timestamp($4)
          FROM unnest($1::bigint[], $2::int[], $3::bigint[]) AS u(run_id, number, agent_id)`,
-      [given.map((c) => c.run.id), given.map((c) => c.life.attempts), given.map((c) => c.agentId), atMs / 1000, config().leaseSeconds],
+      [
+        given.map((c) => c.run.id),
+        given.map((c) => c.life.attempts),
+        given.map((c) => c.agentId),
+        atMs / 1000,
+        config().leaseSeconds,
+      ],
     )
     await execute(tx, 'UPDATE agent_contacts SET last_start_at = to_timestamp($2) WHERE agent_id = ANY($1)', [
       [...new Set(given.map((c) => c.agentId))],
@@ -159,8 +182,13 @@ export async function releaseDue(): Promise<number> {
   if (due.length === 0) return 0
   return transaction(async (tx) => {
     const atMs = Date.now()
-    const runs = await lockRuns(tx, due.map((row) => row.id))
-    const changes = [...runs.values()].map((run) => changeFor(run, { type: 'due', atMs }, atMs)).filter((c) => !('ok' in c)) as LifeChange[]
+    const runs = await lockRuns(
+      tx,
+      due.map((row) => row.id),
+    )
+    const changes = [...runs.values()]
+      .map((run) => changeFor(run, { type: 'due', atMs }, atMs))
+      .filter((c) => !('ok' in c)) as LifeChange[]
     const done = await writeLives(tx, changes)
     if (done.size > 0) await notify(tx, { runs: [...done], place: true })
     return done.size
@@ -178,7 +206,10 @@ export async function giveUpLost(attemptIds: readonly number[] | 'expired', reas
       : await many<{ runId: number }>(null, 'SELECT run_id AS "runId" FROM attempts WHERE id = ANY($1)', [attemptIds])
   if (found.length === 0) return []
   return transaction(async (tx) => {
-    const runs = await lockRuns(tx, found.map((row) => row.runId))
+    const runs = await lockRuns(
+      tx,
+      found.map((row) => row.runId),
+    )
     // Looked at again under the lock: a heartbeat or a report may have come in between.
     const attempts = await many<{ id: number; runId: number; agentId: number; number: number }>(
       tx,
@@ -195,12 +226,14 @@ export async function giveUpLost(attemptIds: readonly number[] | 'expired', reas
       if (change && !('ok' in change)) changes.push(change)
     }
     const done = await writeLives(tx, changes)
-    await execute(
+    await execute(tx, `UPDATE attempts SET state = 'lost', ended_at = now(), reason = $2 WHERE id = ANY($1)`, [
+      attempts.map((a) => a.id),
+      reason,
+    ])
+    await openMatters(
       tx,
-      `UPDATE attempts SET state = 'lost', ended_at = now(), reason = $2 WHERE id = ANY($1)`,
-      [attempts.map((a) => a.id), reason],
+      changes.filter((c) => c.finished && done.has(c.run.id)),
     )
-    await openMatters(tx, changes.filter((c) => c.finished && done.has(c.run.id)))
     await notify(tx, { runs: [...done], matters: true, place: true })
     return [...done]
   })
@@ -238,7 +271,15 @@ function buildLease({ attempt, token, run, try: number, title, definition, input
     definition.action.kind === 'wait'
       ? {
           kind: 'wait' as const,
-          seconds: Math.max(0, 60 * Number(typeof definition.action.minutes === 'string' ? all[definition.action.minutes.slice(2, -1)] : definition.action.minutes) || 0),
+          seconds: Math.max(
+            0,
+            60 *
+              Number(
+                typeof definition.action.minutes === 'string'
+                  ? all[definition.action.minutes.slice(2, -1)]
+                  : definition.action.minutes,
+              ) || 0,
+          ),
         }
       : definition.action
   return {
@@ -261,7 +302,9 @@ function buildLease({ attempt, token, run, try: number, title, definition, input
 }
 
 /** Stop requests for what runs on these agents. Delivered again and again until the run has ended. */
-export async function stopsToDeliver(agentIds: readonly number[]): Promise<{ agentId: number; attempt: number; token: number }[]> {
+export async function stopsToDeliver(
+  agentIds: readonly number[],
+): Promise<{ agentId: number; attempt: number; token: number }[]> {
   return many(
     null,
     `SELECT a.agent_id AS "agentId", a.id AS attempt, a.token FROM attempts a JOIN runs r ON r.id = a.run_id
@@ -271,7 +314,10 @@ export async function stopsToDeliver(agentIds: readonly number[]): Promise<{ age
 }
 
 /** Agents that were heard of just now: remembers it, and extends all their leases. */
-export async function extendLeases(engineId: string, heard: readonly { agentId: number; load: number | null }[]): Promise<void> {
+export async function extendLeases(
+  engineId: string,
+  heard: readonly { agentId: number; load: number | null }[],
+): Promise<void> {
   await transaction(async (tx) => {
     await execute(
       tx,
@@ -288,6 +334,13 @@ export async function extendLeases(engineId: string, heard: readonly { agentId: 
   })
 }
 
-export async function openAttemptsOf(tx: Tx | null, agentId: number): Promise<{ attempt: number; token: number; state: string }[]> {
-  return many(tx, `SELECT id AS attempt, token, state FROM attempts WHERE agent_id = $1 AND state IN ('handed','accepted','running')`, [agentId])
+export async function openAttemptsOf(
+  tx: Tx | null,
+  agentId: number,
+): Promise<{ attempt: number; token: number; state: string }[]> {
+  return many(
+    tx,
+    `SELECT id AS attempt, token, state FROM attempts WHERE agent_id = $1 AND state IN ('handed','accepted','running')`,
+    [agentId],
+  )
 }

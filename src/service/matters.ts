@@ -54,7 +54,8 @@ export async function watchAgents(): Promise<void> {
        ON CONFLICT DO NOTHING RETURNING agent_id AS id, '' AS name`,
       [config().awaySeconds],
     )
-    for (const { id } of gone) await addAgentEvent(tx, id, 'out of reach', `has not called for ${config().awaySeconds} s`)
+    for (const { id } of gone)
+      await addAgentEvent(tx, id, 'out of reach', `has not called for ${config().awaySeconds} s`)
     const back = await many<{ agentId: number }>(
       tx,
       `UPDATE matters m SET state = 'closed', closed_at = now(),
@@ -109,19 +110,24 @@ export async function listMatters(actor: Actor): Promise<MatterRow[]> {
 
 export async function takeMatter(actor: Actor, id: number, note: string): Promise<void> {
   requireRight(actor, 'operate')
-  await changeMatter(actor, id, 'took', `UPDATE matters SET state = 'taken', taken_by = $2, taken_at = now(), note = $3 WHERE id = $1 AND state <> 'closed' RETURNING subject`, [
+  await changeMatter(
+    actor,
     id,
-    actor.name,
-    note,
-  ])
+    'took',
+    `UPDATE matters SET state = 'taken', taken_by = $2, taken_at = now(), note = $3 WHERE id = $1 AND state <> 'closed' RETURNING subject`,
+    [id, actor.name, note],
+  )
 }
 
 export async function closeMatter(actor: Actor, id: number): Promise<void> {
   requireRight(actor, 'operate')
-  await changeMatter(actor, id, 'closed', `UPDATE matters SET state = 'closed', closed_by = $2, closed_at = now() WHERE id = $1 AND state <> 'closed' RETURNING subject`, [
+  await changeMatter(
+    actor,
     id,
-    actor.name,
-  ])
+    'closed',
+    `UPDATE matters SET state = 'closed', closed_by = $2, closed_at = now() WHERE id = $1 AND state <> 'closed' RETURNING subject`,
+    [id, actor.name],
+  )
 }
 
 async function changeMatter(actor: Actor, id: number, did: string, sql: string, bind: unknown[]): Promise<void> {

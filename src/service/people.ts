@@ -14,7 +14,12 @@ export const personSchema = z.strictObject({
   password: passwordSchema,
 })
 export const personChangeSchema = z
-  .strictObject({ name: z.string().trim().min(1).max(100), role: z.enum(ROLES), active: z.boolean(), password: passwordSchema })
+  .strictObject({
+    name: z.string().trim().min(1).max(100),
+    role: z.enum(ROLES),
+    active: z.boolean(),
+    password: passwordSchema,
+  })
   .partial()
 export const preferencesSchema = z
   .strictObject({
@@ -74,33 +79,56 @@ export async function insertPerson(
 ): Promise<{ id: number }> {
   try {
     const { id } = await db().Person.create(
-      { email: person.email, name: person.name, role: person.role, passwordHash: person.passwordHash, isDemo: person.isDemo ?? false },
+      {
+        email: person.email,
+        name: person.name,
+        role: person.role,
+        passwordHash: person.passwordHash,
+        isDemo: person.isDemo ?? false,
+      },
       { transaction: tx },
     )
-    await record(tx, actor, 'added', { type: 'person', id, title: person.name }, { email: person.email, role: person.role })
+    await record(
+      tx,
+      actor,
+      'added',
+      { type: 'person', id, title: person.name },
+      { email: person.email, role: person.role },
+    )
     return { id }
   } catch (error) {
-    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('email', 'Somebody with this e-mail address is here already.')
+    if (sqlState(error) === UNIQUE_VIOLATION)
+      throw invalid('email', 'Somebody with this e-mail address is here already.')
     throw error
   }
 }
 
-export async function changePerson(actor: Actor, id: number, change: z.output<typeof personChangeSchema>): Promise<void> {
+export async function changePerson(
+  actor: Actor,
+  id: number,
+  change: z.output<typeof personChangeSchema>,
+): Promise<void> {
   requireRight(actor, 'administer')
   const passwordHash = change.password === undefined ? undefined : await hashPassword(change.password)
   await transaction(async (tx) => {
     const person = await db().Person.findByPk(id, { transaction: tx, lock: true })
     if (!person) throw notFound('person', id)
     const before = { name: person.name, role: person.role, active: person.active }
-    const after = { name: change.name ?? before.name, role: change.role ?? before.role, active: change.active ?? before.active }
+    const after = {
+      name: change.name ?? before.name,
+      role: change.role ?? before.role,
+      active: change.active ?? before.active,
+    }
     await person.update({ ...after, ...(passwordHash ? { passwordHash } : {}) }, { transaction: tx })
     const { left } = await one<{ left: number }>(
       tx,
       `SELECT count(*)::int AS left FROM people WHERE role = 'administrator' AND active`,
     )
     if (left === 0) throw new Problem('not-now', 'This is the last administrator. Make somebody else one first.')
-    if (passwordHash !== undefined || !after.active) await execute(tx, 'DELETE FROM sessions WHERE person_id = $1', [id])
-    if (!after.active) await execute(tx, 'UPDATE access_tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [id])
+    if (passwordHash !== undefined || !after.active)
+      await execute(tx, 'DELETE FROM sessions WHERE person_id = $1', [id])
+    if (!after.active)
+      await execute(tx, 'UPDATE access_tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [id])
     const changes = { ...difference(before, after), ...(passwordHash ? { password: 'set anew' } : {}) }
     await record(tx, actor, 'changed', { type: 'person', id, title: after.name }, changes)
   })
@@ -108,5 +136,8 @@ export async function changePerson(actor: Actor, id: number, change: z.output<ty
 
 export async function savePreferences(actor: Actor, preferences: Preferences): Promise<void> {
   if (actor.id === null) throw new Problem('not-now', 'Only a person has preferences.')
-  await execute(null, 'UPDATE people SET preferences = preferences || $2::jsonb WHERE id = $1', [actor.id, JSON.stringify(preferences)])
+  await execute(null, 'UPDATE people SET preferences = preferences || $2::jsonb WHERE id = $1', [
+    actor.id,
+    JSON.stringify(preferences),
+  ])
 }

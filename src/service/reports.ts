@@ -49,8 +49,15 @@ interface AttemptChange {
 export async function storeReports(batch: readonly IncomingReport[]): Promise<StoredReports> {
   return transaction(async (tx) => {
     const ids = [...new Set(batch.map((report) => report.attempt))]
-    const runIds = await many<{ runId: number }>(tx, 'SELECT DISTINCT run_id AS "runId" FROM attempts WHERE id = ANY($1)', [ids])
-    const runs = await lockRuns(tx, runIds.map((row) => row.runId))
+    const runIds = await many<{ runId: number }>(
+      tx,
+      'SELECT DISTINCT run_id AS "runId" FROM attempts WHERE id = ANY($1)',
+      [ids],
+    )
+    const runs = await lockRuns(
+      tx,
+      runIds.map((row) => row.runId),
+    )
     const rows = await many<AttemptRow>(
       tx,
       `SELECT a.id, a.run_id AS "runId", a.agent_id AS "agentId", a.token, a.state, a.handed_at AS "handedAt",
@@ -60,7 +67,9 @@ export async function storeReports(batch: readonly IncomingReport[]): Promise<St
         WHERE a.id = ANY($1)`,
       [ids],
     )
-    const changes = new Map(rows.map((row) => [row.id, { row, startedAtMs: null, ran: null, ended: null, lastStream: 'o' } as AttemptChange]))
+    const changes = new Map(
+      rows.map((row) => [row.id, { row, startedAtMs: null, ran: null, ended: null, lastStream: 'o' } as AttemptChange]),
+    )
     const stale = new Set<number>()
     const resend = new Map<number, number>()
     const acks = new Map<number, number>()
@@ -96,22 +105,39 @@ export async function storeReports(batch: readonly IncomingReport[]): Promise<St
     const touched = [...changes.values()].filter((change) => acks.has(change.row.id) && !stale.has(change.row.id))
     await writeChunks(tx, chunks)
     const ends = judgeEnds(touched, runs)
-    const done = await writeLives(tx, ends.map((e) => e.change))
+    const done = await writeLives(
+      tx,
+      ends.map((e) => e.change),
+    )
     await writeAttempts(tx, touched, new Map(ends.map((e) => [e.attempt, e])))
     const finished = ends.map((e) => e.change).filter((c) => c.finished && done.has(c.run.id))
-    await openMatters(tx, finished.filter((c) => c.life.state === 'failed'))
-    await closeMattersOf(tx, finished.filter((c) => c.life.state === 'succeeded').map((c) => c.run.id))
+    await openMatters(
+      tx,
+      finished.filter((c) => c.life.state === 'failed'),
+    )
+    await closeMattersOf(
+      tx,
+      finished.filter((c) => c.life.state === 'succeeded').map((c) => c.run.id),
+    )
     if (refused.length > 0) await recordStale(tx, refused)
     const changed = [...new Set(touched.map((change) => change.row.runId))]
     if (changed.length > 0) {
       const failed = finished.some((c) => c.life.state === 'failed')
-      await notify(tx, { runs: changed, ...(ends.length > 0 ? { place: true as const } : {}), ...(failed ? { matters: true as const } : {}) })
+      await notify(tx, {
+        runs: changed,
+        ...(ends.length > 0 ? { place: true as const } : {}),
+        ...(failed ? { matters: true as const } : {}),
+      })
     }
     return { acks, stale, resend }
   })
 }
 
-function take(change: AttemptChange, body: ReportBody, addChunk: (first: number, lines: readonly OutputLine[]) => void): void {
+function take(
+  change: AttemptChange,
+  body: ReportBody,
+  addChunk: (first: number, lines: readonly OutputLine[]) => void,
+): void {
   const { row } = change
   switch (body.kind) {
     case 'started':
@@ -160,7 +186,10 @@ function judgeEnds(touched: readonly AttemptChange[], runs: Map<number, LockedRu
   })
 }
 
-async function writeChunks(tx: Tx, chunks: readonly { attempt: number; first: number; lines: readonly OutputLine[] }[]): Promise<void> {
+async function writeChunks(
+  tx: Tx,
+  chunks: readonly { attempt: number; first: number; lines: readonly OutputLine[] }[],
+): Promise<void> {
   if (chunks.length === 0) return
   await execute(
     tx,
@@ -171,12 +200,18 @@ async function writeChunks(tx: Tx, chunks: readonly { attempt: number; first: nu
       chunks.map((c) => c.first),
       chunks.map((c) => c.lines.length),
       // PostgreSQL's jsonb has no NUL; lone surrogates are no text either.
-      chunks.map((c) => JSON.stringify(c.lines.map(([at, stream, text]) => [at, stream, text.replaceAll('\0', '␀').toWellFormed()]))),
+      chunks.map((c) =>
+        JSON.stringify(c.lines.map(([at, stream, text]) => [at, stream, text.replaceAll('\0', '␀').toWellFormed()])),
+      ),
     ],
   )
 }
 
-async function writeAttempts(tx: Tx, touched: readonly AttemptChange[], ends: ReadonlyMap<number, Ended>): Promise<void> {
+async function writeAttempts(
+  tx: Tx,
+  touched: readonly AttemptChange[],
+  ends: ReadonlyMap<number, Ended>,
+): Promise<void> {
   if (touched.length === 0) return
   await execute(
     tx,
@@ -211,12 +246,19 @@ async function recordStale(tx: Tx, refused: readonly IncomingReport[]): Promise<
   await execute(
     tx,
     `INSERT INTO stale_reports (agent_id, attempt_id, token, kind) SELECT * FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::text[])`,
-    [refused.map((r) => r.agentId), refused.map((r) => r.attempt), refused.map((r) => r.token), refused.map((r) => r.body.kind)],
+    [
+      refused.map((r) => r.agentId),
+      refused.map((r) => r.attempt),
+      refused.map((r) => r.token),
+      refused.map((r) => r.body.kind),
+    ],
   )
 }
 
 /** Agents have these leases on disk: they need not be sent again. */
-export async function storeAccepted(accepted: readonly { agentId: number; attempt: number; token: number }[]): Promise<void> {
+export async function storeAccepted(
+  accepted: readonly { agentId: number; attempt: number; token: number }[],
+): Promise<void> {
   await execute(
     null,
     `UPDATE attempts a SET state = 'accepted' FROM unnest($1::bigint[], $2::bigint[], $3::bigint[]) AS u(agent_id, id, token)

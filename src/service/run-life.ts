@@ -120,5 +120,9 @@ export async function writeLives(tx: Tx, changes: readonly LifeChange[]): Promis
 
 /** Notes who asked for the stop; the engine passes it on to the agent. */
 export async function noteStop(tx: Tx, runId: number, by: string): Promise<void> {
-  await execute(tx, 'UPDATE runs SET stop_asked_by = coalesce(stop_asked_by, $2), stop_asked_at = coalesce(stop_asked_at, now()) WHERE id = $1', [runId, by])
+  await execute(
+    tx,
+    'UPDATE runs SET stop_asked_by = coalesce(stop_asked_by, $2), stop_asked_at = coalesce(stop_asked_at, now()) WHERE id = $1',
+    [runId, by],
+  )
 }

@@ -8,7 +8,10 @@ export const CAUSES = ['person', 'token', 'again', 'trigger'] as const
 export const SORTS = ['number', 'started', 'ended', 'duration'] as const
 
 const listOf = <T extends z.ZodType>(item: T) =>
-  z.preprocess((value) => (typeof value === 'string' ? value.split(',').filter(Boolean) : value), z.array(item).min(1).max(50))
+  z.preprocess(
+    (value) => (typeof value === 'string' ? value.split(',').filter(Boolean) : value),
+    z.array(item).min(1).max(50),
+  )
 const idOf = z.coerce.number().int().positive()
 const instant = z.iso.datetime({ offset: true })
 
@@ -101,17 +104,24 @@ export function runQuery(filter: RunFilter): Query {
   if (filter.text) {
     const number = /^#?(\d{1,15})$/.exec(filter.text.trim())?.[1]
     if (number) where.push(`r.id = ${param(Number(number))}`)
-    else where.push(`r.job_id = ANY(ARRAY(SELECT id FROM jobs WHERE title ILIKE ${param(`%${filter.text.trim().replace(/[\\%_]/g, '\\$&')}%`)}))`)
+    else
+      where.push(
+        `r.job_id = ANY(ARRAY(SELECT id FROM jobs WHERE title ILIKE ${param(`%${filter.text.trim().replace(/[\\%_]/g, '\\$&')}%`)}))`,
+      )
   }
   if (filter.from) {
     const from = param(filter.from)
     where.push(`r.created_at >= ${from}::timestamptz`)
-    where.push(`r.id >= coalesce((SELECT id FROM runs WHERE created_at >= ${from}::timestamptz ORDER BY created_at LIMIT 1), 9e15) - ${ID_SLACK}`)
+    where.push(
+      `r.id >= coalesce((SELECT id FROM runs WHERE created_at >= ${from}::timestamptz ORDER BY created_at LIMIT 1), 9e15) - ${ID_SLACK}`,
+    )
   }
   if (filter.to) {
     const to = param(filter.to)
     where.push(`r.created_at < ${to}::timestamptz`)
-    where.push(`r.id <= coalesce((SELECT id FROM runs WHERE created_at < ${to}::timestamptz ORDER BY created_at DESC LIMIT 1), 0) + ${ID_SLACK}`)
+    where.push(
+      `r.id <= coalesce((SELECT id FROM runs WHERE created_at < ${to}::timestamptz ORDER BY created_at DESC LIMIT 1), 0) + ${ID_SLACK}`,
+    )
   }
   const key = SORT_KEY[filter.sort]
   const direction = filter.dir === 'desc' ? 'DESC' : 'ASC'
@@ -119,12 +129,16 @@ export function runQuery(filter: RunFilter): Query {
     const { key: value, id } = readCursor(filter.after)
     const sign = filter.dir === 'desc' ? '<' : '>'
     if (filter.sort === 'number') where.push(`r.id ${sign} ${param(id)}`)
-    else where.push(`(${key}, r.id) ${sign} (${param(value)}::${filter.sort === 'duration' ? 'bigint' : 'timestamptz'}, ${param(id)})`)
+    else
+      where.push(
+        `(${key}, r.id) ${sign} (${param(value)}::${filter.sort === 'duration' ? 'bigint' : 'timestamptz'}, ${param(id)})`,
+      )
   }
   const order = filter.sort === 'number' ? `r.id ${direction}` : `${key} ${direction}, r.id ${direction}`
   const limit = param(filter.limit + 1)
   const rest = where.length > 0 ? `WHERE ${where.join(' AND ')}` : ''
-  const page = (condition: string): string => `SELECT r.id, ${key} AS sort_key FROM runs r ${condition} ORDER BY ${order} LIMIT ${limit}`
+  const page = (condition: string): string =>
+    `SELECT r.id, ${key} AS sort_key FROM runs r ${condition} ORDER BY ${order} LIMIT ${limit}`
   // Each state has its own stretch of the index, in order: take the first of each, then the first of all.
   const ids = filter.state
     ? `SELECT x.* FROM unnest(${param(filter.state)}::text[]) AS s(state)
@@ -179,11 +193,16 @@ export async function* allRuns(actor: Actor, filter: RunFilter): AsyncGenerator<
 }
 
 export async function runRows(ids: readonly number[]): Promise<RunRow[]> {
-  return many<RunRow>(null, `SELECT ${ROW_COLUMNS} FROM runs r ${ROW_JOINS} WHERE r.id = ANY($1) ORDER BY r.id DESC`, [ids])
+  return many<RunRow>(null, `SELECT ${ROW_COLUMNS} FROM runs r ${ROW_JOINS} WHERE r.id = ANY($1) ORDER BY r.id DESC`, [
+    ids,
+  ])
 }
 
 /** How many runs there are in each open state, and what ended since the instant. */
-export async function countRuns(actor: Actor, since: Date): Promise<{ running: number; waiting: number; failed: number; succeeded: number }> {
+export async function countRuns(
+  actor: Actor,
+  since: Date,
+): Promise<{ running: number; waiting: number; failed: number; succeeded: number }> {
   requireRight(actor, 'see')
   const [row] = await many<{ running: number; waiting: number; failed: number; succeeded: number }>(
     null,

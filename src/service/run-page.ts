@@ -13,7 +13,10 @@ export const outputQuerySchema = z.strictObject({
   from: z.coerce.number().int().min(1).default(1),
   count: z.coerce.number().int().min(1).max(2000).default(500),
 })
-export const searchQuerySchema = z.strictObject({ attempt: z.coerce.number().int().positive(), text: z.string().min(1, 'Write what to look for.').max(200) })
+export const searchQuerySchema = z.strictObject({
+  attempt: z.coerce.number().int().positive(),
+  text: z.string().min(1, 'Write what to look for.').max(200),
+})
 
 export interface AttemptRow {
   readonly id: number
@@ -132,13 +135,23 @@ interface Chunk {
 }
 
 function rowsOf(chunks: readonly Chunk[]): OutputRow[] {
-  return chunks.flatMap(({ first, lines }) => lines.map(([at, stream, text], i) => ({ n: first + i, at, stream, text })))
+  return chunks.flatMap(({ first, lines }) =>
+    lines.map(([at, stream, text], i) => ({ n: first + i, at, stream, text })),
+  )
 }
 
 /** A stretch of an attempt's output, by line numbers. */
-export async function readOutput(actor: Actor, runId: number, query: z.output<typeof outputQuerySchema>): Promise<{ rows: OutputRow[]; total: number }> {
+export async function readOutput(
+  actor: Actor,
+  runId: number,
+  query: z.output<typeof outputQuerySchema>,
+): Promise<{ rows: OutputRow[]; total: number }> {
   requireRight(actor, 'see')
-  const attempt = await maybeOne<{ total: number }>(null, 'SELECT output_lines AS total FROM attempts WHERE id = $1 AND run_id = $2', [query.attempt, runId])
+  const attempt = await maybeOne<{ total: number }>(
+    null,
+    'SELECT output_lines AS total FROM attempts WHERE id = $1 AND run_id = $2',
+    [query.attempt, runId],
+  )
   if (!attempt) throw notFound('try', query.attempt)
   const to = query.from + query.count
   const chunks = await many<Chunk>(
@@ -153,7 +166,11 @@ export async function readOutput(actor: Actor, runId: number, query: z.output<ty
 const MOST_HITS = 1000
 
 /** Numbers of the lines that hold the text, whatever its case; at most 1,000. */
-export async function searchOutput(actor: Actor, runId: number, query: z.output<typeof searchQuerySchema>): Promise<{ lines: number[]; more: boolean }> {
+export async function searchOutput(
+  actor: Actor,
+  runId: number,
+  query: z.output<typeof searchQuerySchema>,
+): Promise<{ lines: number[]; more: boolean }> {
   requireRight(actor, 'see')
   const rows = await many<{ n: number }>(
     null,
@@ -168,7 +185,7 @@ export async function searchOutput(actor: Actor, runId: number, query: z.output<
 /** The whole output as text, chunk by chunk, without terminal escapes' interpretation: what the command wrote. */
 export async function* outputText(actor: Actor, runId: number, attemptId: number): AsyncGenerator<string> {
   requireRight(actor, 'see')
-  for (let from = 1; ; ) {
+  for (let from = 1; ;) {
     const { rows, total } = await readOutput(actor, runId, { attempt: attemptId, from, count: 2000 })
     if (rows.length > 0) yield rows.map((row) => `${row.stream === 'a' ? `[agent] ${row.text}` : row.text}\n`).join('')
     from += 2000

@@ -38,8 +38,13 @@ export async function signIn(given: z.output<typeof signInSchema>, caller: Calle
   // Unknown accounts cost as much time as known ones.
   const fits = await isPassword(person?.passwordHash ?? (await decoyHash()), given.password)
   const ok = fits && person?.active === true && person.passwordHash !== null
-  await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, $3)', [account, caller.address, ok])
-  if (!ok || !person) throw new Problem('wrong-credentials', 'Check both and try again. An administrator can set a new password for you.')
+  await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, $3)', [
+    account,
+    caller.address,
+    ok,
+  ])
+  if (!ok || !person)
+    throw new Problem('wrong-credentials', 'Check both and try again. An administrator can set a new password for you.')
   return openSession(person.id, caller, oldToken)
 }
 
@@ -55,13 +60,18 @@ async function refuseIfTooMany(account: string, address: string): Promise<void> 
     [account, address, WINDOW_MINUTES],
   )
   if (counts.account >= MOST_FOR_ACCOUNT || counts.address >= MOST_FOR_ADDRESS) {
-    throw new Problem('too-many-attempts', `Sign-in is closed for ${WINDOW_MINUTES} minutes after too many wrong attempts.`)
+    throw new Problem(
+      'too-many-attempts',
+      `Sign-in is closed for ${WINDOW_MINUTES} minutes after too many wrong attempts.`,
+    )
   }
 }
 
 /** One click, in demo mode, and only for people who came with the demo. */
 export async function signInAsDemoPerson(personId: number, caller: Caller, oldToken?: string): Promise<string> {
-  const person = config().isDemo ? await maybeOne(null, 'SELECT id FROM people WHERE id = $1 AND is_demo AND active', [personId]) : undefined
+  const person = config().isDemo
+    ? await maybeOne(null, 'SELECT id FROM people WHERE id = $1 AND is_demo AND active', [personId])
+    : undefined
   if (!person) throw notFound('demo person', personId)
   return openSession(personId, caller, oldToken)
 }
@@ -97,7 +107,15 @@ async function openSession(personId: number, caller: Caller, oldToken?: string):
 }
 
 async function actorOfSession(tx: Tx | null, tokenHash: string, address: string): Promise<SignedIn | undefined> {
-  const row = await maybeOne<{ id: number; email: string; name: string; role: Role; sessionId: number; preferences: Preferences; seen: Date }>(
+  const row = await maybeOne<{
+    id: number
+    email: string
+    name: string
+    role: Role
+    sessionId: number
+    preferences: Preferences
+    seen: Date
+  }>(
     tx,
     `SELECT p.id, p.email, p.name, p.role, p.preferences, s.id AS "sessionId", s.last_seen_at AS seen
        FROM sessions s JOIN people p ON p.id = s.person_id
@@ -145,13 +163,19 @@ export async function changePassword(actor: Actor, change: z.output<typeof passw
   if (!person) throw notFound('person', actor.id ?? '')
   await refuseIfTooMany(`password of ${person.id}`, '')
   if (person.passwordHash !== null && !(await isPassword(person.passwordHash, change.current))) {
-    await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, false)', [`password of ${person.id}`, actor.address])
+    await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, false)', [
+      `password of ${person.id}`,
+      actor.address,
+    ])
     throw invalid('current', 'That is not your present password.')
   }
   const passwordHash = await hashPassword(change.next)
   await transaction(async (tx) => {
     await person.update({ passwordHash }, { transaction: tx })
-    await execute(tx, 'DELETE FROM sessions WHERE person_id = $1 AND id IS DISTINCT FROM $2', [person.id, actor.sessionId])
+    await execute(tx, 'DELETE FROM sessions WHERE person_id = $1 AND id IS DISTINCT FROM $2', [
+      person.id,
+      actor.sessionId,
+    ])
     await record(tx, actor, 'changed password', { type: 'person', id: person.id, title: person.name })
   })
 }
@@ -166,7 +190,8 @@ export async function mySessions(actor: Actor): Promise<object[]> {
 }
 
 export async function endSession(actor: Actor, id: number): Promise<void> {
-  if ((await execute(null, 'DELETE FROM sessions WHERE id = $1 AND person_id = $2', [id, actor.id])) === 0) throw notFound('session', id)
+  if ((await execute(null, 'DELETE FROM sessions WHERE id = $1 AND person_id = $2', [id, actor.id])) === 0)
+    throw notFound('session', id)
 }
 
 export async function myTokens(actor: Actor): Promise<object[]> {
@@ -179,13 +204,21 @@ export async function myTokens(actor: Actor): Promise<object[]> {
 }
 
 /** The token is shown this once; only its hash is kept. It can do what its person can. */
-export async function addToken(actor: Actor, wish: z.output<typeof tokenSchema>): Promise<{ id: number; token: string }> {
+export async function addToken(
+  actor: Actor,
+  wish: z.output<typeof tokenSchema>,
+): Promise<{ id: number; token: string }> {
   if (actor.id === null || actor.via === 'token') throw new Problem('not-now', 'Sign in as a person to make a token.')
   const token = newToken('bgt')
   const personId = actor.id
   return transaction(async (tx) => {
     const { id } = await db().AccessToken.create(
-      { personId, name: wish.name, tokenHash: hashToken(token), expiresAt: new Date(Date.now() + wish.days * 86_400_000) },
+      {
+        personId,
+        name: wish.name,
+        tokenHash: hashToken(token),
+        expiresAt: new Date(Date.now() + wish.days * 86_400_000),
+      },
       { transaction: tx },
     )
     await record(tx, actor, 'made', { type: 'access token', id, title: wish.name }, { days: wish.days })
@@ -222,14 +255,24 @@ export async function setUpFirstAdministrator(given: z.output<typeof setupSchema
   const passwordHash = await hashPassword(given.password)
   const made = await transaction(async (tx) => {
     await execute(tx, 'LOCK TABLE people IN EXCLUSIVE MODE')
-    if (await maybeOne(tx, 'SELECT 1 AS one FROM people LIMIT 1')) throw new Problem('not-now', 'The first administrator is there already. Sign in.')
-    const used = await execute(tx, 'DELETE FROM setup_codes WHERE code_hash = $1 AND expires_at > now()', [hashToken(given.code.trim())])
+    if (await maybeOne(tx, 'SELECT 1 AS one FROM people LIMIT 1'))
+      throw new Problem('not-now', 'The first administrator is there already. Sign in.')
+    const used = await execute(tx, 'DELETE FROM setup_codes WHERE code_hash = $1 AND expires_at > now()', [
+      hashToken(given.code.trim()),
+    ])
     if (used === 0) return undefined
     await execute(tx, 'DELETE FROM setup_codes')
-    return insertPerson(tx, { ...COMMAND_LINE, name: 'set-up', address: caller.address }, { ...given, role: 'administrator', passwordHash })
+    return insertPerson(
+      tx,
+      { ...COMMAND_LINE, name: 'set-up', address: caller.address },
+      { ...given, role: 'administrator', passwordHash },
+    )
   })
   if (!made) {
-    await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, false)', ['setup', caller.address])
+    await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, false)', [
+      'setup',
+      caller.address,
+    ])
     throw invalid('code', 'This code is not the one the server printed, or it has expired.')
   }
   return openSession(made.id, caller)

@@ -22,7 +22,10 @@ export const startSchema = z.strictObject({
   requestKey: z.string().min(8).max(100).nullable().default(null),
 })
 export type StartWish = z.output<typeof startSchema>
-export const againSchema = z.strictObject({ inputs: z.record(z.string(), z.string()).default({}), requestKey: z.string().min(8).max(100).nullable().default(null) })
+export const againSchema = z.strictObject({
+  inputs: z.record(z.string(), z.string()).default({}),
+  requestKey: z.string().min(8).max(100).nullable().default(null),
+})
 
 interface JobToStart {
   readonly id: number
@@ -56,15 +59,23 @@ export async function startRun(actor: Actor, wish: StartWish): Promise<{ id: num
 }
 
 /** A new run of the same job as it is now, with the earlier run's inputs where no others are given. */
-export async function runAgain(actor: Actor, runId: number, wish: z.output<typeof againSchema>): Promise<{ id: number }> {
+export async function runAgain(
+  actor: Actor,
+  runId: number,
+  wish: z.output<typeof againSchema>,
+): Promise<{ id: number }> {
   requireRight(actor, 'operate')
   return once(wish.requestKey, () =>
     transaction(async (tx) => {
-      const old = await maybeOne<{ jobId: number; inputs: Record<string, string>; secrets: Buffer | null; target: StartWish['target']; againOf: number | null }>(
-        tx,
-        'SELECT job_id AS "jobId", inputs, secrets, target, again_of AS "againOf" FROM runs WHERE id = $1',
-        [runId],
-      )
+      const old = await maybeOne<{
+        jobId: number
+        inputs: Record<string, string>
+        secrets: Buffer | null
+        target: StartWish['target']
+        againOf: number | null
+      }>(tx, 'SELECT job_id AS "jobId", inputs, secrets, target, again_of AS "againOf" FROM runs WHERE id = $1', [
+        runId,
+      ])
       if (!old) throw notFound('run', runId)
       const job = await jobToStart(tx, old.jobId)
       const secrets = old.secrets ? (JSON.parse(unseal(old.secrets, 'run inputs')) as Record<string, string>) : {}
@@ -72,7 +83,14 @@ export async function runAgain(actor: Actor, runId: number, wish: z.output<typeo
       const known = new Set(job.definition.inputs.map((input) => input.name))
       const before = Object.entries({ ...old.inputs, ...secrets }).filter(([name]) => known.has(name))
       const inputs = { ...Object.fromEntries(before), ...wish.inputs }
-      return makeRun(tx, actor, job, { inputs, at: null, target: null, priority: null, requestKey: wish.requestKey }, 'again', runId)
+      return makeRun(
+        tx,
+        actor,
+        job,
+        { inputs, at: null, target: null, priority: null, requestKey: wish.requestKey },
+        'again',
+        runId,
+      )
     }),
   )
 }
@@ -98,7 +116,11 @@ async function makeRun(
   if (!job.active) throw new Problem('not-now', `${job.title} is switched off. Switch it on to start it.`)
   const { values, faults } = resolveInputs(job.definition.inputs, wish.inputs)
   if (faults.length > 0) {
-    throw new Problem('invalid-input', faults.map((f) => f.message).join(' '), faults.map((f) => ({ path: `inputs.${f.name}`, message: f.message })))
+    throw new Problem(
+      'invalid-input',
+      faults.map((f) => f.message).join(' '),
+      faults.map((f) => ({ path: `inputs.${f.name}`, message: f.message })),
+    )
   }
   const secretNames = new Set(job.definition.inputs.filter((i) => i.type === 'secret').map((i) => i.name))
   const open = Object.fromEntries(Object.entries(values).filter(([name]) => !secretNames.has(name)))
@@ -133,7 +155,13 @@ async function makeRun(
       startAfter,
     ],
   )
-  await record(tx, actor, againOf === null ? 'started' : 'started again', { type: 'run', id, title: job.title }, againOf === null ? {} : { again: againOf })
+  await record(
+    tx,
+    actor,
+    againOf === null ? 'started' : 'started again',
+    { type: 'run', id, title: job.title },
+    againOf === null ? {} : { again: againOf },
+  )
   await notify(tx, { runs: [id], place: true })
   return { id }
 }
@@ -160,7 +188,11 @@ export async function stopRun(actor: Actor, runId: number): Promise<{ state: str
 export async function clearRun(actor: Actor, runId: number): Promise<void> {
   requireRight(actor, 'operate')
   await transaction(async (tx) => {
-    const rows = await many<{ id: number }>(tx, 'UPDATE runs SET cleared_at = now() WHERE id = $1 AND ended_at IS NOT NULL AND cleared_at IS NULL RETURNING id', [runId])
+    const rows = await many<{ id: number }>(
+      tx,
+      'UPDATE runs SET cleared_at = now() WHERE id = $1 AND ended_at IS NOT NULL AND cleared_at IS NULL RETURNING id',
+      [runId],
+    )
     if (rows.length === 0) throw new Problem('not-now', `#${runId} is not a finished run on the board.`)
     await record(tx, actor, 'cleared', { type: 'run', id: runId, title: `#${runId}` })
     await notify(tx, { runs: [runId] })

@@ -76,7 +76,9 @@ export async function dayLine(actor: Actor): Promise<DayLine> {
     null,
     'SELECT now() AS now, coalesce((SELECT sum(slots) FROM agents WHERE active AND credential_hash IS NOT NULL), 0)::int AS capacity',
   )
-  const from = new Date(Math.floor(now.getTime() / 1000 / BUCKET_SECONDS) * BUCKET_SECONDS * 1000 - HOURS_BACK * 3_600_000)
+  const from = new Date(
+    Math.floor(now.getTime() / 1000 / BUCKET_SECONDS) * BUCKET_SECONDS * 1000 - HOURS_BACK * 3_600_000,
+  )
   const rows = await many<{ bucket: number; busyMs: number; newest: Date }>(
     null,
     `SELECT floor(extract(epoch FROM at - $1) / $2)::int AS bucket, sum(busy_ms)::bigint AS "busyMs", max(at) AS newest

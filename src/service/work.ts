@@ -6,7 +6,10 @@ import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
 
-export const areaSchema = z.strictObject({ title: z.string().trim().min(1, 'An area needs a title.').max(80), notes: z.string().max(2000).default('') })
+export const areaSchema = z.strictObject({
+  title: z.string().trim().min(1, 'An area needs a title.').max(80),
+  notes: z.string().max(2000).default(''),
+})
 export const newJobSchema = jobSchema
 /** The version that was read before the change; another one now means that somebody else saved first. */
 export const jobSaveSchema = jobSchema.extend({ version: z.int().positive() })
@@ -117,7 +120,11 @@ export async function insertJob(tx: Tx, actor: Actor, job: JobContent): Promise<
 }
 
 /** Saves a change made to the version that was read. If somebody saved in between, both versions are in the answer, and nothing is saved. */
-export async function saveJob(actor: Actor, id: number, job: z.output<typeof jobSaveSchema>): Promise<{ version: number }> {
+export async function saveJob(
+  actor: Actor,
+  id: number,
+  job: z.output<typeof jobSaveSchema>,
+): Promise<{ version: number }> {
   requireRight(actor, 'design')
   return transaction(async (tx) => {
     await one(tx, 'SELECT id FROM jobs WHERE id = $1 AND deleted_at IS NULL FOR UPDATE', [id]).catch(() => {
@@ -125,9 +132,14 @@ export async function saveJob(actor: Actor, id: number, job: z.output<typeof job
     })
     const current = await readJob(tx, id)
     if (current.version !== job.version) {
-      throw new Problem('conflict', `${current.savedBy} saved this job while you were changing it. Nothing of yours is lost: compare the two and decide.`, [], {
-        theirs: current,
-      })
+      throw new Problem(
+        'conflict',
+        `${current.savedBy} saved this job while you were changing it. Nothing of yours is lost: compare the two and decide.`,
+        [],
+        {
+          theirs: current,
+        },
+      )
     }
     const version = current.version + 1
     await guardTitle(() =>
@@ -139,10 +151,16 @@ export async function saveJob(actor: Actor, id: number, job: z.output<typeof job
     )
     await writeVersion(tx, id, version, job.definition)
     const { version: _, ...after } = job
-    await record(tx, actor, 'changed', { type: 'job', id, title: job.title }, {
-      ...difference(current, { title: after.title, notes: after.notes, areaId: after.areaId, active: after.active }),
-      ...difference(current.definition, after.definition),
-    })
+    await record(
+      tx,
+      actor,
+      'changed',
+      { type: 'job', id, title: job.title },
+      {
+        ...difference(current, { title: after.title, notes: after.notes, areaId: after.areaId, active: after.active }),
+        ...difference(current.definition, after.definition),
+      },
+    )
     await notify(tx, { jobs: true, place: true })
     return { version }
   })
@@ -152,7 +170,11 @@ export async function saveJob(actor: Actor, id: number, job: z.output<typeof job
 export async function removeJob(actor: Actor, id: number): Promise<void> {
   requireRight(actor, 'design')
   await transaction(async (tx) => {
-    const [row] = await many<{ title: string }>(tx, 'UPDATE jobs SET deleted_at = now(), active = false WHERE id = $1 AND deleted_at IS NULL RETURNING title', [id])
+    const [row] = await many<{ title: string }>(
+      tx,
+      'UPDATE jobs SET deleted_at = now(), active = false WHERE id = $1 AND deleted_at IS NULL RETURNING title',
+      [id],
+    )
     if (!row) throw notFound('job', id)
     await record(tx, actor, 'removed', { type: 'job', id, title: row.title })
     await notify(tx, { jobs: true, place: true })
@@ -167,7 +189,8 @@ async function guardTitle<T>(work: () => Promise<T>): Promise<T> {
   try {
     return await work()
   } catch (error) {
-    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('title', 'There is a job with this title in this area already.')
+    if (sqlState(error) === UNIQUE_VIOLATION)
+      throw invalid('title', 'There is a job with this title in this area already.')
     if (sqlState(error) === '23503') throw invalid('areaId', 'This area does not exist.')
     throw error
   }

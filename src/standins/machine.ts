@@ -1,6 +1,6 @@
 import { AgentLink, type Host } from '@/agent/link'
 import { Outbox } from '@/agent/outbox'
-import type { AgentFacts, Lease, OutputLine } from '@/agent/protocol'
+import type { AgentFacts, Lease, OutputLine, Report } from '@/agent/protocol'
 
 /** How a simulated machine acts one attempt out. Times in milliseconds from the start. */
 export interface Play {
@@ -9,11 +9,30 @@ export interface Play {
   readonly lines: readonly { readonly atMs: number; readonly stream: 'o' | 'e'; readonly text: string }[]
 }
 
+/** What a simulated machine has in hand, written down when it is ended and taken up when it is started again. */
+export interface HandedOver {
+  readonly lease: Lease
+  readonly startedAtMs: number
+  readonly lastSeq: number
+  readonly said: number
+  readonly reports: readonly Report[]
+}
+
 interface Acting {
   readonly lease: Lease
+  readonly startedAtMs: number
+  said: number
   readonly outbox: Outbox
   readonly timers: NodeJS.Timeout[]
   ended: boolean
+}
+
+export interface MachineOptions {
+  readonly gateway: string
+  readonly credential: string
+  readonly facts: AgentFacts
+  readonly play: (lease: Lease) => Play
+  readonly log?: (text: string) => void
 }
 
 /** One simulated agent: speaks the real protocol over a real connection, and only pretends to run the command. */
@@ -21,19 +40,13 @@ export class SimulatedMachine {
   private readonly acting = new Map<number, Acting>()
   private readonly link: AgentLink
 
-  constructor(options: {
-    gateway: string
-    credential: string
-    facts: AgentFacts
-    play: (lease: Lease) => Play
-    log?: (text: string) => void
-  }) {
+  constructor(private readonly options: MachineOptions) {
     const host: Host = {
       facts: options.facts,
       held: () => [...this.acting.values()].map(({ lease }) => ({ attempt: lease.attempt, token: lease.token })),
       used: () => this.acting.size,
       load: () => Math.min(1, this.acting.size / 8),
-      onLease: (lease) => this.take(lease, options.play),
+      onLease: (lease) => this.take(lease),
       onStop: (attempt) => this.stopAttempt(attempt),
       onStale: (attempt) => this.remove(attempt),
       onSettings: () => undefined,
@@ -60,38 +73,85 @@ export class SimulatedMachine {
     this.link.cut(forMs)
   }
 
-  private take(lease: Lease, play: (lease: Lease) => Play): void {
+  /** What is in hand now, for the next process. */
+  handOver(): HandedOver[] {
+    return [...this.acting.values()].map(({ lease, startedAtMs, said, outbox }) => ({
+      lease,
+      startedAtMs,
+      said,
+      lastSeq: outbox.seq,
+      reports: outbox.pending,
+    }))
+  }
+
+  /** Takes up what the process before had in hand; what should have happened meanwhile happens at once. */
+  takeOver(items: readonly HandedOver[]): void {
+    for (const item of items) {
+      const outbox = new Outbox(
+        item.lease.attempt,
+        item.lease.token,
+        null,
+        () => this.link.sendSoon(),
+        item.reports,
+        item.lastSeq,
+      )
+      const one: Acting = {
+        lease: item.lease,
+        startedAtMs: item.startedAtMs,
+        said: item.said,
+        outbox,
+        timers: [],
+        ended: item.reports.some((r) => r.body.kind === 'ended'),
+      }
+      this.acting.set(item.lease.attempt, one)
+      this.link.carry(outbox)
+      if (!one.ended) this.act(one, this.options.play(item.lease))
+    }
+  }
+
+  private take(lease: Lease): void {
     if (this.acting.has(lease.attempt)) return
     const outbox = new Outbox(lease.attempt, lease.token, null, () => this.link.sendSoon())
-    const one: Acting = { lease, outbox, timers: [], ended: false }
+    const one: Acting = { lease, startedAtMs: Date.now(), said: 0, outbox, timers: [], ended: false }
     this.acting.set(lease.attempt, one)
     this.link.carry(outbox)
-    const { durationMs, exitCode, lines } = play(lease)
-    const now = (): number => Math.round(this.link.now())
     outbox.add({
       kind: 'started',
-      at: now(),
+      at: Math.round(this.link.now()),
       ran: {
         argv: lease.action.kind === 'command' ? ['sh', '-c', lease.action.command] : [lease.action.kind],
         environment: { ...lease.environment, ...lease.inputs },
         folder: lease.folder ?? '/srv/marram',
         user: 'svc-marram',
         pid: 1000 + (lease.attempt % 30_000),
-        agentVersion: '1.0.0',
+        agentVersion: this.options.facts.version,
       },
     })
+    this.act(one, this.options.play(lease))
+  }
+
+  private act(one: Acting, { durationMs, exitCode, lines }: Play): void {
+    const now = (): number => Math.round(this.link.now())
     if (durationMs === 0) {
       const at = now()
-      if (lines.length > 0) outbox.add({ kind: 'output', lines: lines.map(({ stream, text }): OutputLine => [at, stream, text]) })
+      if (lines.length > 0)
+        one.outbox.add({ kind: 'output', lines: lines.map(({ stream, text }): OutputLine => [at, stream, text]) })
       this.finish(one, exitCode, 'exited')
       return
     }
-    for (const { atMs, stream, text } of lines) {
-      one.timers.push(setTimeout(() => outbox.add({ kind: 'output', lines: [[now(), stream, text]] }), atMs))
+    const after = (ms: number): number => Math.max(0, one.startedAtMs + ms - Date.now())
+    for (const { atMs, stream, text } of lines.slice(one.said)) {
+      one.timers.push(
+        setTimeout(() => {
+          one.said++
+          one.outbox.add({ kind: 'output', lines: [[now(), stream, text]] })
+        }, after(atMs)),
+      )
     }
-    one.timers.push(setTimeout(() => this.finish(one, exitCode, 'exited'), durationMs))
-    const limit = lease.timeLimitSeconds
-    if (limit !== null && limit * 1000 < durationMs) one.timers.push(setTimeout(() => this.finish(one, null, 'timedOut'), limit * 1000))
+    one.timers.push(setTimeout(() => this.finish(one, exitCode, 'exited'), after(durationMs)))
+    const limit = one.lease.timeLimitSeconds
+    if (limit !== null && limit * 1000 < durationMs)
+      one.timers.push(setTimeout(() => this.finish(one, null, 'timedOut'), after(limit * 1000)))
   }
 
   private stopAttempt(attempt: number): void {

@@ -1,9 +1,9 @@
-import { readFileSync } from 'node:fs'
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import type { Lease } from '@/agent/protocol'
 import { seededRandom } from '@/core/stats/random'
 import { behaviourOf, perform } from '@/demo/play'
 import { MACHINES } from '@/demo/scenario'
-import { SimulatedMachine, type Play } from './machine'
+import { SimulatedMachine, type HandedOver, type Play } from './machine'
 import { startJobs } from './starter'
 
 const SEED = 20_270_309
@@ -29,8 +29,17 @@ function main(): void {
   const gateway = process.env.BUGLE_AGENT_GATEWAY
   const server = process.env.BUGLE_WEB_URL
   const secretsFile = process.env.BUGLE_DEMO_SECRETS
-  if (!gateway || !server || !secretsFile) throw new Error('The stand-ins need BUGLE_AGENT_GATEWAY, BUGLE_WEB_URL and BUGLE_DEMO_SECRETS.')
-  const secrets = JSON.parse(readFileSync(secretsFile, 'utf8')) as { machines: { name: string; credential: string }[]; starters: string[] }
+  if (!gateway || !server || !secretsFile)
+    throw new Error('The stand-ins need BUGLE_AGENT_GATEWAY, BUGLE_WEB_URL and BUGLE_DEMO_SECRETS.')
+  const secrets = JSON.parse(readFileSync(secretsFile, 'utf8')) as {
+    machines: { name: string; credential: string }[]
+    starters: string[]
+  }
+  const handoverFile = `${secretsFile}.in-hand`
+  const inHand = existsSync(handoverFile)
+    ? (JSON.parse(readFileSync(handoverFile, 'utf8')) as Record<string, HandedOver[]>)
+    : {}
+  rmSync(handoverFile, { force: true })
   const machines = secrets.machines.map(({ name, credential }) => {
     const known = MACHINES.find((machine) => machine.name === name)
     const facts = {
@@ -43,6 +52,7 @@ function main(): void {
       abilities: ['command', 'script', 'wait'],
     }
     const machine = new SimulatedMachine({ gateway, credential, facts, play })
+    machine.takeOver(inHand[name] ?? [])
     machine.start()
     return { name, machine }
   })
@@ -52,6 +62,11 @@ function main(): void {
   const stop = (): void => {
     clearInterval(timer)
     stopStarting()
+    writeFileSync(
+      handoverFile,
+      JSON.stringify(Object.fromEntries(machines.map(({ name, machine }) => [name, machine.handOver()]))),
+      { mode: 0o600 },
+    )
     for (const { machine } of machines) machine.stop()
     process.exit(0)
   }

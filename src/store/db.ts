@@ -57,7 +57,11 @@ export async function many<Row extends object>(tx: Tx | null, sql: string, bind:
 }
 
 /** The one row, or undefined. */
-export async function maybeOne<Row extends object>(tx: Tx | null, sql: string, bind: unknown[] = []): Promise<Row | undefined> {
+export async function maybeOne<Row extends object>(
+  tx: Tx | null,
+  sql: string,
+  bind: unknown[] = [],
+): Promise<Row | undefined> {
   return (await many<Row>(tx, sql, bind))[0]
 }
 

@@ -11,9 +11,12 @@ export async function migrate(): Promise<string[]> {
   const { sequelize } = db()
   return sequelize.transaction(async (transaction) => {
     await sequelize.query(`SELECT pg_advisory_xact_lock(${MIGRATION_LOCK})`, { transaction })
-    await sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())', {
-      transaction,
-    })
+    await sequelize.query(
+      'CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())',
+      {
+        transaction,
+      },
+    )
     const umzug = new Umzug({
       migrations: MIGRATIONS.map(({ name, up }) => ({
         name,

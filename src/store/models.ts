@@ -109,7 +109,11 @@ export function defineModels(sequelize: Sequelize): {
   const maybeDate = (): object => ({ type: DataTypes.DATE, allowNull: true })
   const ref = (): object => ({ type: DataTypes.BIGINT, allowNull: false })
   const json = (defaultValue: object): object => ({ type: DataTypes.JSONB, defaultValue })
-  const whole = (defaultValue: number | null): object => ({ type: DataTypes.BIGINT, allowNull: defaultValue === null, ...(defaultValue === null ? {} : { defaultValue }) })
+  const whole = (defaultValue: number | null): object => ({
+    type: DataTypes.BIGINT,
+    allowNull: defaultValue === null,
+    ...(defaultValue === null ? {} : { defaultValue }),
+  })
   const options = { sequelize, underscored: true, timestamps: false }
 
   Person.init(
@@ -127,7 +131,16 @@ export function defineModels(sequelize: Sequelize): {
     { ...options, tableName: 'people' },
   )
   Session.init(
-    { id: id(), tokenHash: text(), personId: ref(), address: text(), userAgent: text(), createdAt: now(), lastSeenAt: now(), expiresAt: date() } as ModelAttributes<Session>,
+    {
+      id: id(),
+      tokenHash: text(),
+      personId: ref(),
+      address: text(),
+      userAgent: text(),
+      createdAt: now(),
+      lastSeenAt: now(),
+      expiresAt: date(),
+    } as ModelAttributes<Session>,
     { ...options, tableName: 'sessions' },
   )
   AccessToken.init(
@@ -143,7 +156,10 @@ export function defineModels(sequelize: Sequelize): {
     } as ModelAttributes<AccessToken>,
     { ...options, tableName: 'access_tokens' },
   )
-  Area.init({ id: id(), title: text(), notes: optionalText() } as ModelAttributes<Area>, { ...options, tableName: 'areas' })
+  Area.init({ id: id(), title: text(), notes: optionalText() } as ModelAttributes<Area>, {
+    ...options,
+    tableName: 'areas',
+  })
   Pool.init({ id: id(), name: text(), title: text() } as ModelAttributes<Pool>, { ...options, tableName: 'pools' })
   Agent.init(
     {

@@ -13,7 +13,12 @@ export class ApiProblem extends Error {
 }
 
 async function problemOf(response: Response): Promise<ApiProblem> {
-  const body = (await response.json().catch(() => ({}))) as { type?: string; title?: string; detail?: string; errors?: { path: string; message: string }[] }
+  const body = (await response.json().catch(() => ({}))) as {
+    type?: string
+    title?: string
+    detail?: string
+    errors?: { path: string; message: string }[]
+  }
   return new ApiProblem(
     response.status,
     (body.type ?? '').replace('urn:bugle:problem:', ''),
@@ -32,7 +37,14 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
       ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } }),
     })
   } catch {
-    throw new ApiProblem(0, 'out-of-reach', 'Bugle is out of reach', 'The server does not answer. Runs go on without this page; it tries again by itself.', [], {})
+    throw new ApiProblem(
+      0,
+      'out-of-reach',
+      'Bugle is out of reach',
+      'The server does not answer. Runs go on without this page; it tries again by itself.',
+      [],
+      {},
+    )
   }
   if (response.status === 401 && !path.startsWith('/api')) {
     const here = window.location.pathname + window.location.search
@@ -53,7 +65,8 @@ export const api = {
 /** A query string of what is set. */
 export function queryOf(values: Record<string, string | number | undefined | null>): string {
   const search = new URLSearchParams()
-  for (const [key, value] of Object.entries(values)) if (value !== undefined && value !== null && value !== '') search.set(key, String(value))
+  for (const [key, value] of Object.entries(values))
+    if (value !== undefined && value !== null && value !== '') search.set(key, String(value))
   const text = search.toString()
   return text === '' ? '' : `?${text}`
 }

@@ -16,7 +16,13 @@ export function duration(ms: number | null | undefined): string {
 export function relative(atMs: number, nowMs: number): string {
   const seconds = Math.round(Math.abs(atMs - nowMs) / 1000)
   const size =
-    seconds < 60 ? `${seconds} s` : seconds < 3600 ? `${Math.round(seconds / 60)} min` : seconds < 172_800 ? `${Math.round(seconds / 3600)} h` : `${Math.round(seconds / 86_400)} d`
+    seconds < 60
+      ? `${seconds} s`
+      : seconds < 3600
+        ? `${Math.round(seconds / 60)} min`
+        : seconds < 172_800
+          ? `${Math.round(seconds / 3600)} h`
+          : `${Math.round(seconds / 86_400)} d`
   return atMs > nowMs ? `in ${size}` : `${size} ago`
 }
 
@@ -30,16 +36,25 @@ function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTim
 }
 
 /** `02:14` */
-export const clock = (at: Date | number | string, zone: string): string => format(zone, { hour: '2-digit', minute: '2-digit' }).format(new Date(at))
+export const clock = (at: Date | number | string, zone: string): string =>
+  format(zone, { hour: '2-digit', minute: '2-digit' }).format(new Date(at))
 /** `02:14:07` */
 export const clockSeconds = (at: Date | number | string, zone: string): string =>
   format(zone, { hour: '2-digit', minute: '2-digit', second: '2-digit' }).format(new Date(at))
 /** `Tue 9 Mar` */
-export const day = (at: Date | number | string, zone: string): string => format(zone, { weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(at)).replace(',', '')
+export const day = (at: Date | number | string, zone: string): string =>
+  format(zone, { weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(at)).replace(',', '')
 /** `2027-03-09 02:14:07 Europe/London`, for hovering. */
 export const exact = (at: Date | number | string, zone: string): string => {
   const parts = Object.fromEntries(
-    format(zone, { year: 'numeric', month: '2-digit', day: '2-digit', hour: '2-digit', minute: '2-digit', second: '2-digit' })
+    format(zone, {
+      year: 'numeric',
+      month: '2-digit',
+      day: '2-digit',
+      hour: '2-digit',
+      minute: '2-digit',
+      second: '2-digit',
+    })
       .formatToParts(new Date(at))
       .map((part) => [part.type, part.value]),
   )

@@ -1,6 +1,6 @@
 'use client'
 import { useServerInsertedHTML } from 'next/navigation'
-import { useState, type ReactNode } from 'react'
+import { cloneElement, useState, type ReactElement, type ReactNode } from 'react'
 import { ServerStyleSheet, StyleSheetManager } from 'styled-components'
 import { GlobalStyle } from './theme'
 
@@ -10,9 +10,9 @@ export function StyleRegistry({ nonce: given, children }: { nonce: string; child
   const [sheet] = useState(() => (typeof window === 'undefined' ? new ServerStyleSheet() : null))
   useServerInsertedHTML(() => {
     if (!sheet) return null
-    const styles = sheet.getStyleElement()
+    const styles = sheet.getStyleElement() as unknown as ReactElement<{ nonce?: string }>[]
     sheet.instance.clearTag()
-    return styles
+    return styles.map((style) => cloneElement(style, { nonce }))
   })
   const content = (
     <>

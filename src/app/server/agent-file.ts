@@ -7,7 +7,9 @@ let cached: { bytes: Buffer; checksum: string } | undefined
 /** The agent program as it is offered for download, and its SHA-256. */
 export function agentFile(): { bytes: Buffer; checksum: string } {
   if (!cached) {
-    const bytes = readFileSync(join(/* turbopackIgnore: true */ process.env.BUGLE_DIST ?? join(process.cwd(), 'dist'), 'agent.cjs'))
+    const bytes = readFileSync(
+      join(/* turbopackIgnore: true */ process.env.BUGLE_DIST ?? join(process.cwd(), 'dist'), 'agent.cjs'),
+    )
     cached = { bytes, checksum: createHash('sha256').update(bytes).digest('hex') }
   }
   return cached
@@ -16,7 +18,8 @@ export function agentFile(): { bytes: Buffer; checksum: string } {
 /** Where this server is, as the caller sees it. */
 export function serverUrl(request: Request): string {
   const host = request.headers.get('x-forwarded-host') ?? request.headers.get('host') ?? 'localhost'
-  const protocol = request.headers.get('x-forwarded-proto')?.split(',')[0] ?? new URL(request.url).protocol.replace(':', '')
+  const protocol =
+    request.headers.get('x-forwarded-proto')?.split(',')[0] ?? new URL(request.url).protocol.replace(':', '')
   return `${protocol}://${host}`
 }
 

@@ -4,7 +4,21 @@ import { allRuns, type RunFilter, type RunRow } from '@/service/run-list'
 import { outputText } from '@/service/run-page'
 
 const CSV_COLUMNS: readonly (keyof RunRow)[] = [
-  'id', 'title', 'area', 'kind', 'state', 'cause', 'starter', 'agent', 'attempts', 'createdAt', 'startedAt', 'endedAt', 'durationMs', 'exitCode', 'reason',
+  'id',
+  'title',
+  'area',
+  'kind',
+  'state',
+  'cause',
+  'starter',
+  'agent',
+  'attempts',
+  'createdAt',
+  'startedAt',
+  'endedAt',
+  'durationMs',
+  'exitCode',
+  'reason',
 ]
 
 /** A stream of text made as the reader takes it, so that any length costs no memory. */
@@ -28,10 +42,16 @@ export function runsCsv(actor: Actor, filter: RunFilter): Response {
     yield `${CSV_COLUMNS.join(',')}\r\n`
     for await (const rows of allRuns(actor, filter)) {
       // Text that a spreadsheet would take for a formula is made plain text (OWASP, CSV injection).
-      yield stringify(rows.map((row) => CSV_COLUMNS.map((column) => plainCell(row[column]))), { record_delimiter: '\r\n' })
+      yield stringify(
+        rows.map((row) => CSV_COLUMNS.map((column) => plainCell(row[column]))),
+        { record_delimiter: '\r\n' },
+      )
     }
   }
-  return streamOf(parts(), { 'content-type': 'text/csv; charset=utf-8', 'content-disposition': 'attachment; filename="bugle-runs.csv"' })
+  return streamOf(parts(), {
+    'content-type': 'text/csv; charset=utf-8',
+    'content-disposition': 'attachment; filename="bugle-runs.csv"',
+  })
 }
 
 function plainCell(value: unknown): string {

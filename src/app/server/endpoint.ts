@@ -26,7 +26,12 @@ export interface Endpoint {
   readonly right: Right
   /** Changes only what is the caller's own. */
   readonly own?: true
-  readonly answer: (call: { actor: Actor; signedIn: SignedIn; params: Record<string, number>; request: Request }) => Promise<Response>
+  readonly answer: (call: {
+    actor: Actor
+    signedIn: SignedIn
+    params: Record<string, number>
+    request: Request
+  }) => Promise<Response>
 }
 
 /** Ties a path to a service function: body and query are parsed here, once. A result that is a Response is sent as it is. */
@@ -44,11 +49,22 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
     ...(schemas.own ? { own: true as const } : {}),
     answer: async ({ actor, signedIn, params, request }) => {
       requireRight(actor, right)
-      const query = schemas.query ? parse(schemas.query, Object.fromEntries(new URL(request.url).searchParams)) : undefined
+      const query = schemas.query
+        ? parse(schemas.query, Object.fromEntries(new URL(request.url).searchParams))
+        : undefined
       const body = schemas.body ? parse(schemas.body, await readJson(request)) : undefined
-      const result = await run({ actor, signedIn, params, request, body: body as z.output<B>, query: query as z.output<Q> })
+      const result = await run({
+        actor,
+        signedIn,
+        params,
+        request,
+        body: body as z.output<B>,
+        query: query as z.output<Q>,
+      })
       if (result instanceof Response) return result
-      return result === undefined ? new Response(null, { status: 204 }) : Response.json(result, { status: method === 'POST' ? 201 : 200 })
+      return result === undefined
+        ? new Response(null, { status: 204 })
+        : Response.json(result, { status: method === 'POST' ? 201 : 200 })
     },
   }
 }
@@ -61,11 +77,16 @@ export function parse<S extends ZodType>(schema: S, value: unknown): z.output<S>
       ? issue.keys.map((key) => ({ path: pathOf([...issue.path, key]), message: `${key} is not known here.` }))
       : [{ path: pathOf(issue.path), message: issue.message }],
   )
-  throw new Problem('invalid-input', errors.map((e) => (e.path ? `${e.path}: ${e.message}` : e.message)).join(' '), errors)
+  throw new Problem(
+    'invalid-input',
+    errors.map((e) => (e.path ? `${e.path}: ${e.message}` : e.message)).join(' '),
+    errors,
+  )
 }
 
 export async function readJson(request: Request): Promise<unknown> {
-  if (Number(request.headers.get('content-length') ?? 0) > MAX_BODY_BYTES) throw new Problem('too-large', 'A request holds at most 1 MiB.')
+  if (Number(request.headers.get('content-length') ?? 0) > MAX_BODY_BYTES)
+    throw new Problem('too-large', 'A request holds at most 1 MiB.')
   const text = await request.text()
   if (text.length > MAX_BODY_BYTES) throw new Problem('too-large', 'A request holds at most 1 MiB.')
   try {
@@ -77,7 +98,11 @@ export async function readJson(request: Request): Promise<unknown> {
 
 export function callerAddress(request: Request): string {
   // Next.js sets the header itself for direct connections; in front of a proxy that is believed, its first entry is the caller.
-  const forwarded = request.headers.get('x-forwarded-for')?.split(',').map((part) => part.trim()) ?? []
+  const forwarded =
+    request.headers
+      .get('x-forwarded-for')
+      ?.split(',')
+      .map((part) => part.trim()) ?? []
   return (config().trustProxy ? forwarded[0] : forwarded.at(-1)) ?? 'unknown'
 }
 
@@ -97,7 +122,11 @@ export function requireOwnOrigin(request: Request): void {
   const origin = request.headers.get('origin')
   if (origin === null) return
   const host = request.headers.get('x-forwarded-host') ?? request.headers.get('host')
-  if (new URL(origin).host !== host) throw new Problem('foreign-origin', 'Changes are only taken from Bugle’s own pages. Use an access token for scripts.')
+  if (new URL(origin).host !== host)
+    throw new Problem(
+      'foreign-origin',
+      'Changes are only taken from Bugle’s own pages. Use an access token for scripts.',
+    )
 }
 
 /** Who asks: an access token in the header, else the session cookie. */
@@ -115,9 +144,16 @@ export async function answering(request: Request, work: () => Promise<Response>)
     return await work()
   } catch (error) {
     if (error instanceof Problem) return problemResponse(error.toJSON(), error.status, request)
-    process.stderr.write(`${JSON.stringify({ time: new Date().toISOString(), path: new URL(request.url).pathname, error: String((error as Error).stack ?? error) })}\n`)
+    process.stderr.write(
+      `${JSON.stringify({ time: new Date().toISOString(), path: new URL(request.url).pathname, error: String((error as Error).stack ?? error) })}\n`,
+    )
     return problemResponse(
-      { type: 'urn:bugle:problem:server', title: 'The server could not do it', status: 500, detail: 'Nothing was changed. Try again; the server’s log says more.' },
+      {
+        type: 'urn:bugle:problem:server',
+        title: 'The server could not do it',
+        status: 500,
+        detail: 'Nothing was changed. Try again; the server’s log says more.',
+      },
       500,
       request,
     )

@@ -64,5 +64,7 @@ export function liveStream(request: Request): Response {
     },
     cancel: () => stop(),
   })
-  return new Response(body, { headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' } })
+  return new Response(body, {
+    headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
+  })
 }

@@ -2,12 +2,35 @@ import { z } from 'zod'
 import { config } from '@/store/config'
 import { listAudit } from '@/service/audit'
 import { listEngines } from '@/service/engines'
-import { addEnrolmentKey, answerEnrolment, answerSchema, enrolmentKeySchema, enrolmentsOfKey, revokeEnrolmentKey } from '@/service/enrol'
+import {
+  addEnrolmentKey,
+  answerEnrolment,
+  answerSchema,
+  enrolmentKeySchema,
+  enrolmentsOfKey,
+  revokeEnrolmentKey,
+} from '@/service/enrol'
 import * as fleet from '@/service/fleet'
 import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/matters'
-import { addPerson, changePerson, listPeople, personChangeSchema, personSchema, preferencesSchema, savePreferences } from '@/service/people'
+import {
+  addPerson,
+  changePerson,
+  listPeople,
+  personChangeSchema,
+  personSchema,
+  preferencesSchema,
+  savePreferences,
+} from '@/service/people'
 import { countRuns, listRuns, runFilterSchema } from '@/service/run-list'
-import { earlierRuns, oneRun, outputQuerySchema, readOutput, searchOutput, searchQuerySchema, whyWaiting } from '@/service/run-page'
+import {
+  earlierRuns,
+  oneRun,
+  outputQuerySchema,
+  readOutput,
+  searchOutput,
+  searchQuerySchema,
+  whyWaiting,
+} from '@/service/run-page'
 import * as signIn from '@/service/sign-in'
 import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from '@/service/start'
 import { dayLine, find, justEnded, lanes } from '@/service/watch'
@@ -23,77 +46,138 @@ const hours = z.strictObject({ hours: z.coerce.number().min(0.25).max(24).defaul
 
 /** Everything the API does, under /api/v1. `docs/api.md` is made from this table. */
 export const ENDPOINTS: readonly Endpoint[] = [
-  endpoint('GET', '/me', 'see', {}, async ({ actor, signedIn }) => ({ ...actor, preferences: signedIn.preferences, isDemo: config().isDemo })),
-  endpoint('PATCH', '/me', 'see', { body: preferencesSchema, own: true }, ({ actor, body }) => savePreferences(actor, body)),
-  endpoint('POST', '/me/password', 'see', { body: signIn.passwordChangeSchema, own: true }, ({ actor, body }) => signIn.changePassword(actor, body)),
+  endpoint('GET', '/me', 'see', {}, async ({ actor, signedIn }) => ({
+    ...actor,
+    preferences: signedIn.preferences,
+    isDemo: config().isDemo,
+  })),
+  endpoint('PATCH', '/me', 'see', { body: preferencesSchema, own: true }, ({ actor, body }) =>
+    savePreferences(actor, body),
+  ),
+  endpoint('POST', '/me/password', 'see', { body: signIn.passwordChangeSchema, own: true }, ({ actor, body }) =>
+    signIn.changePassword(actor, body),
+  ),
   endpoint('GET', '/me/sessions', 'see', {}, ({ actor }) => signIn.mySessions(actor)),
-  endpoint('DELETE', '/me/sessions/:id', 'see', { own: true }, ({ actor, params }) => signIn.endSession(actor, id(params))),
+  endpoint('DELETE', '/me/sessions/:id', 'see', { own: true }, ({ actor, params }) =>
+    signIn.endSession(actor, id(params)),
+  ),
   endpoint('GET', '/me/tokens', 'see', {}, ({ actor }) => signIn.myTokens(actor)),
-  endpoint('POST', '/me/tokens', 'see', { body: signIn.tokenSchema, own: true }, ({ actor, body }) => signIn.addToken(actor, body)),
-  endpoint('DELETE', '/me/tokens/:id', 'see', { own: true }, ({ actor, params }) => signIn.revokeToken(actor, id(params))),
+  endpoint('POST', '/me/tokens', 'see', { body: signIn.tokenSchema, own: true }, ({ actor, body }) =>
+    signIn.addToken(actor, body),
+  ),
+  endpoint('DELETE', '/me/tokens/:id', 'see', { own: true }, ({ actor, params }) =>
+    signIn.revokeToken(actor, id(params)),
+  ),
 
   endpoint('GET', '/people', 'see', {}, ({ actor }) => listPeople(actor)),
   endpoint('POST', '/people', 'administer', { body: personSchema }, ({ actor, body }) => addPerson(actor, body)),
-  endpoint('PATCH', '/people/:id', 'administer', { body: personChangeSchema }, ({ actor, params, body }) => changePerson(actor, id(params), body)),
+  endpoint('PATCH', '/people/:id', 'administer', { body: personChangeSchema }, ({ actor, params, body }) =>
+    changePerson(actor, id(params), body),
+  ),
   endpoint('GET', '/audit', 'administer', { query: auditQuery }, ({ actor, query }) => listAudit(actor, query)),
   endpoint('GET', '/engines', 'see', {}, ({ actor }) => listEngines(actor)),
 
-  endpoint('GET', '/agents', 'see', { query: fleet.agentFilterSchema }, ({ actor, query }) => fleet.listAgents(actor, query)),
+  endpoint('GET', '/agents', 'see', { query: fleet.agentFilterSchema }, ({ actor, query }) =>
+    fleet.listAgents(actor, query),
+  ),
   endpoint('GET', '/agents/:id', 'see', {}, ({ actor, params }) => fleet.oneAgent(actor, id(params))),
-  endpoint('PATCH', '/agents/:id', 'administer', { body: fleet.agentChangeSchema }, ({ actor, params, body }) => fleet.changeAgent(actor, id(params), body)),
+  endpoint('PATCH', '/agents/:id', 'administer', { body: fleet.agentChangeSchema }, ({ actor, params, body }) =>
+    fleet.changeAgent(actor, id(params), body),
+  ),
   endpoint('POST', '/agents/:id/revoke', 'administer', {}, ({ actor, params }) => fleet.revokeAgent(actor, id(params))),
   endpoint('GET', '/agents/:id/events', 'see', {}, ({ actor, params }) => fleet.agentEvents(actor, id(params))),
-  endpoint('GET', '/agents/:id/busy', 'see', { query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }) }, ({ actor, params, query }) =>
-    fleet.agentBusy(actor, id(params), query.over),
+  endpoint(
+    'GET',
+    '/agents/:id/busy',
+    'see',
+    { query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }) },
+    ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
   ),
   endpoint('GET', '/pools', 'see', {}, ({ actor }) => fleet.listPools(actor)),
   endpoint('POST', '/pools', 'administer', { body: fleet.poolSchema }, ({ actor, body }) => fleet.addPool(actor, body)),
-  endpoint('PUT', '/pools/:id/members', 'administer', { body: fleet.membershipSchema }, ({ actor, params, body }) => fleet.setMembership(actor, id(params), body)),
+  endpoint('PUT', '/pools/:id/members', 'administer', { body: fleet.membershipSchema }, ({ actor, params, body }) =>
+    fleet.setMembership(actor, id(params), body),
+  ),
   endpoint('POST', '/enrolment-keys', 'administer', { body: enrolmentKeySchema }, async ({ actor, body, request }) => {
     const made = await addEnrolmentKey(actor, body)
     return { ...made, command: agentCommand(request, made.key) }
   }),
-  endpoint('DELETE', '/enrolment-keys/:id', 'administer', {}, ({ actor, params }) => revokeEnrolmentKey(actor, id(params))),
-  endpoint('GET', '/enrolment-keys/:id/enrolments', 'administer', {}, ({ actor, params }) => enrolmentsOfKey(actor, id(params))),
-  endpoint('POST', '/enrolments/:id/answer', 'administer', { body: answerSchema }, ({ actor, params, body }) => answerEnrolment(actor, id(params), body.answer)),
+  endpoint('DELETE', '/enrolment-keys/:id', 'administer', {}, ({ actor, params }) =>
+    revokeEnrolmentKey(actor, id(params)),
+  ),
+  endpoint('GET', '/enrolment-keys/:id/enrolments', 'administer', {}, ({ actor, params }) =>
+    enrolmentsOfKey(actor, id(params)),
+  ),
+  endpoint('POST', '/enrolments/:id/answer', 'administer', { body: answerSchema }, ({ actor, params, body }) =>
+    answerEnrolment(actor, id(params), body.answer),
+  ),
 
   endpoint('GET', '/areas', 'see', {}, ({ actor }) => work.listAreas(actor)),
   endpoint('POST', '/areas', 'design', { body: work.areaSchema }, ({ actor, body }) => work.addArea(actor, body)),
   endpoint('GET', '/jobs', 'see', {}, ({ actor }) => work.listJobs(actor)),
   endpoint('POST', '/jobs', 'design', { body: work.newJobSchema }, ({ actor, body }) => work.addJob(actor, body)),
   endpoint('GET', '/jobs/:id', 'see', {}, ({ actor, params }) => work.oneJob(actor, id(params))),
-  endpoint('PUT', '/jobs/:id', 'design', { body: work.jobSaveSchema }, ({ actor, params, body }) => work.saveJob(actor, id(params), body)),
+  endpoint('PUT', '/jobs/:id', 'design', { body: work.jobSaveSchema }, ({ actor, params, body }) =>
+    work.saveJob(actor, id(params), body),
+  ),
   endpoint('DELETE', '/jobs/:id', 'design', {}, ({ actor, params }) => work.removeJob(actor, id(params))),
 
   endpoint('GET', '/runs', 'see', { query: runFilterSchema }, ({ actor, query }) => listRuns(actor, query)),
   endpoint('GET', '/runs.csv', 'see', { query: runFilterSchema }, async ({ actor, query }) => runsCsv(actor, query)),
-  endpoint('GET', '/runs/counts', 'see', { query: hours }, ({ actor, query }) => countRuns(actor, new Date(Date.now() - query.hours * 3_600_000))),
+  endpoint('GET', '/runs/counts', 'see', { query: hours }, ({ actor, query }) =>
+    countRuns(actor, new Date(Date.now() - query.hours * 3_600_000)),
+  ),
   endpoint('POST', '/runs', 'operate', { body: startSchema }, ({ actor, body }) => startRun(actor, body)),
   endpoint('GET', '/runs/:id', 'see', {}, ({ actor, params }) => oneRun(actor, id(params))),
-  endpoint('GET', '/runs/:id/why', 'see', {}, async ({ actor, params }) => ({ reason: await whyWaiting(actor, id(params)) })),
+  endpoint('GET', '/runs/:id/why', 'see', {}, async ({ actor, params }) => ({
+    reason: await whyWaiting(actor, id(params)),
+  })),
   endpoint('GET', '/runs/:id/earlier', 'see', {}, ({ actor, params }) => earlierRuns(actor, id(params))),
-  endpoint('GET', '/runs/:id/output', 'see', { query: outputQuerySchema }, ({ actor, params, query }) => readOutput(actor, id(params), query)),
-  endpoint('GET', '/runs/:id/search', 'see', { query: searchQuerySchema }, ({ actor, params, query }) => searchOutput(actor, id(params), query)),
-  endpoint('GET', '/runs/:id/output.txt', 'see', { query: z.strictObject({ attempt: z.coerce.number().int().positive() }) }, async ({ actor, params, query }) =>
-    outputFile(actor, id(params), query.attempt),
+  endpoint('GET', '/runs/:id/output', 'see', { query: outputQuerySchema }, ({ actor, params, query }) =>
+    readOutput(actor, id(params), query),
+  ),
+  endpoint('GET', '/runs/:id/search', 'see', { query: searchQuerySchema }, ({ actor, params, query }) =>
+    searchOutput(actor, id(params), query),
+  ),
+  endpoint(
+    'GET',
+    '/runs/:id/output.txt',
+    'see',
+    { query: z.strictObject({ attempt: z.coerce.number().int().positive() }) },
+    async ({ actor, params, query }) => outputFile(actor, id(params), query.attempt),
   ),
   endpoint('POST', '/runs/:id/stop', 'operate', {}, ({ actor, params }) => stopRun(actor, id(params))),
-  endpoint('POST', '/runs/:id/again', 'operate', { body: againSchema }, ({ actor, params, body }) => runAgain(actor, id(params), body)),
+  endpoint('POST', '/runs/:id/again', 'operate', { body: againSchema }, ({ actor, params, body }) =>
+    runAgain(actor, id(params), body),
+  ),
   endpoint('POST', '/runs/:id/clear', 'operate', {}, ({ actor, params }) => clearRun(actor, id(params))),
 
   endpoint('GET', '/matters', 'see', {}, ({ actor }) => listMatters(actor)),
-  endpoint('POST', '/matters/:id/take', 'operate', { body: takeSchema }, ({ actor, params, body }) => takeMatter(actor, id(params), body.note)),
+  endpoint('POST', '/matters/:id/take', 'operate', { body: takeSchema }, ({ actor, params, body }) =>
+    takeMatter(actor, id(params), body.note),
+  ),
   endpoint('POST', '/matters/:id/close', 'operate', {}, ({ actor, params }) => closeMatter(actor, id(params))),
 
-  endpoint('GET', '/lanes', 'see', { query: hours }, ({ actor, query }) => lanes(actor, new Date(Date.now() - query.hours * 3_600_000), config().awaySeconds)),
+  endpoint('GET', '/lanes', 'see', { query: hours }, ({ actor, query }) =>
+    lanes(actor, new Date(Date.now() - query.hours * 3_600_000), config().awaySeconds),
+  ),
   endpoint('GET', '/ended', 'see', {}, ({ actor }) => justEnded(actor)),
   endpoint('GET', '/day', 'see', {}, ({ actor }) => dayLine(actor)),
-  endpoint('GET', '/find', 'see', { query: z.strictObject({ text: z.string().trim().min(1).max(100) }) }, ({ actor, query }) => find(actor, query.text)),
+  endpoint(
+    'GET',
+    '/find',
+    'see',
+    { query: z.strictObject({ text: z.string().trim().min(1).max(100) }) },
+    ({ actor, query }) => find(actor, query.text),
+  ),
   endpoint('GET', '/live', 'see', {}, async ({ request }) => liveStream(request)),
 ]
 
 /** Finds the endpoint of a method and path below /api/v1. `known`: the path exists, with other methods. */
-export function route(method: string, segments: readonly string[]): { endpoint: Endpoint; params: Record<string, number> } | { known: boolean } {
+export function route(
+  method: string,
+  segments: readonly string[],
+): { endpoint: Endpoint; params: Record<string, number> } | { known: boolean } {
   let known = false
   for (const candidate of ENDPOINTS) {
     const parts = candidate.path.slice(1).split('/')

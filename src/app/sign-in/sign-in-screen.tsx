@@ -26,7 +26,9 @@ const Card = styled.div`
     display: flex;
     align-items: center;
     gap: 10px;
-    font: 700 21px/26px 'Archivo Variable', sans-serif;
+    font:
+      700 21px/26px 'Archivo Variable',
+      sans-serif;
     font-stretch: 110%;
   }
 `
@@ -69,7 +71,13 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
             <Stack>
               <Mute>Demo: be one of the people of Marram Sound Ferries</Mute>
               {people.map((person) => (
-                <Person key={person.id} type="button" onClick={() => void api.post('/api/sign-in/demo', { personId: person.id }).then(() => window.location.assign(to))}>
+                <Person
+                  key={person.id}
+                  type="button"
+                  onClick={() =>
+                    void api.post('/api/sign-in/demo', { personId: person.id }).then(() => window.location.assign(to))
+                  }
+                >
                   <b>{person.name}</b>
                   <Mute>{person.role}</Mute>
                 </Person>
@@ -96,7 +104,13 @@ function SignInForm({ to }: { to: string }): ReactNode {
       <Stack $gap={12}>
         <Trouble error={trouble} />
         <TextField label="E-mail" type="email" value={email} onChange={setEmail} autoComplete="username" />
-        <TextField label="Password" type="password" value={password} onChange={setPassword} autoComplete="current-password" />
+        <TextField
+          label="Password"
+          type="password"
+          value={password}
+          onChange={setPassword}
+          autoComplete="current-password"
+        />
         <Button kind="strong" type="submit">
           Sign in
         </Button>
@@ -119,12 +133,30 @@ function FirstAdministrator({ to }: { to: string }): ReactNode {
   return (
     <form onSubmit={submit}>
       <Stack $gap={12}>
-        <p>Nobody is here yet. Make the first administrator with the one-time code that the server printed when it started.</p>
+        <p>
+          Nobody is here yet. Make the first administrator with the one-time code that the server printed when it
+          started.
+        </p>
         {faults.length === 0 && <Trouble error={trouble} />}
         <TextField label="One-time code" value={values.code} onChange={set('code')} error={faultOf('code')} mono />
         <TextField label="Your name" value={values.name} onChange={set('name')} error={faultOf('name')} />
-        <TextField label="E-mail" type="email" value={values.email} onChange={set('email')} error={faultOf('email')} autoComplete="username" />
-        <TextField label="Password" type="password" hint="At least 12 characters." value={values.password} onChange={set('password')} error={faultOf('password')} autoComplete="new-password" />
+        <TextField
+          label="E-mail"
+          type="email"
+          value={values.email}
+          onChange={set('email')}
+          error={faultOf('email')}
+          autoComplete="username"
+        />
+        <TextField
+          label="Password"
+          type="password"
+          hint="At least 12 characters."
+          value={values.password}
+          onChange={set('password')}
+          error={faultOf('password')}
+          autoComplete="new-password"
+        />
         <Button kind="strong" type="submit">
           Begin
         </Button>

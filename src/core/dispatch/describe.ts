@@ -13,7 +13,8 @@ export function describeReason(reason: Reason, timeOf: (ms: number) => string): 
       const nearest = reason.lacks[0]
       if (!nearest) return 'No agent is enrolled yet.'
       const more = reason.lacks.length - 1
-      const others = more === 0 ? '' : more === 1 ? ' One other agent lacks something too.' : ` ${more} others lack something too.`
+      const others =
+        more === 0 ? '' : more === 1 ? ' One other agent lacks something too.' : ` ${more} others lack something too.`
       return `No agent can take it: ${nearest.agent} ${nearest.lacks.join(' and ')}.${others}`
     }
     case 'lock': {

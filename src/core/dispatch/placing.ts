@@ -132,9 +132,7 @@ class Scratch {
     return this.turns.find((turn) => {
       if (endMs <= turn.atMs) return false
       if (turn.agent === agent && turn.spare < run.slots) return true
-      return lockNames.some(
-        (lock) => (turn.run.locks[lock] ?? 0) > this.unitsLeft(lock) - (run.locks[lock] ?? 0),
-      )
+      return lockNames.some((lock) => (turn.run.locks[lock] ?? 0) > this.unitsLeft(lock) - (run.locks[lock] ?? 0))
     })
   }
 
@@ -156,7 +154,13 @@ class Scratch {
   private start(run: ReadyRun, agent: number, endMs: number, lockNames: readonly string[]): void {
     this.free[agent] = (this.free[agent] as number) - run.slots
     this.lastStart[agent] = this.nowMs
-    const work = { number: run.number, slots: run.slots, locks: run.locks, startedAtMs: this.nowMs, usualMs: run.usualMs }
+    const work = {
+      number: run.number,
+      slots: run.slots,
+      locks: run.locks,
+      startedAtMs: this.nowMs,
+      usualMs: run.usualMs,
+    }
     const list = this.started.get(agent)
     if (list) list.push(work)
     else this.started.set(agent, [work])
@@ -187,9 +191,7 @@ class Scratch {
       const found = this.roomOn(agent, run.slots)
       if (!found) continue
       const isEarlier =
-        !best ||
-        found.atMs < best.atMs ||
-        (found.atMs === best.atMs && this.nameOf(agent) < this.nameOf(best.agent))
+        !best || found.atMs < best.atMs || (found.atMs === best.atMs && this.nameOf(agent) < this.nameOf(best.agent))
       if (isEarlier) best = { agent, ...found }
     }
     return best

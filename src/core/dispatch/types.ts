@@ -4,9 +4,7 @@ export type Priority = (typeof PRIORITIES)[number]
 
 /** Where a run may go: one agent by name, a pool by name, or any agent that carries all of these labels. */
 export type Target =
-  | { readonly agent: string }
-  | { readonly pool: string }
-  | { readonly labels: Readonly<Record<string, string>> }
+  { readonly agent: string } | { readonly pool: string } | { readonly labels: Readonly<Record<string, string>> }
 
 /** A run that needs a slot. Instants and lengths are milliseconds; instants since the epoch. */
 export interface ReadyRun {

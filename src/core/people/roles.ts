@@ -6,7 +6,12 @@ export type Role = (typeof ROLES)[number]
 export const RIGHTS = ['see', 'operate', 'design', 'administer'] as const
 export type Right = (typeof RIGHTS)[number]
 
-const NEEDED: Record<Right, Role> = { see: 'viewer', operate: 'operator', design: 'designer', administer: 'administrator' }
+const NEEDED: Record<Right, Role> = {
+  see: 'viewer',
+  operate: 'operator',
+  design: 'designer',
+  administer: 'administrator',
+}
 
 export function mayDo(role: Role, right: Right): boolean {
   return ROLES.indexOf(role) >= ROLES.indexOf(NEEDED[right])

@@ -28,8 +28,10 @@ export function judge(end: AttemptEnd, rule: SuccessRule, timeLimitSeconds: numb
   if (end.how === 'timedOut') {
     return { outcome: 'timedOut', reason: `Stopped at its time limit of ${spell(timeLimitSeconds ?? 0)}.` }
   }
-  if (end.how === 'couldNotStart') return { outcome: 'failed', reason: end.detail ?? 'The command could not be started.' }
-  if (end.how === 'orphaned') return { outcome: 'failed', reason: end.detail ?? 'The process ended while the agent was away.' }
+  if (end.how === 'couldNotStart')
+    return { outcome: 'failed', reason: end.detail ?? 'The command could not be started.' }
+  if (end.how === 'orphaned')
+    return { outcome: 'failed', reason: end.detail ?? 'The process ended while the agent was away.' }
   if (end.signal !== null) return { outcome: 'failed', reason: `Ended by signal ${end.signal}.` }
   const code = end.exitCode ?? -1
   if (!rule.exitCodes.includes(code)) {

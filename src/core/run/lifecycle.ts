@@ -7,10 +7,25 @@
  *
  * `skipped` is reached only by steps of flows.
  */
-export const RUN_STATES = ['waiting', 'ready', 'running', 'succeeded', 'failed', 'skipped', 'cancelled', 'lost'] as const
+export const RUN_STATES = [
+  'waiting',
+  'ready',
+  'running',
+  'succeeded',
+  'failed',
+  'skipped',
+  'cancelled',
+  'lost',
+] as const
 export type RunState = (typeof RUN_STATES)[number]
 
-export const ENDED_STATES = ['succeeded', 'failed', 'skipped', 'cancelled', 'lost'] as const satisfies readonly RunState[]
+export const ENDED_STATES = [
+  'succeeded',
+  'failed',
+  'skipped',
+  'cancelled',
+  'lost',
+] as const satisfies readonly RunState[]
 
 export function hasEnded(state: RunState): boolean {
   return (ENDED_STATES as readonly RunState[]).includes(state)

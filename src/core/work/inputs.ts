@@ -21,7 +21,12 @@ function dayFault(text: string): string | null {
  */
 export const inputSchema = z
   .strictObject({
-    name: z.string().regex(/^[a-z][A-Za-z0-9_]{0,39}$/, 'An input’s name begins with a lower-case letter; then letters, digits, “_”.'),
+    name: z
+      .string()
+      .regex(
+        /^[a-z][A-Za-z0-9_]{0,39}$/,
+        'An input’s name begins with a lower-case letter; then letters, digits, “_”.',
+      ),
     title: z.string().max(80).default(''),
     type: z.enum(INPUT_TYPES),
     options: z.array(z.string().min(1).max(200)).max(100).default([]),
@@ -33,7 +38,11 @@ export const inputSchema = z
       context.addIssue({ code: 'custom', path: ['options'], message: 'A choice needs at least one option.' })
     }
     if (input.type === 'secret' && input.default !== null) {
-      context.addIssue({ code: 'custom', path: ['default'], message: 'A secret has no default: it would be readable here.' })
+      context.addIssue({
+        code: 'custom',
+        path: ['default'],
+        message: 'A secret has no default: it would be readable here.',
+      })
     }
     if (input.default !== null && input.type !== 'secret') {
       const fault = valueFault(input, input.default)
@@ -86,7 +95,8 @@ export function resolveInputs(
     else values[input.name] = value
   }
   for (const name of Object.keys(given)) {
-    if (!inputs.some((input) => input.name === name)) faults.push({ name, message: `There is no input called ${name}.` })
+    if (!inputs.some((input) => input.name === name))
+      faults.push({ name, message: `There is no input called ${name}.` })
   }
   return { values, faults }
 }

@@ -21,7 +21,13 @@ const script = z.string().min(1, 'Write what is to be done.').max(200_000)
 export const actionSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('command'), command: script }),
   z.strictObject({ kind: z.literal('script'), interpreter: z.enum(INTERPRETERS), script }),
-  z.strictObject({ kind: z.literal('wait'), minutes: z.union([z.number().min(0).max(1440), z.string().regex(/^\$\{[a-z]\w*\}$/i, 'A number of minutes, or ${name} of an input.')]) }),
+  z.strictObject({
+    kind: z.literal('wait'),
+    minutes: z.union([
+      z.number().min(0).max(1440),
+      z.string().regex(/^\$\{[a-z]\w*\}$/i, 'A number of minutes, or ${name} of an input.'),
+    ]),
+  }),
 ])
 export type Action = z.output<typeof actionSchema>
 
@@ -39,7 +45,11 @@ export const patternSchema = z
     try {
       new RegExp(pattern.text)
     } catch (error) {
-      context.addIssue({ code: 'custom', path: ['text'], message: `Not a regular expression: ${(error as Error).message}` })
+      context.addIssue({
+        code: 'custom',
+        path: ['text'],
+        message: `Not a regular expression: ${(error as Error).message}`,
+      })
     }
   })
 export type Pattern = z.output<typeof patternSchema>
@@ -72,11 +82,20 @@ export const jobDefinitionSchema = z
     action: actionSchema,
     target: targetSchema,
     slots: z.int().min(1).max(64).default(1),
-    minVersion: z.string().regex(/^\d+(\.\d+){0,2}$/, 'A version reads like 1.4.0.').nullable().default(null),
+    minVersion: z
+      .string()
+      .regex(/^\d+(\.\d+){0,2}$/, 'A version reads like 1.4.0.')
+      .nullable()
+      .default(null),
     environment: environmentSchema.default({}),
     folder: z.string().max(1000).nullable().default(null),
     inputs: z.array(inputSchema).max(40).default([]),
-    timeLimitSeconds: z.int().min(1).max(30 * 86_400).nullable().default(3600),
+    timeLimitSeconds: z
+      .int()
+      .min(1)
+      .max(30 * 86_400)
+      .nullable()
+      .default(3600),
     retries: z.int().min(0, 'Retries are 0 to 50.').max(50, 'Retries are 0 to 50.').default(0),
     retryDelaySeconds: z.int().min(0).max(86_400).default(30),
     success: successSchema.default({ exitCodes: [0], must: null, mustNot: null }),
@@ -87,11 +106,19 @@ export const jobDefinitionSchema = z
     const seen = new Set<string>()
     job.inputs.forEach((input, index) => {
       if (seen.has(input.name)) {
-        context.addIssue({ code: 'custom', path: ['inputs', index, 'name'], message: `Another input is called ${input.name}.` })
+        context.addIssue({
+          code: 'custom',
+          path: ['inputs', index, 'name'],
+          message: `Another input is called ${input.name}.`,
+        })
       }
       seen.add(input.name)
       if (input.name in job.environment) {
-        context.addIssue({ code: 'custom', path: ['inputs', index, 'name'], message: `The environment sets ${input.name} too.` })
+        context.addIssue({
+          code: 'custom',
+          path: ['inputs', index, 'name'],
+          message: `The environment sets ${input.name} too.`,
+        })
       }
     })
     if (job.action.kind === 'wait' && typeof job.action.minutes === 'string') {

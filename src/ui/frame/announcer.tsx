@@ -64,7 +64,10 @@ export function Announcer({ children }: { children: ReactNode }): ReactNode {
   const path = usePathname()
   const say = useCallback((text: string, options: { bad?: boolean; href?: string } = {}) => {
     const id = next.current++
-    setWords((before) => [...before.slice(-3), { id, text, bad: options.bad ?? false, ...(options.href ? { href: options.href } : {}) }])
+    setWords((before) => [
+      ...before.slice(-3),
+      { id, text, bad: options.bad ?? false, ...(options.href ? { href: options.href } : {}) },
+    ])
     if (!options.bad) setTimeout(() => setWords((before) => before.filter((word) => word.id !== id)), 6000)
   }, [])
   const { data: matters } = useQuery({ queryKey: ['matters'], queryFn: () => api.get<Matter[]>('/matters') })
@@ -76,8 +79,13 @@ export function Announcer({ children }: { children: ReactNode }): ReactNode {
     if (!before) return
     for (const matter of matters) {
       if (before.get(matter.id) === `${matter.lastAt} ${matter.times}`) continue
-      if (matter.kind === 'agent-away') say(`${matter.title} has not called`, { bad: true, href: `/fleet/agents/${matter.agentId}` })
-      else say(`${matter.title} #${matter.runId} ${matter.kind === 'run-lost' ? 'was lost' : 'failed'}`, { bad: true, href: `/runs/${matter.runId}` })
+      if (matter.kind === 'agent-away')
+        say(`${matter.title} has not called`, { bad: true, href: `/fleet/agents/${matter.agentId}` })
+      else
+        say(`${matter.title} #${matter.runId} ${matter.kind === 'run-lost' ? 'was lost' : 'failed'}`, {
+          bad: true,
+          href: `/runs/${matter.runId}`,
+        })
     }
   }, [matters, say])
 

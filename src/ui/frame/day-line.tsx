@@ -1,13 +1,14 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
-import { useEffect, useRef, useState, type PointerEvent, type ReactNode } from 'react'
+import { useEffect, useState, type PointerEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { api } from '../api'
 import { clock, exact } from '../format'
 import { useAddress } from '../hooks/address'
 import { useMe } from '../hooks/me'
 import { useNow } from '../hooks/now'
+import { useWidth } from '../hooks/width'
 
 interface DayLineData {
   readonly from: string
@@ -35,7 +36,9 @@ const Strip = styled.div`
     touch-action: none;
   }
   text {
-    font: 11.5px 'Archivo Variable', sans-serif;
+    font:
+      11.5px 'Archivo Variable',
+      sans-serif;
     fill: #b9c6c6;
   }
   .now {
@@ -66,19 +69,11 @@ export function DayLine(): ReactNode {
   const nowMs = useNow()
   const router = useRouter()
   const { values, set } = useAddress()
-  const box = useRef<HTMLDivElement>(null)
-  const [width, setWidth] = useState(1280)
+  const [width, box] = useWidth(1280)
   const [folded, setFolded] = useState(false)
   const [drag, setDrag] = useState<[number, number] | null>(null)
   const { data } = useQuery({ queryKey: ['day'], queryFn: () => api.get<DayLineData>('/day'), refetchInterval: 20_000 })
 
-  useEffect(() => {
-    const element = box.current
-    if (!element) return
-    const observer = new ResizeObserver(() => setWidth(element.clientWidth))
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [])
   useEffect(() => setFolded(localStorage.getItem('bugle.dayline') === 'folded'), [])
 
   const fold = (): void => {
@@ -88,10 +83,12 @@ export function DayLine(): ReactNode {
   const fromMs = nowMs - HOURS_BACK * HOUR_MS
   const x = (ms: number): number => ((ms - fromMs) / (HOURS * HOUR_MS)) * width
   const timeAt = (px: number): number => fromMs + (px / width) * HOURS * HOUR_MS
-  const px = (event: PointerEvent): number => event.clientX - (box.current?.getBoundingClientRect().left ?? 0)
+  const px = (event: PointerEvent): number => event.clientX - event.currentTarget.getBoundingClientRect().left
   const endDrag = (): void => {
     if (drag && Math.abs(drag[1] - drag[0]) > 6) {
-      const [from, to] = [Math.min(...drag), Math.max(...drag)].map((p) => new Date(Math.round(timeAt(p) / 60_000) * 60_000).toISOString()) as [string, string]
+      const [from, to] = [Math.min(...drag), Math.max(...drag)].map((p) =>
+        new Date(Math.round(timeAt(p) / 60_000) * 60_000).toISOString(),
+      ) as [string, string]
       if (window.location.pathname === '/runs') set({ from, to, after: null })
       else router.push(`/runs?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`)
     }
@@ -101,17 +98,30 @@ export function DayLine(): ReactNode {
   if (folded) {
     return (
       <Strip ref={box} style={{ height: 6 }} data-noprint>
-        <button className="fold" style={{ top: 4, zIndex: 2, background: 'var(--deck-2)', borderRadius: 3 }} onClick={fold} type="button">
+        <button
+          className="fold"
+          style={{ top: 4, zIndex: 2, background: 'var(--deck-2)', borderRadius: 3 }}
+          onClick={fold}
+          type="button"
+        >
           day line
         </button>
-        {nowMs > 0 && <div style={{ position: 'absolute', left: x(nowMs) - 1, width: 2, height: 6, background: 'var(--brass)' }} />}
+        {nowMs > 0 && (
+          <div style={{ position: 'absolute', left: x(nowMs) - 1, width: 2, height: 6, background: 'var(--brass)' }} />
+        )}
       </Strip>
     )
   }
   const top = Math.max(1, data?.capacity ?? 1)
   const firstHour = Math.ceil(fromMs / HOUR_MS) * HOUR_MS
-  const hours = nowMs === 0 ? [] : Array.from({ length: HOURS }, (_, i) => firstHour + i * HOUR_MS).filter((ms) => Number(clock(ms, zone).slice(0, 2)) % 2 === 0)
-  const chosen = values.from && values.to ? ([x(new Date(values.from).getTime()), x(new Date(values.to).getTime())] as const) : null
+  const hours =
+    nowMs === 0
+      ? []
+      : Array.from({ length: HOURS }, (_, i) => firstHour + i * HOUR_MS).filter(
+          (ms) => Number(clock(ms, zone).slice(0, 2)) % 2 === 0,
+        )
+  const chosen =
+    values.from && values.to ? ([x(new Date(values.from).getTime()), x(new Date(values.to).getTime())] as const) : null
   const band = drag ?? chosen
   return (
     <Strip ref={box} data-noprint aria-label="Day line">
@@ -137,7 +147,14 @@ export function DayLine(): ReactNode {
               const left = Math.max(0, x(begins))
               const height = Math.max(used > 0 ? 2 : 0, (used / top) * (BASE - TOP))
               return (
-                <rect key={begins} x={left} width={Math.max(0, x(ends) - left - 1)} y={BASE - height} height={height} fill="#6c9196">
+                <rect
+                  key={begins}
+                  x={left}
+                  width={Math.max(0, x(ends) - left - 1)}
+                  y={BASE - height}
+                  height={height}
+                  fill="#6c9196"
+                >
                   <title>{`${clock(begins, zone)}: ${used.toFixed(1)} of ${data.capacity} slots`}</title>
                 </rect>
               )
@@ -157,13 +174,26 @@ export function DayLine(): ReactNode {
               </g>
             ))}
             {data?.failures.map((failure) => (
-              <a key={failure.id} href={`/runs/${failure.id}`} aria-label={`${failure.title} #${failure.id} failed at ${clock(failure.at, zone)}`}>
+              <a
+                key={failure.id}
+                href={`/runs/${failure.id}`}
+                aria-label={`${failure.title} #${failure.id} failed at ${clock(failure.at, zone)}`}
+              >
                 <rect x={x(new Date(failure.at).getTime()) - 3} y={BASE - 7} width="6" height="6" fill="#f0845f">
                   <title>{`${failure.title} #${failure.id} failed ${exact(failure.at, zone)}`}</title>
                 </rect>
               </a>
             ))}
-            {band && <rect x={Math.min(...band)} width={Math.abs(band[1] - band[0])} y="0" height={BASE} fill="rgb(217 161 50 / 22%)" stroke="var(--brass)" />}
+            {band && (
+              <rect
+                x={Math.min(...band)}
+                width={Math.abs(band[1] - band[0])}
+                y="0"
+                height={BASE}
+                fill="rgb(217 161 50 / 22%)"
+                stroke="var(--brass)"
+              />
+            )}
             <line x1={x(nowMs)} x2={x(nowMs)} y1="0" y2={BASE} stroke="var(--brass)" strokeWidth="2" />
             <rect x={x(nowMs) - 20} y={BASE} width="40" height={HEIGHT - BASE} fill="var(--brass)" rx="2" />
             <text className="now" x={x(nowMs)} y={HEIGHT - 4} textAnchor="middle">

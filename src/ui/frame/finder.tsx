@@ -83,8 +83,18 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   useEffect(() => setAt(0), [text])
 
   const wanted = text.trim().toLowerCase()
-  const commands = COMMANDS.filter((c) => mayDo(role, c.right) && (wanted === '' || `${c.title} ${c.detail}`.toLowerCase().includes(wanted)))
-  const objects = wanted === '' ? [] : found.map((hit) => ({ key: `${hit.kind}${hit.id}`, title: hit.title, detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind, href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch' }))
+  const commands = COMMANDS.filter(
+    (c) => mayDo(role, c.right) && (wanted === '' || `${c.title} ${c.detail}`.toLowerCase().includes(wanted)),
+  )
+  const objects =
+    wanted === ''
+      ? []
+      : found.map((hit) => ({
+          key: `${hit.kind}${hit.id}`,
+          title: hit.title,
+          detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind,
+          href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch',
+        }))
   const entries: readonly Entry[] = [...objects, ...commands]
   const open = (entry: Entry | undefined): void => {
     if (!entry) return
@@ -113,7 +123,14 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
       />
       <ul id={listId} role="listbox" aria-label="Found">
         {entries.map((entry, i) => (
-          <Hit key={entry.key} id={`${listId}-${i}`} role="option" aria-selected={i === at} onMouseEnter={() => setAt(i)} onClick={() => open(entry)}>
+          <Hit
+            key={entry.key}
+            id={`${listId}-${i}`}
+            role="option"
+            aria-selected={i === at}
+            onMouseEnter={() => setAt(i)}
+            onClick={() => open(entry)}
+          >
             <span>{entry.title}</span>
             <span>{entry.detail}</span>
           </Hit>

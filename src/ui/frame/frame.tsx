@@ -1,7 +1,7 @@
 'use client'
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
-import { Suspense, useEffect, useState, type ReactNode } from 'react'
+import { useEffect, useState, type ReactNode } from 'react'
 import { RouterProvider } from 'react-aria-components'
 import styled from 'styled-components'
 import { api, ApiProblem } from '../api'
@@ -43,7 +43,10 @@ const Skip = styled.a`
 const GO: Record<string, string> = { w: '/watch', r: '/runs', o: '/work', f: '/fleet', s: '/settings' }
 
 function isTyping(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]') !== null)
+  return (
+    target instanceof HTMLElement &&
+    target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]') !== null
+  )
 }
 
 /** What is around every screen: top bar, day line, Find or do, announcements, keys. */
@@ -51,7 +54,13 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
   const [client] = useState(
     () =>
       new QueryClient({
-        defaultOptions: { queries: { staleTime: 2000, retry: (n, error) => n < 3 && error instanceof ApiProblem && error.status === 0, refetchOnWindowFocus: true } },
+        defaultOptions: {
+          queries: {
+            staleTime: 2000,
+            retry: (n, error) => n < 3 && error instanceof ApiProblem && error.status === 0,
+            refetchOnWindowFocus: true,
+          },
+        },
       }),
   )
   const [me, setMe] = useState(given)
@@ -109,11 +118,9 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
               <Whole>
                 <Skip href="#main">To the screen itself</Skip>
                 <TopBar onFind={() => setFinding(true)} onHelp={() => setHelping(true)} onAction={onAction} />
-                <Suspense>
-                  <DayLine />
-                </Suspense>
+                <DayLine />
                 <Main id="main" tabIndex={-1}>
-                  <Suspense>{children}</Suspense>
+                  {children}
                 </Main>
               </Whole>
               <Finder isOpen={finding} onClose={() => setFinding(false)} />

@@ -34,7 +34,9 @@ const Bar = styled.header`
     display: flex;
     gap: 10px;
     align-items: center;
-    font: 700 17px/20px 'Archivo Variable', sans-serif;
+    font:
+      700 17px/20px 'Archivo Variable',
+      sans-serif;
     font-stretch: 110%;
     margin-right: 8px;
   }
@@ -122,12 +124,24 @@ const Off = styled.div`
   font-weight: 600;
 `
 
-export function TopBar({ onFind, onHelp, onAction }: { onFind: () => void; onHelp: () => void; onAction: (action: string) => void }): ReactNode {
+export function TopBar({
+  onFind,
+  onHelp,
+  onAction,
+}: {
+  onFind: () => void
+  onHelp: () => void
+  onAction: (action: string) => void
+}): ReactNode {
   const me = useMe()
   const now = useNow()
   const path = usePathname()
   const { connected, paused, setPaused } = useLive()
-  const { data: matters } = useQuery({ queryKey: ['matters'], queryFn: () => api.get<{ state: string }[]>('/matters'), refetchInterval: 30_000 })
+  const { data: matters } = useQuery({
+    queryKey: ['matters'],
+    queryFn: () => api.get<{ state: string }[]>('/matters'),
+    refetchInterval: 30_000,
+  })
   const open = matters?.filter((matter) => matter.state === 'open').length ?? 0
   return (
     <>
@@ -158,7 +172,11 @@ export function TopBar({ onFind, onHelp, onAction }: { onFind: () => void; onHel
         <MenuTrigger>
           <Person aria-label={`${me.name}, menu`}>{me.name.split(' ')[0]}</Person>
           <PopoverBox>
-            <Menu onAction={(key) => (key === 'help' ? onHelp() : key === 'pause' ? setPaused(!paused) : onAction(String(key)))}>
+            <Menu
+              onAction={(key) =>
+                key === 'help' ? onHelp() : key === 'pause' ? setPaused(!paused) : onAction(String(key))
+              }
+            >
               <Item id="settings">Settings</Item>
               <Item id="theme">{me.theme === 'dark' ? 'Day colours' : 'Night colours'}</Item>
               <Item id="pause">{paused ? 'Live again' : 'Hold the live updates'}</Item>
@@ -168,7 +186,11 @@ export function TopBar({ onFind, onHelp, onAction }: { onFind: () => void; onHel
           </PopoverBox>
         </MenuTrigger>
       </Bar>
-      {!connected && <Off role="status">The server is out of reach. What you see may be old; runs on the machines go on. Bugle tries again by itself.</Off>}
+      {!connected && (
+        <Off role="status">
+          The server is out of reach. What you see may be old; runs on the machines go on. Bugle tries again by itself.
+        </Off>
+      )}
       {connected && paused && <Off role="status">Live updates are on hold. What you see may be old.</Off>}
     </>
   )

@@ -18,7 +18,13 @@ interface Live {
   readonly setPaceSeconds: (seconds: number) => void
 }
 
-const LiveContext = createContext<Live>({ connected: false, paused: false, setPaused: () => undefined, paceSeconds: 1, setPaceSeconds: () => undefined })
+const LiveContext = createContext<Live>({
+  connected: false,
+  paused: false,
+  setPaused: () => undefined,
+  paceSeconds: 1,
+  setPaceSeconds: () => undefined,
+})
 
 /** Which queries a change makes stale. Keys begin with the kind of thing they hold. */
 function staleKeys(change: Change): string[][] {
@@ -31,7 +37,13 @@ function staleKeys(change: Change): string[][] {
 }
 
 /** Listens to the server's events and asks again for what changed, at the pace the person has set, or not at all while paused. */
-export function LiveProvider({ paceSeconds: given, children }: { paceSeconds: number; children: ReactNode }): ReactNode {
+export function LiveProvider({
+  paceSeconds: given,
+  children,
+}: {
+  paceSeconds: number
+  children: ReactNode
+}): ReactNode {
   const client = useQueryClient()
   const [connected, setConnected] = useState(true)
   const [paused, setPaused] = useState(false)
@@ -70,7 +82,10 @@ export function LiveProvider({ paceSeconds: given, children }: { paceSeconds: nu
     return () => clearInterval(timer)
   }, [client, paused, paceSeconds])
 
-  const live = useMemo(() => ({ connected, paused, setPaused, paceSeconds, setPaceSeconds }), [connected, paused, paceSeconds])
+  const live = useMemo(
+    () => ({ connected, paused, setPaused, paceSeconds, setPaceSeconds }),
+    [connected, paused, paceSeconds],
+  )
   return <LiveContext.Provider value={live}>{children}</LiveContext.Provider>
 }
 

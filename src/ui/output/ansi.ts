@@ -6,10 +6,19 @@ export interface Span {
 }
 
 /** Our inks for the eight colours of ECMA-48 (SGR 30–37, 90–97), readable by day and by night. */
-const COLOURS = ['var(--mute)', 'var(--failed)', 'var(--succeeded)', 'var(--late)', 'var(--running)', 'var(--lost)', 'var(--running)', 'var(--ink)']
+const COLOURS = [
+  'var(--mute)',
+  'var(--failed)',
+  'var(--succeeded)',
+  'var(--late)',
+  'var(--running)',
+  'var(--lost)',
+  'var(--running)',
+  'var(--ink)',
+]
 
 // CSI sequences, and OSC sequences up to their end (ECMA-48, 5.4 and 8.3.89).
-// eslint-disable-next-line no-control-regex
+
 const ESCAPES = /\u001b\[([0-9;:?]*)([ -/]*)([@-~])|\u001b\][^\u0007\u001b]*(?:\u0007|\u001b\\)|\u001b[@-Z\\-_]/g
 
 /** Text with terminal colours as spans; every other escape sequence is left out. Of a line that was drawn over with carriage returns the last drawing counts. */

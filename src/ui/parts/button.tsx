@@ -54,7 +54,8 @@ const face = css<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
     css`
       border-color: transparent;
       background: transparent;
-      padding: 3px 7px;
+      min-height: 24px;
+      padding: 2px 8px;
     `}
   &[data-disabled] {
     color: var(--faint);
@@ -107,7 +108,28 @@ export function Button({ kind = 'plain', whyNot, children, ...props }: Props): R
   )
 }
 
-export function ButtonLink({ kind = 'plain', href, children }: { kind?: 'plain' | 'strong' | 'quiet'; href: string; children: ReactNode }): ReactNode {
+const DownloadFace = styled.a<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
+  ${face}
+`
+
+/** A link to a file: the browser keeps it, the page stays. */
+export function Download({ href, children }: { href: string; children: ReactNode }): ReactNode {
+  return (
+    <DownloadFace href={href} $kind="plain" download>
+      {children}
+    </DownloadFace>
+  )
+}
+
+export function ButtonLink({
+  kind = 'plain',
+  href,
+  children,
+}: {
+  kind?: 'plain' | 'strong' | 'quiet'
+  href: string
+  children: ReactNode
+}): ReactNode {
   return (
     <LinkFace href={href} $kind={kind}>
       {children}

@@ -30,7 +30,9 @@ const Inside = styled(AriaDialog)`
   gap: 12px;
   outline: none;
   h2 {
-    font: 620 17px/22px 'Archivo Variable', sans-serif;
+    font:
+      620 17px/22px 'Archivo Variable',
+      sans-serif;
   }
 `
 

@@ -40,7 +40,7 @@ const Group = styled.div`
   gap: 3px;
   min-width: 0;
   label,
-  .label {
+  .react-aria-Label {
     font-size: 12px;
     line-height: 16px;
     color: var(--mute);
@@ -82,13 +82,34 @@ interface TextProps {
   width?: string
 }
 
-export function TextField({ label, error, hint, rows, mono, hideLabel, type = 'text', placeholder = '', width, ...props }: TextProps): ReactNode {
+export function TextField({
+  label,
+  error,
+  hint,
+  rows,
+  mono,
+  hideLabel,
+  type = 'text',
+  placeholder = '',
+  width,
+  ...props
+}: TextProps): ReactNode {
   const style = mono ? { fontFamily: "'JetBrains Mono Variable', monospace", fontSize: 12 } : {}
   return (
-    <AriaTextField {...props} type={rows ? 'text' : type} isInvalid={error !== undefined} aria-label={hideLabel ? label : undefined!} style={width ? { width } : {}}>
+    <AriaTextField
+      {...props}
+      type={rows ? 'text' : type}
+      isInvalid={error !== undefined}
+      aria-label={hideLabel ? label : undefined!}
+      style={width ? { width } : {}}
+    >
       <Group>
         {!hideLabel && <Label>{label}</Label>}
-        {rows ? <StyledArea rows={rows} style={style} placeholder={placeholder} /> : <StyledInput style={style} placeholder={placeholder} />}
+        {rows ? (
+          <StyledArea rows={rows} style={style} placeholder={placeholder} />
+        ) : (
+          <StyledInput style={style} placeholder={placeholder} />
+        )}
         {hint && <Hint slot="description">{hint}</Hint>}
         <Fault>{error}</Fault>
       </Group>
@@ -222,7 +243,17 @@ const SwitchFace = styled(AriaSwitch)`
   }
 `
 
-export function Switch({ children, isSelected, onChange, isDisabled = false }: { children: ReactNode; isSelected: boolean; onChange: (on: boolean) => void; isDisabled?: boolean }): ReactNode {
+export function Switch({
+  children,
+  isSelected,
+  onChange,
+  isDisabled = false,
+}: {
+  children: ReactNode
+  isSelected: boolean
+  onChange: (on: boolean) => void
+  isDisabled?: boolean
+}): ReactNode {
   return (
     <SwitchFace isSelected={isSelected} onChange={onChange} isDisabled={isDisabled}>
       <div className="track">
@@ -260,7 +291,15 @@ const CheckFace = styled(AriaCheckbox)`
   }
 `
 
-export function Checkbox({ children, isSelected, onChange }: { children: ReactNode; isSelected: boolean; onChange: (on: boolean) => void }): ReactNode {
+export function Checkbox({
+  children,
+  isSelected,
+  onChange,
+}: {
+  children: ReactNode
+  isSelected: boolean
+  onChange: (on: boolean) => void
+}): ReactNode {
   return (
     <CheckFace isSelected={isSelected} onChange={onChange}>
       <span className="box">

@@ -100,7 +100,15 @@ const EmptyBox = styled.div`
 `
 
 /** What a screen is for, and the first step, when there is nothing on it yet. */
-export function Empty({ title, children, action }: { title: string; children: ReactNode; action?: ReactNode }): ReactNode {
+export function Empty({
+  title,
+  children,
+  action,
+}: {
+  title: string
+  children: ReactNode
+  action?: ReactNode
+}): ReactNode {
   return (
     <EmptyBox>
       <h2>{title}</h2>

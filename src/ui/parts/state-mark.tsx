@@ -2,7 +2,22 @@ import type { ReactNode } from 'react'
 import styled, { keyframes } from 'styled-components'
 
 /** Marks for the states of runs, agents and matters. The shape carries the meaning; the colour repeats it. */
-export type Mark = 'succeeded' | 'failed' | 'running' | 'waiting' | 'ready' | 'skipped' | 'cancelled' | 'lost' | 'late' | 'away' | 'off' | 'draining' | 'busy' | 'revoked' | 'held'
+export type Mark =
+  | 'succeeded'
+  | 'failed'
+  | 'running'
+  | 'waiting'
+  | 'ready'
+  | 'skipped'
+  | 'cancelled'
+  | 'lost'
+  | 'late'
+  | 'away'
+  | 'off'
+  | 'draining'
+  | 'busy'
+  | 'revoked'
+  | 'held'
 
 const turn = keyframes`to { transform: rotate(360deg) }`
 const Turning = styled.g`
@@ -11,8 +26,21 @@ const Turning = styled.g`
 `
 
 const COLOUR: Record<Mark, string> = {
-  succeeded: 'succeeded', failed: 'failed', running: 'running', busy: 'running', waiting: 'waiting', ready: 'waiting', held: 'waiting',
-  skipped: 'skipped', cancelled: 'skipped', off: 'skipped', revoked: 'skipped', lost: 'lost', away: 'lost', late: 'late', draining: 'late',
+  succeeded: 'succeeded',
+  failed: 'failed',
+  running: 'running',
+  busy: 'running',
+  waiting: 'waiting',
+  ready: 'waiting',
+  held: 'waiting',
+  skipped: 'skipped',
+  cancelled: 'skipped',
+  off: 'skipped',
+  revoked: 'skipped',
+  lost: 'lost',
+  away: 'lost',
+  late: 'late',
+  draining: 'late',
 }
 
 const shapes: Record<Mark, ReactNode> = {
@@ -36,7 +64,9 @@ const shapes: Record<Mark, ReactNode> = {
       </Turning>
     </>
   ),
-  waiting: <circle cx="7" cy="7" r="5.2" fill="none" stroke="currentColor" strokeWidth="1.4" strokeDasharray="2.2 1.9" />,
+  waiting: (
+    <circle cx="7" cy="7" r="5.2" fill="none" stroke="currentColor" strokeWidth="1.4" strokeDasharray="2.2 1.9" />
+  ),
   ready: (
     <>
       <circle cx="7" cy="7" r="5.2" fill="none" stroke="currentColor" strokeWidth="1.4" />
@@ -77,7 +107,13 @@ const shapes: Record<Mark, ReactNode> = {
 
 export function StateMark({ mark, size = 14 }: { mark: Mark; size?: number }): ReactNode {
   return (
-    <svg width={size} height={size} viewBox="0 0 14 14" aria-hidden="true" style={{ color: `var(--${COLOUR[mark]})`, flex: 'none' }}>
+    <svg
+      width={size}
+      height={size}
+      viewBox="0 0 14 14"
+      aria-hidden="true"
+      style={{ color: `var(--${COLOUR[mark]})`, flex: 'none' }}
+    >
       {shapes[mark]}
     </svg>
   )
@@ -107,6 +143,7 @@ export function StateChip({ mark, children }: { mark: Mark; children: ReactNode 
 
 const Word = styled.span`
   display: inline-flex;
+  vertical-align: middle;
   align-items: center;
   gap: 6px;
 `

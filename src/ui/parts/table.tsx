@@ -16,7 +16,9 @@ const Grid = styled.table`
     z-index: 1;
     background: var(--sheet);
     text-align: left;
-    font: 500 11.5px/16px 'Archivo Variable', sans-serif;
+    font:
+      500 11.5px/16px 'Archivo Variable',
+      sans-serif;
     color: var(--mute);
     padding: 5px 10px;
     border-bottom: 1px solid var(--line);
@@ -36,6 +38,7 @@ const Grid = styled.table`
     height: 27px;
     padding: 0 10px;
     border-bottom: 1px solid var(--line);
+    vertical-align: middle;
     white-space: nowrap;
     overflow: hidden;
     text-overflow: ellipsis;
@@ -111,7 +114,14 @@ export function Table<Row extends { readonly id: number | string }>({
     if (event.target !== event.currentTarget) return
     const list = [...(body.current?.querySelectorAll<HTMLTableRowElement>('tr[tabindex]') ?? [])]
     const at = list.indexOf(event.currentTarget)
-    const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: list.length - 1, PageDown: Math.min(list.length - 1, at + 15), PageUp: Math.max(0, at - 15) }[event.key]
+    const to = {
+      ArrowDown: at + 1,
+      ArrowUp: at - 1,
+      Home: 0,
+      End: list.length - 1,
+      PageDown: Math.min(list.length - 1, at + 15),
+      PageUp: Math.max(0, at - 15),
+    }[event.key]
     if (to !== undefined) {
       event.preventDefault()
       list[to]?.focus()
@@ -128,9 +138,18 @@ export function Table<Row extends { readonly id: number | string }>({
             {columns.map((column) => {
               const sorted = column.sort !== undefined && column.sort === sort
               return (
-                <th key={column.id} scope="col" data-align={column.align} style={column.width ? { width: column.width } : undefined} aria-sort={sorted ? (dir === 'asc' ? 'ascending' : 'descending') : undefined}>
+                <th
+                  key={column.id}
+                  scope="col"
+                  data-align={column.align}
+                  style={column.width ? { width: column.width } : undefined}
+                  aria-sort={sorted ? (dir === 'asc' ? 'ascending' : 'descending') : undefined}
+                >
                   {column.sort !== undefined && onSort ? (
-                    <button type="button" onClick={() => onSort(column.sort as string, sorted && dir === 'desc' ? 'asc' : 'desc')}>
+                    <button
+                      type="button"
+                      onClick={() => onSort(column.sort as string, sorted && dir === 'desc' ? 'asc' : 'desc')}
+                    >
                       {column.title}
                       <span aria-hidden="true">{sorted ? (dir === 'asc' ? '↑' : '↓') : ''}</span>
                     </button>

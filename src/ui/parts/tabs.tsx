@@ -1,6 +1,11 @@
 'use client'
 import type { ReactNode } from 'react'
-import { Tab as AriaTab, TabList as AriaTabList, TabPanel as AriaTabPanel, Tabs as AriaTabs } from 'react-aria-components'
+import {
+  Tab as AriaTab,
+  TabList as AriaTabList,
+  TabPanel as AriaTabPanel,
+  Tabs as AriaTabs,
+} from 'react-aria-components'
 import styled from 'styled-components'
 
 const List = styled(AriaTabList)`
@@ -41,7 +46,17 @@ export interface TabItem {
   readonly content: ReactNode
 }
 
-export function Tabs({ label, tabs, selected, onSelect }: { label: string; tabs: readonly TabItem[]; selected: string; onSelect: (id: string) => void }): ReactNode {
+export function Tabs({
+  label,
+  tabs,
+  selected,
+  onSelect,
+}: {
+  label: string
+  tabs: readonly TabItem[]
+  selected: string
+  onSelect: (id: string) => void
+}): ReactNode {
   return (
     <Whole selectedKey={selected} onSelectionChange={(key) => onSelect(String(key))}>
       <List aria-label={label} data-noprint>

@@ -5,7 +5,8 @@ import { useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { EnrolmentRow } from '@/service/enrol'
 import type { PoolRow } from '@/service/fleet'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { Button } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
@@ -22,7 +23,9 @@ const Command = styled.pre`
   padding: 10px 12px;
   white-space: pre-wrap;
   overflow-wrap: anywhere;
-  font: 12px/18px 'JetBrains Mono Variable', monospace;
+  font:
+    12px/18px 'JetBrains Mono Variable',
+    monospace;
 `
 const Row2 = styled.li`
   display: flex;
@@ -62,11 +65,20 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
   const [labels, setLabels] = useState<Record<string, string>>({})
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path.startsWith(path))?.message
+  const faultOf = (path: string): string | undefined =>
+    trouble?.errors.find((fault) => fault.path.startsWith(path))?.message
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    api.post<Made>('/enrolment-keys', { uses: Number(uses), minutes: Number(minutes), slots: Number(slots), labels, poolIds: [...chosen] }).then(onMade, setTrouble)
+    api
+      .post<Made>('/enrolment-keys', {
+        uses: Number(uses),
+        minutes: Number(minutes),
+        slots: Number(slots),
+        labels,
+        poolIds: [...chosen],
+      })
+      .then(onMade, setTrouble)
   }
   return (
     <form onSubmit={submit}>
@@ -74,7 +86,13 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
         <p>You get one command to paste on the machine. It needs Node 18 or newer there, and nothing else.</p>
         {trouble && trouble.errors.length === 0 && <Trouble error={trouble} />}
         <Row $top $gap={12}>
-          <TextField label="For how many machines" value={uses} onChange={setUses} error={faultOf('uses')} width="150px" />
+          <TextField
+            label="For how many machines"
+            value={uses}
+            onChange={setUses}
+            error={faultOf('uses')}
+            width="150px"
+          />
           <Select
             label="The key is good for"
             value={minutes}
@@ -143,13 +161,22 @@ function Waiting({ made, onClose }: { made: Made; onClose: () => void }): ReactN
   return (
     <Stack $gap={12}>
       <p>
-        Paste this in a shell on the machine. It fetches the agent from this server, checks it, enrols it and keeps it running. The key is shown only here and is good until <Time at={made.expiresAt} />.
+        Paste this in a shell on the machine. It fetches the agent from this server, checks it, enrols it and keeps it
+        running. The key is shown only here and is good until <Time at={made.expiresAt} />.
       </p>
       <Command tabIndex={0} aria-label="The command to paste">
         {made.command}
       </Command>
       <Row>
-        <Button kind="strong" onPress={() => void navigator.clipboard.writeText(made.command).then(() => say('Copied.'), () => say('The browser does not allow copying here. Select the text instead.', { bad: true }))}>
+        <Button
+          kind="strong"
+          onPress={() =>
+            void navigator.clipboard.writeText(made.command).then(
+              () => say('Copied.'),
+              () => say('The browser does not allow copying here. Select the text instead.', { bad: true }),
+            )
+          }
+        >
           Copy
         </Button>
         <Spring />
@@ -189,7 +216,8 @@ function Waiting({ made, onClose }: { made: Made; onClose: () => void }): ReactN
             ) : (
               <>
                 <StateMark mark={row.connected ? 'succeeded' : 'running'} />
-                {row.agentId ? <Link href={`/fleet/agents/${row.agentId}`}>{row.agentName}</Link> : row.host} {row.connected ? 'is connected.' : 'is enrolled; waiting for its first call …'}
+                {row.agentId ? <Link href={`/fleet/agents/${row.agentId}`}>{row.agentName}</Link> : row.host}{' '}
+                {row.connected ? 'is connected.' : 'is enrolled; waiting for its first call …'}
               </>
             )}
           </Row2>

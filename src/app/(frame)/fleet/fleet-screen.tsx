@@ -41,7 +41,8 @@ export function FleetScreen(): ReactNode {
       <Row>
         <h1>Fleet</h1>
         <Small>
-          {count(all.length, 'agent')} · {all.reduce((sum, a) => sum + a.used, 0)} of {all.reduce((sum, a) => sum + a.slots, 0)} slots in use{away > 0 && ` · ${away} out of reach`}
+          {count(all.length, 'agent')} · {all.reduce((sum, a) => sum + a.used, 0)} of{' '}
+          {all.reduce((sum, a) => sum + a.slots, 0)} slots in use{away > 0 && ` · ${away} out of reach`}
         </Small>
         <Spring />
         <Button kind="strong" onPress={() => set({ enrol: '1' })} whyNot={why}>
@@ -67,8 +68,18 @@ export function FleetScreen(): ReactNode {
 function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
   const { values, set } = useAddress()
   const router = useRouter()
-  const filter = { text: values.text, state: values.state, pool: values.pool, label: values.label, version: values.version }
-  const { data: rows, error } = useQuery({ queryKey: ['agents', filter], queryFn: () => api.get<AgentRow[]>(`/agents${queryOf(filter)}`), placeholderData: (before) => before })
+  const filter = {
+    text: values.text,
+    state: values.state,
+    pool: values.pool,
+    label: values.label,
+    version: values.version,
+  }
+  const { data: rows, error } = useQuery({
+    queryKey: ['agents', filter],
+    queryFn: () => api.get<AgentRow[]>(`/agents${queryOf(filter)}`),
+    placeholderData: (before) => before,
+  })
   const { data: pools = [] } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
   const any = { id: '', title: 'any' }
   const labels = [...new Set(all.flatMap((a) => Object.entries(a.labels).map(([k, v]) => `${k}=${v}`)))].sort()
@@ -77,7 +88,8 @@ function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
   if (all.length === 0) {
     return (
       <Empty title="No agent is enrolled yet">
-        An agent is a small program on a machine that carries out runs. It always calls Bugle, never the other way, so no port has to be opened on the machine. Enrol one with a single pasted command.
+        An agent is a small program on a machine that carries out runs. It always calls Bugle, never the other way, so
+        no port has to be opened on the machine. Enrol one with a single pasted command.
       </Empty>
     )
   }
@@ -85,12 +97,42 @@ function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
     <>
       <Row style={{ padding: '8px 12px' }} $top $wrap>
         <div data-filter>
-          <TextField label="Name, host or system" value={values.text ?? ''} onChange={(text) => set({ text }, 'replace')} type="search" width="200px" />
+          <TextField
+            label="Name, host or system"
+            value={values.text ?? ''}
+            onChange={(text) => set({ text }, 'replace')}
+            type="search"
+            width="200px"
+          />
         </div>
-        <Select label="State" value={values.state ?? ''} onChange={pick('state')} choices={[any, ...Object.entries(AGENT_STATE_WORDS).map(([id, title]) => ({ id, title }))]} width="130px" />
-        <Select label="Pool" value={values.pool ?? ''} onChange={pick('pool')} choices={[any, ...pools.map((p) => ({ id: p.name, title: p.name }))]} width="130px" />
-        <Select label="Label" value={values.label ?? ''} onChange={pick('label')} choices={[any, ...labels.map((l) => ({ id: l, title: l }))]} width="160px" />
-        <Select label="Version" value={values.version ?? ''} onChange={pick('version')} choices={[any, ...versions.map((v) => ({ id: v, title: v }))]} width="110px" />
+        <Select
+          label="State"
+          value={values.state ?? ''}
+          onChange={pick('state')}
+          choices={[any, ...Object.entries(AGENT_STATE_WORDS).map(([id, title]) => ({ id, title }))]}
+          width="130px"
+        />
+        <Select
+          label="Pool"
+          value={values.pool ?? ''}
+          onChange={pick('pool')}
+          choices={[any, ...pools.map((p) => ({ id: p.name, title: p.name }))]}
+          width="130px"
+        />
+        <Select
+          label="Label"
+          value={values.label ?? ''}
+          onChange={pick('label')}
+          choices={[any, ...labels.map((l) => ({ id: l, title: l }))]}
+          width="160px"
+        />
+        <Select
+          label="Version"
+          value={values.version ?? ''}
+          onChange={pick('version')}
+          choices={[any, ...versions.map((v) => ({ id: v, title: v }))]}
+          width="110px"
+        />
       </Row>
       <Trouble error={error} />
       {rows?.length === 0 ? (
@@ -102,14 +144,63 @@ function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
           onOpen={(agent) => router.push(`/fleet/agents/${agent.id}`)}
           isDim={(agent) => agent.state === 'off' || agent.state === 'revoked'}
           columns={[
-            { id: 'name', title: 'Agent', cell: (a) => <Link href={`/fleet/agents/${a.id}`}><b>{a.name}</b></Link> },
-            { id: 'state', title: 'State', cell: (a) => <StateWord mark={a.state as Mark} word={AGENT_STATE_WORDS[a.state]} /> },
-            { id: 'use', title: 'Slots in use', cell: (a) => <><Use $share={Math.min(1, a.used / a.slots)} aria-hidden="true" />{a.used}/{a.slots}</> },
-            { id: 'pools', title: 'Pools', cell: (a) => a.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') },
-            { id: 'labels', title: 'Labels', cell: (a) => <Small>{Object.entries(a.labels).map(([k, v]) => `${k}=${v}`).join(' ')}</Small> },
+            {
+              id: 'name',
+              title: 'Agent',
+              cell: (a) => (
+                <Link href={`/fleet/agents/${a.id}`}>
+                  <b>{a.name}</b>
+                </Link>
+              ),
+            },
+            {
+              id: 'state',
+              title: 'State',
+              cell: (a) => <StateWord mark={a.state as Mark} word={AGENT_STATE_WORDS[a.state]} />,
+            },
+            {
+              id: 'use',
+              title: 'Slots in use',
+              cell: (a) => (
+                <>
+                  <Use $share={Math.min(1, a.used / a.slots)} aria-hidden="true" />
+                  {a.used}/{a.slots}
+                </>
+              ),
+            },
+            {
+              id: 'pools',
+              title: 'Pools',
+              cell: (a) => a.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', '),
+            },
+            {
+              id: 'labels',
+              title: 'Labels',
+              cell: (a) => (
+                <Small>
+                  {Object.entries(a.labels)
+                    .map(([k, v]) => `${k}=${v}`)
+                    .join(' ')}
+                </Small>
+              ),
+            },
             { id: 'system', title: 'System', cell: (a) => <Small>{a.system}</Small> },
-            { id: 'version', title: 'Version', cell: (a) => <>{a.version}{a.isOutdated && <Small style={{ color: 'var(--late)' }}> behind</Small>}</> },
-            { id: 'contact', title: 'Last contact', align: 'right', cell: (a) => (a.lastContactAt ? <Ago at={a.lastContactAt} /> : 'never') },
+            {
+              id: 'version',
+              title: 'Version',
+              cell: (a) => (
+                <>
+                  {a.version}
+                  {a.isOutdated && <Small style={{ color: 'var(--late)' }}> behind</Small>}
+                </>
+              ),
+            },
+            {
+              id: 'contact',
+              title: 'Last contact',
+              align: 'right',
+              cell: (a) => (a.lastContactAt ? <Ago at={a.lastContactAt} /> : 'never'),
+            },
           ]}
         />
       )}

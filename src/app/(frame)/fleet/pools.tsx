@@ -4,7 +4,8 @@ import Link from 'next/link'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { AgentRow, PoolRow } from '@/service/fleet'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
@@ -63,7 +64,11 @@ export function Pools(): ReactNode {
           New pool
         </Button>
       </Row>
-      {isSuccess && pools.length === 0 && <Empty title="No pool yet">A pool is a named group of agents that jobs can be sent to, so that work does not hang on one machine.</Empty>}
+      {isSuccess && pools.length === 0 && (
+        <Empty title="No pool yet">
+          A pool is a named group of agents that jobs can be sent to, so that work does not hang on one machine.
+        </Empty>
+      )}
       <Grid>
         {pools?.map((pool) => {
           const others = agents.filter((a) => a.state !== 'revoked' && !pool.members.some((m) => m.agentId === a.id))
@@ -81,11 +86,22 @@ export function Pools(): ReactNode {
                   <li key={member.agentId}>
                     <Link href={`/fleet/agents/${member.agentId}`}>{member.name}</Link>
                     <Spring />
-                    <Switch isSelected={member.active} onChange={(on) => put(pool, member.agentId, true, on)} isDisabled={!may}>
-                      <span className="visually-hidden">{member.name} in {pool.name}</span>
+                    <Switch
+                      isSelected={member.active}
+                      onChange={(on) => put(pool, member.agentId, true, on)}
+                      isDisabled={!may}
+                    >
+                      <span className="visually-hidden">
+                        {member.name} in {pool.name}
+                      </span>
                       {member.active ? 'on' : 'off'}
                     </Switch>
-                    <Button kind="quiet" aria-label={`Take ${member.name} out of ${pool.name}`} onPress={() => put(pool, member.agentId, false)} whyNot={why}>
+                    <Button
+                      kind="quiet"
+                      aria-label={`Take ${member.name} out of ${pool.name}`}
+                      onPress={() => put(pool, member.agentId, false)}
+                      whyNot={why}
+                    >
                       ×
                     </Button>
                   </li>
@@ -93,7 +109,14 @@ export function Pools(): ReactNode {
               </ul>
               {may && others.length > 0 && (
                 <div style={{ marginTop: 8 }}>
-                  <Select label={`Add to ${pool.name}`} hideLabel placeholder="Add an agent" value={null} onChange={(id) => put(pool, Number(id), true)} choices={others.map((a) => ({ id: String(a.id), title: a.name }))} />
+                  <Select
+                    label={`Add to ${pool.name}`}
+                    hideLabel
+                    placeholder="Add an agent"
+                    value={null}
+                    onChange={(id) => put(pool, Number(id), true)}
+                    choices={others.map((a) => ({ id: String(a.id), title: a.name }))}
+                  />
                 </div>
               )}
             </Card>
@@ -124,8 +147,20 @@ function NewPool({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }):
         }}
       >
         <Stack $gap={12}>
-          <TextField label="Name, as jobs refer to it" value={values.name} onChange={(name) => setValues({ ...values, name })} error={faultOf('name')} mono autoFocus />
-          <TextField label="Title" value={values.title} onChange={(title) => setValues({ ...values, title })} error={faultOf('title')} />
+          <TextField
+            label="Name, as jobs refer to it"
+            value={values.name}
+            onChange={(name) => setValues({ ...values, name })}
+            error={faultOf('name')}
+            mono
+            autoFocus
+          />
+          <TextField
+            label="Title"
+            value={values.title}
+            onChange={(title) => setValues({ ...values, title })}
+            error={faultOf('title')}
+          />
           <Row>
             <Spring />
             <Button onPress={onClose}>Cancel</Button>

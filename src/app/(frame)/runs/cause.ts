@@ -1,5 +1,9 @@
 /** What started a run, in words. */
-export function causeOf(run: { readonly cause: string; readonly starter: string; readonly againOf: number | null }): string {
+export function causeOf(run: {
+  readonly cause: string
+  readonly starter: string
+  readonly againOf: number | null
+}): string {
   if (run.cause === 'again') return `${run.starter}, again of #${run.againOf}`
   if (run.cause === 'token') return `script of ${run.starter}`
   return run.starter

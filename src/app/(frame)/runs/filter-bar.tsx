@@ -90,14 +90,31 @@ const List = styled.ul`
   }
 `
 
-const CAUSE_WORDS: Record<string, string> = { person: 'a person', token: 'a script', again: 'run again', trigger: 'a trigger' }
+const CAUSE_WORDS: Record<string, string> = {
+  person: 'a person',
+  token: 'a script',
+  again: 'run again',
+  trigger: 'a trigger',
+}
 
 /** All that can be filtered by, from what there is. */
 function useOptions(): Token[] {
-  const { data: jobs = [] } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<{ id: number; title: string; area: string }[]>('/jobs') })
-  const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<{ id: number; title: string }[]>('/areas') })
-  const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<{ id: number; name: string }[]>('/agents') })
-  const { data: people = [] } = useQuery({ queryKey: ['people'], queryFn: () => api.get<{ id: number; name: string }[]>('/people') })
+  const { data: jobs = [] } = useQuery({
+    queryKey: ['jobs'],
+    queryFn: () => api.get<{ id: number; title: string; area: string }[]>('/jobs'),
+  })
+  const { data: areas = [] } = useQuery({
+    queryKey: ['areas'],
+    queryFn: () => api.get<{ id: number; title: string }[]>('/areas'),
+  })
+  const { data: agents = [] } = useQuery({
+    queryKey: ['agents'],
+    queryFn: () => api.get<{ id: number; name: string }[]>('/agents'),
+  })
+  const { data: people = [] } = useQuery({
+    queryKey: ['people'],
+    queryFn: () => api.get<{ id: number; name: string }[]>('/people'),
+  })
   return useMemo(
     () => [
       ...RUN_STATES.map((state) => ({ key: 'state', value: state, title: state })),
@@ -105,7 +122,9 @@ function useOptions(): Token[] {
       ...areas.map((area) => ({ key: 'area', value: String(area.id), title: area.title })),
       ...agents.map((agent) => ({ key: 'agent', value: String(agent.id), title: agent.name })),
       ...people.map((person) => ({ key: 'person', value: String(person.id), title: person.name })),
-      ...Object.entries(CAUSE_WORDS).filter(([value]) => value !== 'trigger').map(([value, title]) => ({ key: 'cause', value, title })),
+      ...Object.entries(CAUSE_WORDS)
+        .filter(([value]) => value !== 'trigger')
+        .map(([value, title]) => ({ key: 'cause', value, title })),
       { key: 'board', value: 'yes', title: 'on the board' },
     ],
     [jobs, areas, agents, people],
@@ -113,7 +132,13 @@ function useOptions(): Token[] {
 }
 
 /** Filter tokens with suggestions: type part of a state, job, area, machine, person or cause; Enter takes it; Backspace takes the last away. */
-export function FilterBar({ values, onChange }: { values: Readonly<Record<string, string>>; onChange: (changes: Record<string, string | null>) => void }): ReactNode {
+export function FilterBar({
+  values,
+  onChange,
+}: {
+  values: Readonly<Record<string, string>>
+  onChange: (changes: Record<string, string | null>) => void
+}): ReactNode {
   const { zone } = useMe()
   const options = useOptions()
   const listId = useId()
@@ -126,16 +151,28 @@ export function FilterBar({ values, onChange }: { values: Readonly<Record<string
     if (key === 'from' || key === 'to') return [{ key, value, title: `${day(value, zone)} ${clock(value, zone)}` }]
     return value.split(',').flatMap((one) => {
       const known = options.find((option) => option.key === key && option.value === one)
-      return known ? [known] : ['state', 'job', 'area', 'agent', 'person', 'cause'].includes(key) ? [{ key, value: one, title: one }] : []
+      return known
+        ? [known]
+        : ['state', 'job', 'area', 'agent', 'person', 'cause'].includes(key)
+          ? [{ key, value: one, title: one }]
+          : []
     })
   })
   const wanted = text.trim().toLowerCase()
-  const [prefix, rest] = wanted.includes(':') ? [wanted.split(':')[0], wanted.split(':')[1]?.trim() ?? ''] : [undefined, wanted]
+  const [prefix, rest] = wanted.includes(':')
+    ? [wanted.split(':')[0], wanted.split(':')[1]?.trim() ?? '']
+    : [undefined, wanted]
   const chosen = new Set(tokens.map((token) => `${token.key}${token.value}`))
   const hits = options.filter(
-    (option) => !chosen.has(`${option.key}${option.value}`) && (prefix ? option.key === prefix : true) && `${option.title} ${option.key}`.toLowerCase().includes(rest ?? ''),
+    (option) =>
+      !chosen.has(`${option.key}${option.value}`) &&
+      (prefix ? option.key === prefix : true) &&
+      `${option.title} ${option.key}`.toLowerCase().includes(rest ?? ''),
   )
-  const shown: Token[] = [...(wanted && !prefix ? [{ key: 'text', value: text.trim(), title: `title or number has “${text.trim()}”` }] : []), ...hits.slice(0, 40)]
+  const shown: Token[] = [
+    ...(wanted && !prefix ? [{ key: 'text', value: text.trim(), title: `title or number has “${text.trim()}”` }] : []),
+    ...hits.slice(0, 40),
+  ]
 
   const add = (token: Token | undefined): void => {
     if (!token) return
@@ -193,7 +230,14 @@ export function FilterBar({ values, onChange }: { values: Readonly<Record<string
       {open && shown.length > 0 && (
         <List id={listId} role="listbox" aria-label="Suggestions">
           {shown.map((token, i) => (
-            <li key={`${token.key}${token.value}`} id={`${listId}-${i}`} role="option" aria-selected={i === at} onMouseDown={(event) => event.preventDefault()} onClick={() => add(token)}>
+            <li
+              key={`${token.key}${token.value}`}
+              id={`${listId}-${i}`}
+              role="option"
+              aria-selected={i === at}
+              onMouseDown={(event) => event.preventDefault()}
+              onClick={() => add(token)}
+            >
               {token.title}
               <small>{token.key}</small>
             </li>

@@ -8,7 +8,7 @@ import type { RunPage, RunRow } from '@/service/run-list'
 import { api, queryOf } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
-import { ButtonLink } from '@/ui/parts/button'
+import { ButtonLink, Download } from '@/ui/parts/button'
 import { Checkbox, PopoverBox } from '@/ui/parts/fields'
 import { Empty, Page, Panel, Row, Small, Stack, Trouble } from '@/ui/parts/layout'
 import { StateWord } from '@/ui/parts/state-mark'
@@ -18,16 +18,57 @@ import { causeOf } from './cause'
 import { FilterBar } from './filter-bar'
 
 const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
-  { id: 'number', title: 'Run', sort: 'number', always: true, first: true, cell: (r) => <Link href={`/runs/${r.id}`}>#{r.id}</Link> },
-  { id: 'state', title: 'State', first: true, cell: (r) => <StateWord mark={r.state} word={r.stopAsked && r.state === 'running' ? 'stopping' : r.state} /> },
+  {
+    id: 'number',
+    title: 'Run',
+    sort: 'number',
+    always: true,
+    first: true,
+    cell: (r) => <Link href={`/runs/${r.id}`}>#{r.id}</Link>,
+  },
+  {
+    id: 'state',
+    title: 'State',
+    first: true,
+    cell: (r) => <StateWord mark={r.state} word={r.stopAsked && r.state === 'running' ? 'stopping' : r.state} />,
+  },
   { id: 'job', title: 'Job', always: true, first: true, cell: (r) => <b>{r.title}</b> },
   { id: 'area', title: 'Area', first: true, cell: (r) => r.area },
   { id: 'machine', title: 'Machine', first: true, cell: (r) => r.agent ?? '' },
   { id: 'cause', title: 'Started by', first: true, cell: causeOf },
-  { id: 'started', title: 'Started', sort: 'started', first: true, cell: (r) => (r.startedAt ? <Time at={r.startedAt} /> : r.startAfter ? <>waits for <Time at={r.startAfter} /></> : '') },
+  {
+    id: 'started',
+    title: 'Started',
+    sort: 'started',
+    first: true,
+    cell: (r) =>
+      r.startedAt ? (
+        <Time at={r.startedAt} />
+      ) : r.startAfter ? (
+        <>
+          waits for <Time at={r.startAfter} />
+        </>
+      ) : (
+        ''
+      ),
+  },
   { id: 'ended', title: 'Ended', sort: 'ended', cell: (r) => (r.endedAt ? <Time at={r.endedAt} /> : '') },
   { id: 'ago', title: 'Ended ago', cell: (r) => (r.endedAt ? <Ago at={r.endedAt} /> : '') },
-  { id: 'took', title: 'Took', sort: 'duration', align: 'right', first: true, cell: (r) => (r.durationMs !== null ? duration(r.durationMs) : r.state === 'running' ? <Took from={r.startedAt} to={null} /> : '') },
+  {
+    id: 'took',
+    title: 'Took',
+    sort: 'duration',
+    align: 'right',
+    first: true,
+    cell: (r) =>
+      r.durationMs !== null ? (
+        duration(r.durationMs)
+      ) : r.state === 'running' ? (
+        <Took from={r.startedAt} to={null} />
+      ) : (
+        ''
+      ),
+  },
   { id: 'usual', title: 'Usual', align: 'right', first: true, cell: (r) => <Small>{duration(r.usualMs)}</Small> },
   { id: 'tries', title: 'Tries', align: 'right', cell: (r) => `${r.attempts}/${r.maxAttempts}` },
   { id: 'exit', title: 'Exit', align: 'right', cell: (r) => r.exitCode ?? '' },
@@ -61,7 +102,10 @@ export function RunsScreen(): ReactNode {
   useEffect(() => {
     const element = end.current
     if (!element) return
-    const observer = new IntersectionObserver(([entry]) => entry?.isIntersecting && hasNextPage && void fetchNextPage(), { rootMargin: '400px' })
+    const observer = new IntersectionObserver(
+      ([entry]) => entry?.isIntersecting && hasNextPage && void fetchNextPage(),
+      { rootMargin: '400px' },
+    )
     observer.observe(element)
     return () => observer.disconnect()
   }, [fetchNextPage, hasNextPage, rows.length])
@@ -85,7 +129,11 @@ export function RunsScreen(): ReactNode {
             <AriaDialog aria-label="Columns" style={{ padding: 8 }}>
               <Stack $gap={0}>
                 {COLUMNS.filter((c) => !c.always).map((column) => (
-                  <Checkbox key={column.id} isSelected={!hidden.has(column.id)} onChange={(on) => toggle(column.id, on)}>
+                  <Checkbox
+                    key={column.id}
+                    isSelected={!hidden.has(column.id)}
+                    onChange={(on) => toggle(column.id, on)}
+                  >
                     {column.title}
                   </Checkbox>
                 ))}
@@ -93,7 +141,7 @@ export function RunsScreen(): ReactNode {
             </AriaDialog>
           </PopoverBox>
         </DialogTrigger>
-        <ButtonLink href={`/api/v1/runs.csv${queryOf(values)}`}>CSV</ButtonLink>
+        <Download href={`/api/v1/runs.csv${queryOf(values)}`}>CSV</Download>
       </Row>
       <Trouble error={query.error} />
       {rows.length === 0 && query.isSuccess ? (
@@ -103,7 +151,14 @@ export function RunsScreen(): ReactNode {
               Nothing has all of these marks. Take one away.
             </Empty>
           ) : (
-            <Empty title="Nothing has run yet" action={<ButtonLink href="/work" kind="strong">To Work</ButtonLink>}>
+            <Empty
+              title="Nothing has run yet"
+              action={
+                <ButtonLink href="/work" kind="strong">
+                  To Work
+                </ButtonLink>
+              }
+            >
               Every start of a job makes a run, kept here with its output and what exactly was carried out.
             </Empty>
           )}
@@ -130,7 +185,17 @@ export function RunsScreen(): ReactNode {
 
 function Columns(): ReactNode {
   return (
-    <AriaButton style={{ minHeight: 26, padding: '3px 11px', border: '1px solid var(--line-strong)', borderRadius: 3, background: 'var(--sheet)', fontWeight: 600, cursor: 'pointer' }}>
+    <AriaButton
+      style={{
+        minHeight: 26,
+        padding: '3px 11px',
+        border: '1px solid var(--line-strong)',
+        borderRadius: 3,
+        background: 'var(--sheet)',
+        fontWeight: 600,
+        cursor: 'pointer',
+      }}
+    >
       Columns
     </AriaButton>
   )
@@ -139,12 +204,11 @@ function Columns(): ReactNode {
 /** Runs whose state is another than when last drawn: marked for a moment. */
 function useChanged(rows: readonly RunRow[]): ReadonlySet<number> {
   const before = useRef<Map<number, string>>(new Map())
-  const changed = useMemo(() => {
-    const known = before.current
-    return new Set(known.size === 0 ? [] : rows.filter((row) => known.get(row.id) !== row.state).map((row) => row.id))
-  }, [rows])
+  const [changed, setChanged] = useState<ReadonlySet<number>>(new Set())
   useEffect(() => {
+    const known = before.current
     before.current = new Map(rows.map((row) => [row.id, row.state]))
+    if (known.size > 0) setChanged(new Set(rows.filter((row) => known.get(row.id) !== row.state).map((row) => row.id)))
   }, [rows])
   return changed
 }

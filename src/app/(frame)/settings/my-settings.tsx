@@ -2,7 +2,8 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useLive } from '@/ui/hooks/live'
 import { useMe } from '@/ui/hooks/me'
@@ -108,8 +109,23 @@ function Password(): ReactNode {
       >
         <Stack $gap={10}>
           {trouble && trouble.errors.length === 0 && <Trouble error={trouble} />}
-          <TextField label="Present password" type="password" value={current} onChange={setCurrent} error={faultOf('current')} autoComplete="current-password" />
-          <TextField label="New password" type="password" hint="At least 12 characters." value={next} onChange={setNext} error={faultOf('next')} autoComplete="new-password" />
+          <TextField
+            label="Present password"
+            type="password"
+            value={current}
+            onChange={setCurrent}
+            error={faultOf('current')}
+            autoComplete="current-password"
+          />
+          <TextField
+            label="New password"
+            type="password"
+            hint="At least 12 characters."
+            value={next}
+            onChange={setNext}
+            error={faultOf('next')}
+            autoComplete="new-password"
+          />
           <Row>
             <Spring />
             <Button type="submit">Change it</Button>
@@ -146,7 +162,18 @@ function Sessions(): ReactNode {
           { id: 'agent', title: 'With', cell: (s) => <Small title={s.userAgent}>{s.userAgent}</Small> },
           { id: 'since', title: 'Since', cell: (s) => <Time at={s.createdAt} /> },
           { id: 'seen', title: 'Last seen', cell: (s) => <Ago at={s.lastSeenAt} /> },
-          { id: 'end', title: '', cell: (s) => (s.current ? <Small>this one</Small> : <Button kind="quiet" onPress={() => end(s.id)}>End</Button>) },
+          {
+            id: 'end',
+            title: '',
+            cell: (s) =>
+              s.current ? (
+                <Small>this one</Small>
+              ) : (
+                <Button kind="quiet" onPress={() => end(s.id)}>
+                  End
+                </Button>
+              ),
+          },
         ]}
       />
     </Card>
@@ -209,7 +236,16 @@ function Tokens(): ReactNode {
           <Small>Shown only now. Copy it to where it is needed.</Small>
           <Row>
             <Mono style={{ overflowWrap: 'anywhere' }}>{made}</Mono>
-            <Button onPress={() => void navigator.clipboard.writeText(made).then(() => say('Copied.'), () => undefined)}>Copy</Button>
+            <Button
+              onPress={() =>
+                void navigator.clipboard.writeText(made).then(
+                  () => say('Copied.'),
+                  () => undefined,
+                )
+              }
+            >
+              Copy
+            </Button>
           </Row>
         </Stack>
       )}
@@ -222,7 +258,18 @@ function Tokens(): ReactNode {
           { id: 'made', title: 'Made', cell: (t) => <Time at={t.createdAt} /> },
           { id: 'expires', title: 'Good until', cell: (t) => <Time at={t.expiresAt} /> },
           { id: 'used', title: 'Last used', cell: (t) => (t.lastUsedAt ? <Ago at={t.lastUsedAt} /> : 'never') },
-          { id: 'revoke', title: '', cell: (t) => (t.revokedAt ? <Small>revoked</Small> : <Button kind="quiet" onPress={() => void api.delete(`/me/tokens/${t.id}`).then(refresh)}>Revoke</Button>) },
+          {
+            id: 'revoke',
+            title: '',
+            cell: (t) =>
+              t.revokedAt ? (
+                <Small>revoked</Small>
+              ) : (
+                <Button kind="quiet" onPress={() => void api.delete(`/me/tokens/${t.id}`).then(refresh)}>
+                  Revoke
+                </Button>
+              ),
+          },
         ]}
       />
     </Card>

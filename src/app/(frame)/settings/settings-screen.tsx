@@ -5,7 +5,8 @@ import { ROLES, type Role } from '@/core/people/roles'
 import type { AuditEntry } from '@/service/audit'
 import type { EngineRow } from '@/service/engines'
 import type { PersonRow } from '@/service/people'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
@@ -31,7 +32,12 @@ export function SettingsScreen(): ReactNode {
     <Page style={{ overflow: 'hidden' }}>
       <h1>Settings</h1>
       <Panel style={{ flex: 1, minHeight: 0, display: 'flex', flexDirection: 'column' }}>
-        <Tabs label="Settings" tabs={tabs} selected={tabs.some((t) => t.id === values.tab) ? (values.tab as string) : 'me'} onSelect={(tab) => set({ tab: tab === 'me' ? null : tab })} />
+        <Tabs
+          label="Settings"
+          tabs={tabs}
+          selected={tabs.some((t) => t.id === values.tab) ? (values.tab as string) : 'me'}
+          onSelect={(tab) => set({ tab: tab === 'me' ? null : tab })}
+        />
       </Panel>
     </Page>
   )
@@ -54,7 +60,10 @@ function People(): ReactNode {
   return (
     <>
       <Row style={{ padding: '8px 12px' }}>
-        <Small>A viewer reads; an operator also starts and stops; a designer also changes work; an administrator also looks after fleet and people.</Small>
+        <Small>
+          A viewer reads; an operator also starts and stops; a designer also changes work; an administrator also looks
+          after fleet and people.
+        </Small>
         <Spring />
         <Button onPress={() => setAdding(true)} whyNot={why}>
           Add a person
@@ -67,7 +76,23 @@ function People(): ReactNode {
         columns={[
           { id: 'name', title: 'Name', cell: (p) => <b>{p.name}</b> },
           { id: 'email', title: 'E-mail', cell: (p) => p.email },
-          { id: 'role', title: 'Role', cell: (p) => (may ? <Select label={`Role of ${p.name}`} hideLabel value={p.role} onChange={(role) => change(p, { role })} choices={roleChoices} width="130px" /> : p.role) },
+          {
+            id: 'role',
+            title: 'Role',
+            cell: (p) =>
+              may ? (
+                <Select
+                  label={`Role of ${p.name}`}
+                  hideLabel
+                  value={p.role}
+                  onChange={(role) => change(p, { role })}
+                  choices={roleChoices}
+                  width="130px"
+                />
+              ) : (
+                p.role
+              ),
+          },
           { id: 'seen', title: 'Last seen', cell: (p) => (p.lastSeenAt ? <Ago at={p.lastSeenAt} /> : 'not yet') },
           {
             id: 'active',
@@ -88,7 +113,12 @@ function People(): ReactNode {
 
 function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const client = useQueryClient()
-  const [values, setValues] = useState<{ name: string; email: string; role: Role; password: string }>({ name: '', email: '', role: 'viewer', password: '' })
+  const [values, setValues] = useState<{ name: string; email: string; role: Role; password: string }>({
+    name: '',
+    email: '',
+    role: 'viewer',
+    password: '',
+  })
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
   return (
@@ -105,10 +135,35 @@ function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }
       >
         <Stack $gap={12}>
           {trouble && trouble.errors.length === 0 && <Trouble error={trouble} />}
-          <TextField label="Name" value={values.name} onChange={(name) => setValues({ ...values, name })} error={faultOf('name')} autoFocus />
-          <TextField label="E-mail" type="email" value={values.email} onChange={(email) => setValues({ ...values, email })} error={faultOf('email')} />
-          <Select label="Role" value={values.role} onChange={(role) => setValues({ ...values, role: role as Role })} choices={roleChoices} />
-          <TextField label="First password" type="password" hint="At least 12 characters. They can change it under Settings." value={values.password} onChange={(password) => setValues({ ...values, password })} error={faultOf('password')} autoComplete="new-password" />
+          <TextField
+            label="Name"
+            value={values.name}
+            onChange={(name) => setValues({ ...values, name })}
+            error={faultOf('name')}
+            autoFocus
+          />
+          <TextField
+            label="E-mail"
+            type="email"
+            value={values.email}
+            onChange={(email) => setValues({ ...values, email })}
+            error={faultOf('email')}
+          />
+          <Select
+            label="Role"
+            value={values.role}
+            onChange={(role) => setValues({ ...values, role: role as Role })}
+            choices={roleChoices}
+          />
+          <TextField
+            label="First password"
+            type="password"
+            hint="At least 12 characters. They can change it under Settings."
+            value={values.password}
+            onChange={(password) => setValues({ ...values, password })}
+            error={faultOf('password')}
+            autoComplete="new-password"
+          />
           <Row>
             <Spring />
             <Button onPress={onClose}>Cancel</Button>
@@ -123,17 +178,27 @@ function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }
 }
 
 function Engines(): ReactNode {
-  const { data = [] } = useQuery({ queryKey: ['engines'], queryFn: () => api.get<EngineRow[]>('/engines'), refetchInterval: 5000 })
+  const { data = [] } = useQuery({
+    queryKey: ['engines'],
+    queryFn: () => api.get<EngineRow[]>('/engines'),
+    refetchInterval: 5000,
+  })
   return (
     <>
-      <Small style={{ padding: '10px 12px' }}>Engines keep agents connected, hand out runs and notice what is lost. One leads; if it ends, another takes over.</Small>
+      <Small style={{ padding: '10px 12px' }}>
+        Engines keep agents connected, hand out runs and notice what is lost. One leads; if it ends, another takes over.
+      </Small>
       <Table
         label="Engines"
         rows={data}
         isDim={(e) => !e.isAlive}
         columns={[
           { id: 'host', title: 'On', cell: (e) => <b>{`${e.host}, process ${e.pid}`}</b> },
-          { id: 'state', title: 'State', cell: (e) => (e.isAlive ? (e.leads ? 'leads' : 'stands by') : 'not heard of') },
+          {
+            id: 'state',
+            title: 'State',
+            cell: (e) => (e.isAlive ? (e.leads ? 'leads' : 'stands by') : 'not heard of'),
+          },
           { id: 'agents', title: 'Agents', align: 'right', cell: (e) => e.agents },
           { id: 'gateway', title: 'Gateway', cell: (e) => e.gatewayUrl },
           { id: 'version', title: 'Version', cell: (e) => e.version },
@@ -151,14 +216,28 @@ function Audit(): ReactNode {
   const before = pages.at(-1)
   const { data = [] } = useQuery({
     queryKey: ['audit', text, before],
-    queryFn: () => api.get<AuditEntry[]>(`/audit?${new URLSearchParams({ ...(text ? { text } : {}), ...(before ? { before: String(before) } : {}) })}`),
+    queryFn: () =>
+      api.get<AuditEntry[]>(
+        `/audit?${new URLSearchParams({ ...(text ? { text } : {}), ...(before ? { before: String(before) } : {}) })}`,
+      ),
     placeholderData: (old) => old,
   })
   return (
     <>
       <Row style={{ padding: '8px 12px' }}>
         <div data-filter>
-          <TextField label="Person, action or object" hideLabel placeholder="Person, action or object" type="search" value={text} onChange={(value) => { setText(value); setPages([]) }} width="260px" />
+          <TextField
+            label="Person, action or object"
+            hideLabel
+            placeholder="Person, action or object"
+            type="search"
+            value={text}
+            onChange={(value) => {
+              setText(value)
+              setPages([])
+            }}
+            width="260px"
+          />
         </div>
         <Spring />
         <Button isDisabled={pages.length === 0} onPress={() => setPages(pages.slice(0, -1))}>
@@ -191,7 +270,10 @@ function Changes({ changes }: { changes: Record<string, unknown> }): ReactNode {
       {entries.map(([key, value], i) => (
         <Fragment key={key}>
           {i > 0 && ' · '}
-          {key} {typeof value === 'object' && value !== null && 'from' in value && 'to' in value ? `${text(value.from)} → ${text(value.to)}` : text(value)}
+          {key}{' '}
+          {typeof value === 'object' && value !== null && 'from' in value && 'to' in value
+            ? `${text(value.from)} → ${text(value.to)}`
+            : text(value)}
         </Fragment>
       ))}
     </Small>

@@ -1,26 +1,29 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import Link from 'next/link'
-import { useEffect, useRef, useState, type ReactNode } from 'react'
+import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Lane } from '@/service/watch'
 import { api } from '@/ui/api'
 import { clock, duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
+import { useWidth } from '@/ui/hooks/width'
 import { Empty, Panel } from '@/ui/parts/layout'
 import { ButtonLink } from '@/ui/parts/button'
 
 const NAME_WIDTH = 132
 const BACK_MS = 60 * 60_000
 const AHEAD_MS = 20 * 60_000
+/** Height of one run where several share a lane. */
+const LAYER = 15
 
 const Grid = styled(Panel)`
   position: relative;
   overflow: hidden;
   .row {
     display: flex;
-    height: 26px;
+    min-height: 26px;
     border-top: 1px solid var(--line);
   }
   .row:first-child {
@@ -96,22 +99,22 @@ const Away = styled.div`
 export function Lanes(): ReactNode {
   const { zone } = useMe()
   const nowMs = useNow()
-  const box = useRef<HTMLDivElement>(null)
-  const [width, setWidth] = useState(700)
+  const [boxWidth, box] = useWidth(830)
+  const width = boxWidth - NAME_WIDTH
   const { data } = useQuery({ queryKey: ['lanes'], queryFn: () => api.get<Lane[]>('/lanes?hours=1') })
-  useEffect(() => {
-    const element = box.current
-    if (!element) return
-    const observer = new ResizeObserver(() => setWidth(element.clientWidth - NAME_WIDTH))
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [data !== undefined])
 
   if (!data || nowMs === 0) return <Grid style={{ minHeight: 200 }} ref={box} />
   if (data.length === 0) {
     return (
       <Panel>
-        <Empty title="No machine is enrolled yet" action={<ButtonLink href="/fleet?enrol=1" kind="strong">Enrol an agent</ButtonLink>}>
+        <Empty
+          title="No machine is enrolled yet"
+          action={
+            <ButtonLink href="/fleet?enrol=1" kind="strong">
+              Enrol an agent
+            </ButtonLink>
+          }
+        >
           Bugle carries work out through agents. Enrol one with a pasted command, and its lane appears here.
         </Empty>
       </Panel>
@@ -120,6 +123,7 @@ export function Lanes(): ReactNode {
   const fromMs = nowMs - BACK_MS
   const x = (ms: number): number => Math.max(0, Math.min(1, (ms - fromMs) / (BACK_MS + AHEAD_MS))) * width
   const firstTick = Math.ceil(fromMs / 900_000) * 900_000
+  const drawn = data.map((lane) => layers(lane, fromMs))
   const ticks = Array.from({ length: 6 }, (_, i) => firstTick + i * 900_000).filter((ms) => ms < nowMs + AHEAD_MS)
   return (
     <Grid ref={box} aria-label="Machines">
@@ -130,30 +134,41 @@ export function Lanes(): ReactNode {
         </div>
         <div className="track">
           {ticks.map((ms) => (
-            <span key={ms} style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}>
+            <span
+              key={ms}
+              style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}
+            >
               {clock(ms, zone)}
             </span>
           ))}
         </div>
       </div>
-      {data.map((lane) => (
-        <div className="row" key={lane.agentId}>
+      {drawn.map(({ lane, bars, depth }) => (
+        <div className="row" key={lane.agentId} style={{ height: depth === 1 ? 26 : depth * LAYER + 6 }}>
           <div className="name">
             <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
             <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
           </div>
           <div className="track">
-            {layers(lane).map(({ bar, layer, of }) => {
+            {bars.map(({ bar, layer }) => {
               const begins = new Date(bar.startedAt).getTime()
               const ends = bar.endedAt ? new Date(bar.endedAt).getTime() : nowMs
               const left = x(begins)
               const usualEnd = bar.endedAt === null && bar.usualMs !== null ? begins + bar.usualMs : 0
-              const height = of === 1 ? 18 : 22 / of
-              const place = of === 1 ? {} : { top: 2 + layer * (22 / of), height: Math.max(2, height - 1), lineHeight: `${height - 1}px`, fontSize: of > 2 ? 0 : 9 }
+              const place =
+                depth === 1
+                  ? {}
+                  : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 2}px`, fontSize: 11 }
               const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
               return (
                 <span key={`${bar.runId} ${bar.startedAt}`}>
-                  <Bar href={`/runs/${bar.runId}`} $state={bar.state} title={label} aria-label={label} style={{ left, width: Math.max(3, x(ends) - left - 1), ...place }}>
+                  <Bar
+                    href={`/runs/${bar.runId}`}
+                    $state={bar.state}
+                    title={label}
+                    aria-label={label}
+                    style={{ left, width: Math.max(3, x(ends) - left - 1), ...place }}
+                  >
                     {bar.title}
                   </Bar>
                   {usualEnd > nowMs && <Rest style={{ left: x(nowMs), width: x(usualEnd) - x(nowMs), ...place }} />}
@@ -169,15 +184,20 @@ export function Lanes(): ReactNode {
   )
 }
 
-/** Runs that overlap on one machine share its lane in thinner layers. */
-function layers(lane: Lane): { bar: Lane['bars'][number]; layer: number; of: number }[] {
+/** Runs that overlap on one machine share its lane in layers, which makes the lane higher. */
+function layers(
+  lane: Lane,
+  fromMs: number,
+): { lane: Lane; bars: { bar: Lane['bars'][number]; layer: number }[]; depth: number } {
   const ends: number[] = []
-  const placed = lane.bars.map((bar) => {
-    const begins = new Date(bar.startedAt).getTime()
-    let layer = ends.findIndex((end) => end <= begins)
-    if (layer < 0) layer = ends.length
-    ends[layer] = bar.endedAt ? new Date(bar.endedAt).getTime() : Infinity
-    return { bar, layer }
-  })
-  return placed.map((p) => ({ ...p, of: Math.max(1, ends.length) }))
+  const bars = lane.bars
+    .filter((bar) => bar.endedAt === null || new Date(bar.endedAt).getTime() > fromMs)
+    .map((bar) => {
+      const begins = new Date(bar.startedAt).getTime()
+      let layer = ends.findIndex((end) => end <= begins)
+      if (layer < 0) layer = ends.length
+      ends[layer] = bar.endedAt ? new Date(bar.endedAt).getTime() : Infinity
+      return { bar, layer }
+    })
+  return { lane, bars, depth: Math.max(1, ends.length) }
 }

@@ -5,7 +5,8 @@ import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { MatterRow } from '@/service/matters'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
@@ -66,7 +67,9 @@ export function Matters(): ReactNode {
       {!isPending && data?.length === 0 && (
         <Stack style={{ padding: '0 14px' }}>
           <h3>All is well.</h3>
-          <Small>Runs that fail or are lost, and agents that stop calling, stand here until somebody has dealt with them.</Small>
+          <Small>
+            Runs that fail or are lost, and agents that stop calling, stand here until somebody has dealt with them.
+          </Small>
         </Stack>
       )}
       <ul>
@@ -115,12 +118,16 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
             {isRun ? (
               <>
                 #{matter.runId}
-                {matter.maxAttempts > 1 && ` · try ${matter.attempts} of ${matter.maxAttempts}`} · <Time at={matter.lastAt} withRelative />
+                {matter.maxAttempts > 1 && ` · try ${matter.attempts} of ${matter.maxAttempts}`} ·{' '}
+                <Time at={matter.lastAt} withRelative />
                 {matter.times > 1 && ` · ${count(matter.times, 'time')} in a row`}. {matter.reason}
               </>
             ) : (
               <>
-                Silent since <Time at={matter.openedAt} withRelative />. {matter.held === 0 ? 'Nothing was running on it.' : `${count(matter.held, 'run')} on it; given up as lost if it stays away.`}
+                Silent since <Time at={matter.openedAt} withRelative />.{' '}
+                {matter.held === 0
+                  ? 'Nothing was running on it.'
+                  : `${count(matter.held, 'run')} on it; given up as lost if it stays away.`}
               </>
             )}
           </p>
@@ -133,7 +140,9 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
             Run again
           </Button>
         )}
-        <ButtonLink href={isRun ? `/runs/${matter.runId}` : `/fleet/agents/${matter.agentId}`}>{isRun ? 'Output' : 'Open agent'}</ButtonLink>
+        <ButtonLink href={isRun ? `/runs/${matter.runId}` : `/fleet/agents/${matter.agentId}`}>
+          {isRun ? 'Output' : 'Open agent'}
+        </ButtonLink>
         {matter.state === 'open' && (
           <Button onPress={() => setTaking(true)} whyNot={why}>
             Take
@@ -143,23 +152,31 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
           Close
         </Button>
       </Row>
-      <TakeDialog isOpen={taking} onClose={() => setTaking(false)} onTake={(note) => act(api.post(`/matters/${matter.id}/take`, { note }))} />
+      <TakeDialog
+        isOpen={taking}
+        onClose={() => setTaking(false)}
+        onTake={(note) => act(api.post(`/matters/${matter.id}/take`, { note }))}
+      />
     </Card>
   )
 }
 
 function headline(matter: MatterRow): ReactNode {
   if (matter.kind === 'agent-away') {
-    return (
-      <>
-        {matter.title} has not called
-      </>
-    )
+    return <>{matter.title} has not called</>
   }
   return `${matter.title} ${matter.kind === 'run-lost' ? 'was lost' : 'failed'}${matter.agentName ? ` on ${matter.agentName}` : ''}`
 }
 
-function TakeDialog({ isOpen, onClose, onTake }: { isOpen: boolean; onClose: () => void; onTake: (note: string) => void }): ReactNode {
+function TakeDialog({
+  isOpen,
+  onClose,
+  onTake,
+}: {
+  isOpen: boolean
+  onClose: () => void
+  onTake: (note: string) => void
+}): ReactNode {
   const [note, setNote] = useState('')
   return (
     <Dialog title="Take this matter" isOpen={isOpen} onClose={onClose}>

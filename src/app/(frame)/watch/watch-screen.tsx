@@ -28,7 +28,9 @@ const Ended = styled.table`
   border-spacing: 0;
   th {
     text-align: left;
-    font: 500 11.5px/16px 'Archivo Variable', sans-serif;
+    font:
+      500 11.5px/16px 'Archivo Variable',
+      sans-serif;
     color: var(--mute);
     padding: 6px 10px;
   }
@@ -60,7 +62,10 @@ interface EndedRun {
 export function WatchScreen(): ReactNode {
   const { data: counts } = useQuery({
     queryKey: ['counts'],
-    queryFn: () => api.get<{ running: number; waiting: number; failed: number; succeeded: number }>(`/runs/counts?hours=${SINCE_HOURS}`),
+    queryFn: () =>
+      api.get<{ running: number; waiting: number; failed: number; succeeded: number }>(
+        `/runs/counts?hours=${SINCE_HOURS}`,
+      ),
   })
   return (
     <Split>

@@ -5,7 +5,8 @@ import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import { resolveInputs, type Input } from '@/core/work/inputs'
 import type { AgentRow } from '@/service/fleet'
 import type { JobFull } from '@/service/work'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useMay, useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
@@ -24,22 +25,43 @@ interface Props {
 
 /** Inputs asked, now or at a time, where, confirmed, and straight to the run. */
 export function StartDialog({ jobId, isOpen, onClose, againOf }: Props): ReactNode {
-  const { data: job, error } = useQuery({ queryKey: ['jobs', jobId], queryFn: () => api.get<JobFull>(`/jobs/${jobId}`), enabled: isOpen })
+  const { data: job, error } = useQuery({
+    queryKey: ['jobs', jobId],
+    queryFn: () => api.get<JobFull>(`/jobs/${jobId}`),
+    enabled: isOpen,
+  })
   return (
-    <Dialog title={againOf ? `Run #${againOf.id} again` : job ? `Start ${job.title}` : 'Start'} isOpen={isOpen} onClose={onClose}>
+    <Dialog
+      title={againOf ? `Run #${againOf.id} again` : job ? `Start ${job.title}` : 'Start'}
+      isOpen={isOpen}
+      onClose={onClose}
+    >
       <Trouble error={error} />
       {job && <StartForm key={`${job.id} ${job.version}`} job={job} onClose={onClose} againOf={againOf} />}
     </Dialog>
   )
 }
 
-function StartForm({ job, onClose, againOf }: { job: JobFull; onClose: () => void; againOf: Props['againOf'] }): ReactNode {
+function StartForm({
+  job,
+  onClose,
+  againOf,
+}: {
+  job: JobFull
+  onClose: () => void
+  againOf: Props['againOf']
+}): ReactNode {
   const router = useRouter()
   const { zone } = useMe()
   const { why } = useMay('operate')
   const asked = job.definition.inputs.filter((input) => input.ask)
   const [values, setValues] = useState<Record<string, string>>(() =>
-    Object.fromEntries(asked.map((input) => [input.name, againOf?.inputs[input.name] ?? input.default ?? (input.type === 'yes-no' ? 'no' : '')])),
+    Object.fromEntries(
+      asked.map((input) => [
+        input.name,
+        againOf?.inputs[input.name] ?? input.default ?? (input.type === 'yes-no' ? 'no' : ''),
+      ]),
+    ),
   )
   const [later, setLater] = useState(false)
   const [at, setAt] = useState('')
@@ -49,12 +71,19 @@ function StartForm({ job, onClose, againOf }: { job: JobFull; onClose: () => voi
   const [requestKey] = useState(() => crypto.randomUUID())
   const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<AgentRow[]>('/agents') })
 
-  const given = Object.fromEntries(Object.entries(values).filter(([name, value]) => value !== '' || asked.find((i) => i.name === name)?.type === 'text'))
+  const given = Object.fromEntries(
+    Object.entries(values).filter(
+      ([name, value]) => value !== '' || asked.find((i) => i.name === name)?.type === 'text',
+    ),
+  )
   // A secret that is not given anew is taken over from the run before.
-  const localFaults = resolveInputs(job.definition.inputs, given).faults.filter((fault) => !(againOf && asked.find((i) => i.name === fault.name)?.type === 'secret' && !values[fault.name]))
+  const localFaults = resolveInputs(job.definition.inputs, given).faults.filter(
+    (fault) => !(againOf && asked.find((i) => i.name === fault.name)?.type === 'secret' && !values[fault.name]),
+  )
   const serverFaults = new Map(trouble?.errors.map((fault) => [fault.path.replace('inputs.', ''), fault.message]))
   const [tried, setTried] = useState(false)
-  const faultOf = (name: string): string | undefined => serverFaults.get(name) ?? (tried ? localFaults.find((fault) => fault.name === name)?.message : undefined)
+  const faultOf = (name: string): string | undefined =>
+    serverFaults.get(name) ?? (tried ? localFaults.find((fault) => fault.name === name)?.message : undefined)
   const atFault = later && tried && at === '' ? 'Say when.' : undefined
 
   const submit = (event: FormEvent): void => {
@@ -65,7 +94,9 @@ function StartForm({ job, onClose, againOf }: { job: JobFull; onClose: () => voi
     setSending(true)
     const target = where === 'job' ? null : { agent: where }
     // datetime-local has no zone: it is read in this browser's, which is said beside it.
-    const body = againOf ? { inputs: given, requestKey } : { jobId: job.id, inputs: given, at: later ? new Date(at).toISOString() : null, target, requestKey }
+    const body = againOf
+      ? { inputs: given, requestKey }
+      : { jobId: job.id, inputs: given, at: later ? new Date(at).toISOString() : null, target, requestKey }
     api.post<{ id: number }>(againOf ? `/runs/${againOf.id}/again` : '/runs', body).then(
       ({ id }) => {
         onClose()
@@ -84,7 +115,14 @@ function StartForm({ job, onClose, againOf }: { job: JobFull; onClose: () => voi
         {trouble && trouble.errors.length === 0 && <Trouble error={trouble} />}
         {asked.length === 0 && <p>It asks for nothing.</p>}
         {asked.map((input) => (
-          <InputField key={input.name} input={input} value={values[input.name] ?? ''} error={faultOf(input.name)} onChange={(value) => setValues((before) => ({ ...before, [input.name]: value }))} isAgain={againOf !== undefined} />
+          <InputField
+            key={input.name}
+            input={input}
+            value={values[input.name] ?? ''}
+            error={faultOf(input.name)}
+            onChange={(value) => setValues((before) => ({ ...before, [input.name]: value }))}
+            isAgain={againOf !== undefined}
+          />
         ))}
         {!againOf && (
           <>
@@ -99,14 +137,32 @@ function StartForm({ job, onClose, againOf }: { job: JobFull; onClose: () => voi
                 ]}
                 width="160px"
               />
-              {later && <TextField label={`Start at (${here})`} type="datetime-local" value={at} onChange={setAt} error={atFault} width="210px" />}
+              {later && (
+                <TextField
+                  label={`Start at (${here})`}
+                  type="datetime-local"
+                  value={at}
+                  onChange={setAt}
+                  error={atFault}
+                  width="210px"
+                />
+              )}
             </Row>
-            {later && here !== zone && <Small>Your Bugle shows times in {zone}; this field follows your computer, {here}.</Small>}
+            {later && here !== zone && (
+              <Small>
+                Your Bugle shows times in {zone}; this field follows your computer, {here}.
+              </Small>
+            )}
             <Select
               label="Where"
               value={where}
               onChange={setWhere}
-              choices={[{ id: 'job', title: `As the job says: ${targetWords(job.definition.target)}` }, ...agents.filter((a) => a.state !== 'revoked').map((a) => ({ id: a.name, title: `Only on ${a.name} (${a.state})` }))]}
+              choices={[
+                { id: 'job', title: `As the job says: ${targetWords(job.definition.target)}` },
+                ...agents
+                  .filter((a) => a.state !== 'revoked')
+                  .map((a) => ({ id: a.name, title: `Only on ${a.name} (${a.state})` })),
+              ]}
             />
           </>
         )}
@@ -117,7 +173,12 @@ function StartForm({ job, onClose, againOf }: { job: JobFull; onClose: () => voi
         <Row>
           <Spring />
           <Button onPress={onClose}>Cancel</Button>
-          <Button kind="strong" type="submit" isDisabled={sending} whyNot={why ?? (job.active ? undefined : 'This job is switched off.')}>
+          <Button
+            kind="strong"
+            type="submit"
+            isDisabled={sending}
+            whyNot={why ?? (job.active ? undefined : 'This job is switched off.')}
+          >
             {againOf ? 'Run again' : later ? 'Start then' : 'Start now'}
           </Button>
         </Row>
@@ -126,9 +187,30 @@ function StartForm({ job, onClose, againOf }: { job: JobFull; onClose: () => voi
   )
 }
 
-function InputField({ input, value, error, onChange, isAgain }: { input: Input; value: string; error: string | undefined; onChange: (value: string) => void; isAgain: boolean }): ReactNode {
+function InputField({
+  input,
+  value,
+  error,
+  onChange,
+  isAgain,
+}: {
+  input: Input
+  value: string
+  error: string | undefined
+  onChange: (value: string) => void
+  isAgain: boolean
+}): ReactNode {
   const label = input.title || input.name
-  if (input.type === 'choice') return <Select label={label} value={value} onChange={onChange} error={error} choices={input.options.map((option) => ({ id: option, title: option }))} />
+  if (input.type === 'choice')
+    return (
+      <Select
+        label={label}
+        value={value}
+        onChange={onChange}
+        error={error}
+        choices={input.options.map((option) => ({ id: option, title: option }))}
+      />
+    )
   if (input.type === 'yes-no') {
     return (
       <Checkbox isSelected={value === 'yes'} onChange={(on) => onChange(on ? 'yes' : 'no')}>
@@ -137,12 +219,37 @@ function InputField({ input, value, error, onChange, isAgain }: { input: Input; 
     )
   }
   const type = input.type === 'day' ? 'date' : input.type === 'secret' ? 'password' : 'text'
-  const hint = input.type === 'secret' ? (isAgain ? 'Leave it empty to use the same as before. Never shown again.' : 'Kept encrypted; never shown again.') : undefined
-  return <TextField label={label} type={type} value={value} onChange={onChange} error={error} hint={hint} autoComplete="off" />
+  const hint =
+    input.type === 'secret'
+      ? isAgain
+        ? 'Leave it empty to use the same as before. Never shown again.'
+        : 'Kept encrypted; never shown again.'
+      : undefined
+  return (
+    <TextField
+      label={label}
+      type={type}
+      value={value}
+      onChange={onChange}
+      error={error}
+      hint={hint}
+      autoComplete="off"
+    />
+  )
 }
 
 /** Opens the dialog from a button. */
-export function StartButton({ jobId, title, active, kind = 'plain' }: { jobId: number; title: string; active: boolean; kind?: 'plain' | 'strong' }): ReactNode {
+export function StartButton({
+  jobId,
+  title,
+  active,
+  kind = 'plain',
+}: {
+  jobId: number
+  title: string
+  active: boolean
+  kind?: 'plain' | 'quiet'
+}): ReactNode {
   const [open, setOpen] = useState(false)
   const { why } = useMay('operate')
   useEffect(() => {
@@ -150,7 +257,12 @@ export function StartButton({ jobId, title, active, kind = 'plain' }: { jobId: n
   }, [active])
   return (
     <>
-      <Button kind={kind} onPress={() => setOpen(true)} aria-label={`Start ${title}`} whyNot={why ?? (active ? undefined : 'This job is switched off.')}>
+      <Button
+        kind={kind}
+        onPress={() => setOpen(true)}
+        aria-label={`Start ${title}`}
+        whyNot={why ?? (active ? undefined : 'This job is switched off.')}
+      >
         Start
       </Button>
       <StartDialog jobId={jobId} isOpen={open} onClose={() => setOpen(false)} />

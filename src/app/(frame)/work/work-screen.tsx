@@ -5,7 +5,8 @@ import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { AreaRow, JobRow } from '@/service/work'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
@@ -48,7 +49,11 @@ export function WorkScreen(): ReactNode {
   const { data: jobs, isSuccess } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
   const area = areas.find((a) => String(a.id) === values.area)
   const text = (values.text ?? '').toLowerCase()
-  const shown = (jobs ?? []).filter((job) => (!area || job.areaId === area.id) && (text === '' || `${job.title} ${job.area} ${targetWords(job.target)}`.toLowerCase().includes(text)))
+  const shown = (jobs ?? []).filter(
+    (job) =>
+      (!area || job.areaId === area.id) &&
+      (text === '' || `${job.title} ${job.area} ${targetWords(job.target)}`.toLowerCase().includes(text)),
+  )
   const newJob = (): void => router.push(area ? `/work/jobs/new?area=${area.id}` : '/work/jobs/new')
   return (
     <Split>
@@ -65,7 +70,11 @@ export function WorkScreen(): ReactNode {
           <span>{jobs?.length ?? ''}</span>
         </ShelfLink>
         {areas.map((each) => (
-          <ShelfLink key={each.id} href={`/work?area=${each.id}`} aria-current={each.id === area?.id ? 'page' : undefined}>
+          <ShelfLink
+            key={each.id}
+            href={`/work?area=${each.id}`}
+            aria-current={each.id === area?.id ? 'page' : undefined}
+          >
             <span>{each.title}</span>
             <span>{each.jobs}</span>
           </ShelfLink>
@@ -77,9 +86,21 @@ export function WorkScreen(): ReactNode {
           {area?.notes && <Small>{area.notes}</Small>}
           <Spring />
           <div data-filter>
-            <TextField label="Find a job" hideLabel type="search" placeholder="Find a job" value={values.text ?? ''} onChange={(value) => set({ text: value }, 'replace')} width="220px" />
+            <TextField
+              label="Find a job"
+              hideLabel
+              type="search"
+              placeholder="Find a job"
+              value={values.text ?? ''}
+              onChange={(value) => set({ text: value }, 'replace')}
+              width="220px"
+            />
           </div>
-          <Button kind="strong" onPress={newJob} whyNot={why ?? (areas.length === 0 ? 'Make an area first: every job lies in one.' : undefined)}>
+          <Button
+            kind="strong"
+            onPress={newJob}
+            whyNot={why ?? (areas.length === 0 ? 'Make an area first: every job lies in one.' : undefined)}
+          >
             New job
           </Button>
         </Row>
@@ -88,12 +109,27 @@ export function WorkScreen(): ReactNode {
             {text ? (
               <Empty title="No job is called that">Try part of its title, its area or where it runs.</Empty>
             ) : areas.length === 0 ? (
-              <Empty title="Begin with an area" action={<Button kind="strong" onPress={() => setAdding(true)} whyNot={why}>New area</Button>}>
+              <Empty
+                title="Begin with an area"
+                action={
+                  <Button kind="strong" onPress={() => setAdding(true)} whyNot={why}>
+                    New area
+                  </Button>
+                }
+              >
                 Areas are folders of work: close of day, housekeeping, whatever your work is made of.
               </Empty>
             ) : (
-              <Empty title="No job here yet" action={<Button kind="strong" onPress={newJob} whyNot={why}>New job</Button>}>
-                A job says what is done, where, and what counts as success. Start it by hand and watch its output arrive.
+              <Empty
+                title="No job here yet"
+                action={
+                  <Button kind="strong" onPress={newJob} whyNot={why}>
+                    New job
+                  </Button>
+                }
+              >
+                A job says what is done, where, and what counts as success. Start it by hand and watch its output
+                arrive.
               </Empty>
             )}
           </Panel>
@@ -105,11 +141,24 @@ export function WorkScreen(): ReactNode {
               onOpen={(job) => router.push(`/work/jobs/${job.id}`)}
               isDim={(job) => !job.active}
               columns={[
-                { id: 'title', title: 'Job', cell: (job) => <Link href={`/work/jobs/${job.id}`}><b>{job.title}</b></Link> },
+                {
+                  id: 'title',
+                  title: 'Job',
+                  cell: (job) => (
+                    <Link href={`/work/jobs/${job.id}`}>
+                      <b>{job.title}</b>
+                    </Link>
+                  ),
+                },
                 { id: 'area', title: 'Area', cell: (job) => job.area },
                 { id: 'kind', title: 'Does', cell: (job) => KIND_WORDS[job.kind] ?? job.kind },
                 { id: 'where', title: 'Where', cell: (job) => targetWords(job.target) },
-                { id: 'usual', title: 'Usually', align: 'right', cell: (job) => (job.usualMs === null ? '' : duration(job.usualMs)) },
+                {
+                  id: 'usual',
+                  title: 'Usually',
+                  align: 'right',
+                  cell: (job) => (job.usualMs === null ? '' : duration(job.usualMs)),
+                },
                 {
                   id: 'last',
                   title: 'Last run',
@@ -124,7 +173,11 @@ export function WorkScreen(): ReactNode {
                 },
                 { id: 'when', title: '', cell: (job) => <Small>{job.lastRun && <Ago at={job.lastRun.at} />}</Small> },
                 { id: 'active', title: 'Switch', cell: (job) => (job.active ? 'on' : 'off') },
-                { id: 'start', title: '', cell: (job) => <StartButton jobId={job.id} title={job.title} active={job.active} /> },
+                {
+                  id: 'start',
+                  title: '',
+                  cell: (job) => <StartButton jobId={job.id} title={job.title} active={job.active} kind="quiet" />,
+                },
               ]}
             />
           </Panel>

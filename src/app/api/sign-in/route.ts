@@ -1,4 +1,12 @@
-import { answering, callerAddress, cookieOf, parse, readJson, requireOwnOrigin, sessionCookie } from '@/app/server/endpoint'
+import {
+  answering,
+  callerAddress,
+  cookieOf,
+  parse,
+  readJson,
+  requireOwnOrigin,
+  sessionCookie,
+} from '@/app/server/endpoint'
 import { signIn, signInSchema } from '@/service/sign-in'
 
 export function POST(request: Request): Promise<Response> {

@@ -14,33 +14,83 @@ import { Mute, Row, Small, Spring, Stack } from '@/ui/parts/layout'
 export function Earlier({ run }: { run: RunFull }): ReactNode {
   const { zone } = useMe()
   const router = useRouter()
-  const { data = [] } = useQuery({ queryKey: ['run', run.id, 'earlier'], queryFn: () => api.get<EarlierRun[]>(`/runs/${run.id}/earlier`) })
+  const { data = [] } = useQuery({
+    queryKey: ['run', run.id, 'earlier'],
+    queryFn: () => api.get<EarlierRun[]>(`/runs/${run.id}/earlier`),
+  })
   if (data.length === 0) return <Mute style={{ padding: 16 }}>This job has not run to an end before.</Mute>
-  const bars = data.map((r) => ({ ...r, minutes: r.durationMs / 60_000, label: `${day(r.startedAt, zone)} ${clock(r.startedAt, zone)}` }))
+  const bars = data.map((r) => ({
+    ...r,
+    minutes: r.durationMs / 60_000,
+    label: `${day(r.startedAt, zone)} ${clock(r.startedAt, zone)}`,
+  }))
   const tick = { fontSize: 11.5, fill: 'var(--mute)' }
   return (
     <Stack style={{ padding: '10px 14px', flex: 1 }}>
       <Row>
-        <Small>Length of the last {data.length} runs of {run.title}, oldest left</Small>
+        <Small>
+          Length of the last {data.length} runs of {run.title}, oldest left
+        </Small>
         <Spring />
         <ButtonLink href={`/runs?job=${run.jobId}`}>All its runs</ButtonLink>
       </Row>
       <div style={{ flex: 1, minHeight: 190 }}>
         <ResponsiveContainer width="100%" height="100%">
           <BarChart data={bars} margin={{ top: 8, right: 60, bottom: 0, left: 0 }} barCategoryGap={2}>
-            <XAxis dataKey="label" tick={tick} tickLine={false} axisLine={{ stroke: 'var(--line-strong)' }} interval="preserveStartEnd" minTickGap={60} />
-            <YAxis tick={tick} tickLine={false} axisLine={false} width={56} tickFormatter={(minutes: number) => duration(minutes * 60_000)} />
+            <XAxis
+              dataKey="label"
+              tick={tick}
+              tickLine={false}
+              axisLine={{ stroke: 'var(--line-strong)' }}
+              interval="preserveStartEnd"
+              minTickGap={60}
+            />
+            <YAxis
+              tick={tick}
+              tickLine={false}
+              axisLine={false}
+              width={56}
+              tickFormatter={(minutes: number) => duration(minutes * 60_000)}
+            />
             <Tooltip
               cursor={{ fill: 'var(--shelf)' }}
-              contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', borderRadius: 3, fontSize: 12 }}
-              formatter={(_value, _name, item) => [`${duration((item.payload as EarlierRun).durationMs)}, ${(item.payload as EarlierRun).state}`, `#${(item.payload as EarlierRun).id}`]}
+              contentStyle={{
+                background: 'var(--sheet)',
+                border: '1px solid var(--line-strong)',
+                borderRadius: 3,
+                fontSize: 12,
+              }}
+              formatter={(_value, _name, item) => [
+                `${duration((item.payload as EarlierRun).durationMs)}, ${(item.payload as EarlierRun).state}`,
+                `#${(item.payload as EarlierRun).id}`,
+              ]}
             />
-            {run.usualMs !== null && <ReferenceLine y={run.usualMs / 60_000} stroke="var(--brass)" strokeWidth={2} label={{ value: 'usual', position: 'right', fontSize: 11.5, fill: 'var(--brass-ink)' }} />}
-            <Bar dataKey="minutes" isAnimationActive={false} cursor="pointer" onClick={(bar) => router.push(`/runs/${(bar.payload as EarlierRun).id}`)}>
+            {run.usualMs !== null && (
+              <ReferenceLine
+                y={run.usualMs / 60_000}
+                stroke="var(--brass)"
+                strokeWidth={2}
+                label={{ value: 'usual', position: 'right', fontSize: 11.5, fill: 'var(--brass-ink)' }}
+              />
+            )}
+            <Bar
+              dataKey="minutes"
+              isAnimationActive={false}
+              cursor="pointer"
+              onClick={(bar) => router.push(`/runs/${(bar.payload as EarlierRun).id}`)}
+            >
               {bars.map((bar) => (
                 <Cell
                   key={bar.id}
-                  fill={bar.state === 'succeeded' ? 'var(--succeeded)' : bar.state === 'failed' ? 'var(--failed)' : bar.state === 'lost' ? 'var(--lost)' : 'var(--skipped)'}
+                  fill={
+                    bar.state === 'succeeded'
+                      ? 'var(--succeeded)'
+                      : bar.state === 'failed'
+                        ? 'var(--failed)'
+                        : bar.state === 'lost'
+                          ? 'var(--lost)'
+                          : 'var(--skipped)'
+                  }
                   stroke={bar.id === run.id ? 'var(--ink)' : 'none'}
                   strokeWidth={2}
                 />

@@ -8,7 +8,7 @@ import { api, queryOf } from '@/ui/api'
 import { exact } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { spansOf } from '@/ui/output/ansi'
-import { Button, ButtonLink } from '@/ui/parts/button'
+import { Button, Download } from '@/ui/parts/button'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Mute, Row, Small, Spring } from '@/ui/parts/layout'
 
@@ -23,7 +23,9 @@ const Scroll = styled.div`
   flex: 1;
   min-height: 160px;
   overflow: auto;
-  font: 12px/17px 'JetBrains Mono Variable', monospace;
+  font:
+    12px/17px 'JetBrains Mono Variable',
+    monospace;
   padding: 4px 0;
   @media print {
     overflow: visible;
@@ -61,7 +63,10 @@ const Line = styled.div<{ $stream: string; $hit: boolean; $wrap: boolean }>`
 `
 
 /** Lines of an attempt, fetched page by page as they come into sight. */
-function useLines(runId: number, attempt: AttemptRow): { total: number; line: (n: number) => OutputRow | undefined; want: (n: number) => void } {
+function useLines(
+  runId: number,
+  attempt: AttemptRow,
+): { total: number; line: (n: number) => OutputRow | undefined; want: (n: number) => void } {
   const client = useQueryClient()
   const pages = useRef(new Map<number, OutputRow[]>())
   const asked = useRef(new Set<number>())
@@ -74,7 +79,10 @@ function useLines(runId: number, attempt: AttemptRow): { total: number; line: (n
       try {
         const answer = await client.fetchQuery({
           queryKey: ['output', attempt.id, page, Date.now()],
-          queryFn: () => api.get<{ rows: OutputRow[]; total: number }>(`/runs/${runId}/output${queryOf({ attempt: attempt.id, from: page * PAGE + 1, count: PAGE })}`),
+          queryFn: () =>
+            api.get<{ rows: OutputRow[]; total: number }>(
+              `/runs/${runId}/output${queryOf({ attempt: attempt.id, from: page * PAGE + 1, count: PAGE })}`,
+            ),
           gcTime: 0,
         })
         pages.current.set(page, answer.rows)
@@ -108,7 +116,12 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
   const [text, setText] = useState('')
   const [hits, setHits] = useState<{ lines: number[]; more: boolean } | null>(null)
   const [at, setAt] = useState(0)
-  const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => 17, overscan: 30 })
+  const rows = useVirtualizer({
+    count: total,
+    getScrollElement: () => box.current,
+    estimateSize: () => 17,
+    overscan: 30,
+  })
   const items = rows.getVirtualItems()
   const firstShown = items[0]?.index ?? 0
   const lastShown = items.at(-1)?.index ?? 0
@@ -126,10 +139,12 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
       return
     }
     const timer = setTimeout(() => {
-      void api.get<{ lines: number[]; more: boolean }>(`/runs/${run.id}/search${queryOf({ attempt: attempt.id, text })}`).then((found) => {
-        setHits(found)
-        setAt(0)
-      })
+      void api
+        .get<{ lines: number[]; more: boolean }>(`/runs/${run.id}/search${queryOf({ attempt: attempt.id, text })}`)
+        .then((found) => {
+          setHits(found)
+          setAt(0)
+        })
     }, 200)
     return () => clearTimeout(timer)
   }, [text, run.id, attempt.id, total])
@@ -154,11 +169,21 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
             step(1)
           }}
         >
-          <TextField label="Find in the output" hideLabel type="search" placeholder="Find in the output" value={text} onChange={setText} width="220px" />
+          <TextField
+            label="Find in the output"
+            hideLabel
+            type="search"
+            placeholder="Find in the output"
+            value={text}
+            onChange={setText}
+            width="220px"
+          />
         </form>
         {hits && (
           <>
-            <Small role="status">{hits.lines.length === 0 ? 'nowhere' : `${at + 1} of ${hits.lines.length}${hits.more ? '+' : ''}`}</Small>
+            <Small role="status">
+              {hits.lines.length === 0 ? 'nowhere' : `${at + 1} of ${hits.lines.length}${hits.more ? '+' : ''}`}
+            </Small>
             <Button kind="quiet" aria-label="Earlier place" onPress={() => step(-1)}>
               ↑
             </Button>
@@ -180,15 +205,27 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
         <Checkbox isSelected={times} onChange={setTimes}>
           Times
         </Checkbox>
-        <ButtonLink href={`/api/v1/runs/${run.id}/output.txt?attempt=${attempt.id}`}>Download</ButtonLink>
+        <Download href={`/api/v1/runs/${run.id}/output.txt?attempt=${attempt.id}`}>Download</Download>
         <Button onPress={() => window.print()}>Print</Button>
       </Bar>
       {attempt.outputPurged && total > 0 ? (
-        <Mute style={{ padding: 16 }}>The output was kept for {run.definition.keeping.outputDays} days and has been removed. The run’s history stays.</Mute>
+        <Mute style={{ padding: 16 }}>
+          The output was kept for {run.definition.keeping.outputDays} days and has been removed. The run’s history
+          stays.
+        </Mute>
       ) : total === 0 ? (
-        <Mute style={{ padding: 16 }}>{attempt.endedAt ? 'It wrote nothing.' : 'It has not written anything yet.'}</Mute>
+        <Mute style={{ padding: 16 }}>
+          {attempt.endedAt ? 'It wrote nothing.' : 'It has not written anything yet.'}
+        </Mute>
       ) : (
-        <Scroll ref={box} tabIndex={0} role="log" aria-label="Output" aria-live="off" onWheel={(event) => event.deltaY < 0 && setFollow(false)}>
+        <Scroll
+          ref={box}
+          tabIndex={0}
+          role="log"
+          aria-label="Output"
+          aria-live="off"
+          onWheel={(event) => event.deltaY < 0 && setFollow(false)}
+        >
           <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
             {items.map((item) => {
               const row = line(item.index + 1)

@@ -1,10 +1,11 @@
 'use client'
-import { useEffect, useRef, useState, type ReactNode } from 'react'
+import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { RunFull } from '@/service/run-page'
 import { clockSeconds, duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
+import { useWidth } from '@/ui/hooks/width'
 import { Panel } from '@/ui/parts/layout'
 
 const Box = styled(Panel)`
@@ -12,7 +13,9 @@ const Box = styled(Panel)`
   flex: none;
   overflow: hidden;
   text {
-    font: 11.5px 'Archivo Variable', sans-serif;
+    font:
+      11.5px 'Archivo Variable',
+      sans-serif;
     fill: var(--mute);
   }
   .try {
@@ -30,18 +33,18 @@ const BAR_H = 26
 const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14_400, 43_200, 86_400]
 
 /** The run on a time scale: the wait before it, each try as a bar, the usual length as a brass line. */
-export function Picture({ run, chosen, onChoose }: { run: RunFull; chosen: number; onChoose: (number: number) => void }): ReactNode {
+export function Picture({
+  run,
+  chosen,
+  onChoose,
+}: {
+  run: RunFull
+  chosen: number
+  onChoose: (number: number) => void
+}): ReactNode {
   const { zone } = useMe()
   const nowMs = useNow()
-  const box = useRef<HTMLDivElement>(null)
-  const [width, setWidth] = useState(1200)
-  useEffect(() => {
-    const element = box.current
-    if (!element) return
-    const observer = new ResizeObserver(() => setWidth(element.clientWidth))
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [])
+  const [width, box] = useWidth(1200)
   if (nowMs === 0) return <Box style={{ height: 84 }} ref={box} />
   const t = (text: string): number => new Date(text).getTime()
   const begins = t(run.createdAt)
@@ -65,13 +68,30 @@ export function Picture({ run, chosen, onChoose }: { run: RunFull; chosen: numbe
             </text>
           </g>
         ))}
-        {first > from && <rect x={x(from)} y={BAR_Y + 10} width={Math.max(0, x(first) - x(from))} height={6} fill="none" stroke="var(--waiting)" strokeDasharray="3 2" />}
+        {first > from && (
+          <rect
+            x={x(from)}
+            y={BAR_Y + 10}
+            width={Math.max(0, x(first) - x(from))}
+            height={6}
+            fill="none"
+            stroke="var(--waiting)"
+            strokeDasharray="3 2"
+          />
+        )}
         {run.tries.map((attempt) => {
           const left = x(t(attempt.startedAt ?? attempt.handedAt))
           const right = x(attempt.endedAt ? t(attempt.endedAt) : nowMs)
           const state = attempt.endedAt ? attempt.state : 'running'
-          const fill = { succeeded: 'var(--succeeded-soft)', failed: 'var(--failed)', running: 'var(--running)', lost: 'var(--lost)' }[state] ?? 'var(--skipped-soft)'
-          const ink = state === 'succeeded' ? 'var(--succeeded)' : state === 'cancelled' ? 'var(--skipped)' : 'var(--on-solid)'
+          const fill =
+            {
+              succeeded: 'var(--succeeded-soft)',
+              failed: 'var(--failed)',
+              running: 'var(--running)',
+              lost: 'var(--lost)',
+            }[state] ?? 'var(--skipped-soft)'
+          const ink =
+            state === 'succeeded' ? 'var(--succeeded)' : state === 'cancelled' ? 'var(--skipped)' : 'var(--on-solid)'
           const label = `try ${attempt.number} on ${attempt.agent}, ${state}`
           const isWide = right - left > 170
           return (
@@ -107,7 +127,14 @@ export function Picture({ run, chosen, onChoose }: { run: RunFull; chosen: numbe
         })}
         {usualEnd > 0 && usualEnd <= to && (
           <g>
-            <line x1={x(first)} x2={x(usualEnd)} y1={BAR_Y + BAR_H + 4} y2={BAR_Y + BAR_H + 4} stroke="var(--brass)" strokeWidth={3} />
+            <line
+              x1={x(first)}
+              x2={x(usualEnd)}
+              y1={BAR_Y + BAR_H + 4}
+              y2={BAR_Y + BAR_H + 4}
+              stroke="var(--brass)"
+              strokeWidth={3}
+            />
             <text x={x(usualEnd) + 5} y={BAR_Y + BAR_H + 8} style={{ fill: 'var(--brass-ink)' }}>
               usual
             </text>

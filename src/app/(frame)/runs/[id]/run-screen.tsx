@@ -6,7 +6,8 @@ import { useState, type ReactNode } from 'react'
 import { describeReason, type Reason } from '@/core/dispatch/describe'
 import { spell } from '@/core/run/judge'
 import type { RunFull } from '@/service/run-page'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { clock, duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
@@ -25,7 +26,11 @@ import { Picture } from './picture'
 import { InputList, Tries, WhatRan } from './what-ran'
 
 export function RunScreen({ id }: { id: number }): ReactNode {
-  const { data: run, error } = useQuery({ queryKey: ['run', id], queryFn: () => api.get<RunFull>(`/runs/${id}`), refetchInterval: (q) => (q.state.data?.endedAt ? false : 5000) })
+  const { data: run, error } = useQuery({
+    queryKey: ['run', id],
+    queryFn: () => api.get<RunFull>(`/runs/${id}`),
+    refetchInterval: (q) => (q.state.data?.endedAt ? false : 5000),
+  })
   if (error) {
     return (
       <Page>
@@ -76,7 +81,11 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
           selected={values.tab ?? 'output'}
           onSelect={(tab) => set({ tab: tab === 'output' ? null : tab }, 'replace')}
           tabs={[
-            { id: 'output', title: 'Output', content: attempt ? <Output key={attempt.id} run={run} attempt={attempt} /> : <NotYet /> },
+            {
+              id: 'output',
+              title: 'Output',
+              content: attempt ? <Output key={attempt.id} run={run} attempt={attempt} /> : <NotYet />,
+            },
             { id: 'ran', title: 'What ran', content: attempt ? <WhatRan run={run} attempt={attempt} /> : <NotYet /> },
             { id: 'inputs', title: `Inputs ${run.definition.inputs.length || ''}`, content: <InputList run={run} /> },
             { id: 'tries', title: `Tries ${run.tries.length || ''}`, content: <Tries run={run} /> },
@@ -102,7 +111,9 @@ function Head({ run }: { run: RunFull }): ReactNode {
   const isOver = run.endedAt !== null
   const fail = (error: ApiProblem): void => say(error.detail, { bad: true })
   const again = (): void => {
-    api.post<{ id: number }>(`/runs/${run.id}/again`, { requestKey: crypto.randomUUID() }).then((made) => router.push(`/runs/${made.id}`), fail)
+    api
+      .post<{ id: number }>(`/runs/${run.id}/again`, { requestKey: crypto.randomUUID() })
+      .then((made) => router.push(`/runs/${made.id}`), fail)
   }
   const stop = (): void => {
     api.post(`/runs/${run.id}/stop`).then(() => client.invalidateQueries({ queryKey: ['run', run.id] }), fail)
@@ -126,20 +137,36 @@ function Head({ run }: { run: RunFull }): ReactNode {
         </Button>
       )}
       {isOver && (
-        <Button kind={run.state === 'succeeded' ? 'plain' : 'strong'} onPress={again} whyNot={why ?? (run.jobIsGone ? 'The job has been removed.' : undefined)}>
+        <Button
+          kind={run.state === 'succeeded' ? 'plain' : 'strong'}
+          onPress={again}
+          whyNot={why ?? (run.jobIsGone ? 'The job has been removed.' : undefined)}
+        >
           Run again
         </Button>
       )}
       {isOver && run.definition.inputs.length > 0 && (
-        <Button onPress={() => setAsking(true)} whyNot={why ?? (run.jobIsGone ? 'The job has been removed.' : undefined)}>
+        <Button
+          onPress={() => setAsking(true)}
+          whyNot={why ?? (run.jobIsGone ? 'The job has been removed.' : undefined)}
+        >
           Run again with other inputs
         </Button>
       )}
-      {!run.jobIsGone && (
-        <Button onPress={() => router.push(`/work/jobs/${run.jobId}`)}>The job</Button>
-      )}
-      <StartDialog jobId={run.jobId} againOf={{ id: run.id, inputs: run.inputs }} isOpen={asking} onClose={() => setAsking(false)} />
-      <Confirm title={`Stop #${run.id}?`} isOpen={stopping} onClose={() => setStopping(false)} onConfirm={stop} word="Stop it">
+      {!run.jobIsGone && <Button onPress={() => router.push(`/work/jobs/${run.jobId}`)}>The job</Button>}
+      <StartDialog
+        jobId={run.jobId}
+        againOf={{ id: run.id, inputs: run.inputs }}
+        isOpen={asking}
+        onClose={() => setAsking(false)}
+      />
+      <Confirm
+        title={`Stop #${run.id}?`}
+        isOpen={stopping}
+        onClose={() => setStopping(false)}
+        onConfirm={stop}
+        word="Stop it"
+      >
         {run.state === 'running'
           ? `Sends SIGTERM to ${run.title} on ${run.agent}, and kills it with all its children after 10 s. What it has done so far is not undone.`
           : 'It has not started; it is taken off the queue.'}
@@ -161,10 +188,13 @@ function WhyWaiting({ run }: { run: RunFull }): ReactNode {
     sentence = (
       <>
         Waits for its time: <Time at={run.startAfter} withRelative />
-        {run.attempts > 0 && ` (try ${run.attempts + 1} of ${run.maxAttempts} after a delay of ${spell(run.definition.retryDelaySeconds)})`}.
+        {run.attempts > 0 &&
+          ` (try ${run.attempts + 1} of ${run.maxAttempts} after a delay of ${spell(run.definition.retryDelaySeconds)})`}
+        .
       </>
     )
-  } else if (run.state === 'ready') sentence = data?.reason ? describeReason(data.reason, (ms) => clock(ms, zone)) : 'It starts in a moment.'
+  } else if (run.state === 'ready')
+    sentence = data?.reason ? describeReason(data.reason, (ms) => clock(ms, zone)) : 'It starts in a moment.'
   if (!sentence) return null
   return (
     <Panel style={{ padding: '7px 12px', borderLeft: '4px solid var(--brass)' }} role="status">

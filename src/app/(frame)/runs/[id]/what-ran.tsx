@@ -79,7 +79,8 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
         </dd>
         <dt>agent</dt>
         <dd>
-          <Link href={`/fleet/agents/${attempt.agentId}`}>{attempt.agent}</Link> <Small>version {ran.agentVersion}</Small>
+          <Link href={`/fleet/agents/${attempt.agentId}`}>{attempt.agent}</Link>{' '}
+          <Small>version {ran.agentVersion}</Small>
         </dd>
         <dt>try</dt>
         <dd>
@@ -96,7 +97,16 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
         <Row>
           <Small>to repeat it by hand on {attempt.agent}</Small>
           <Spring />
-          <Button onPress={() => void navigator.clipboard.writeText(byHand).then(() => say('Copied.'), () => say('The browser does not allow copying here. Select the text instead.', { bad: true }))}>Copy</Button>
+          <Button
+            onPress={() =>
+              void navigator.clipboard.writeText(byHand).then(
+                () => say('Copied.'),
+                () => say('The browser does not allow copying here. Select the text instead.', { bad: true }),
+              )
+            }
+          >
+            Copy
+          </Button>
         </Row>
         <Box tabIndex={0}>{byHand}</Box>
       </Stack>
@@ -133,11 +143,26 @@ export function Tries({ run }: { run: RunFull }): ReactNode {
       onOpen={(attempt) => set({ try: String(attempt.number), tab: null }, 'replace')}
       columns={[
         { id: 'number', title: 'Try', cell: (a) => `${a.number} of ${run.maxAttempts}` },
-        { id: 'state', title: 'State', cell: (a) => <StateWord mark={(a.endedAt ? a.state : 'running') as Mark} word={a.endedAt ? a.state : a.startedAt ? 'running' : 'handed out'} /> },
+        {
+          id: 'state',
+          title: 'State',
+          cell: (a) => (
+            <StateWord
+              mark={(a.endedAt ? a.state : 'running') as Mark}
+              word={a.endedAt ? a.state : a.startedAt ? 'running' : 'handed out'}
+            />
+          ),
+        },
         { id: 'agent', title: 'Machine', cell: (a) => a.agent },
         { id: 'handed', title: 'Handed out', cell: (a) => <Time at={a.handedAt} /> },
         { id: 'started', title: 'Started', cell: (a) => <Time at={a.startedAt} /> },
-        { id: 'took', title: 'Took', align: 'right', cell: (a) => (a.endedAt ? duration(new Date(a.endedAt).getTime() - new Date(a.startedAt ?? a.handedAt).getTime()) : '') },
+        {
+          id: 'took',
+          title: 'Took',
+          align: 'right',
+          cell: (a) =>
+            a.endedAt ? duration(new Date(a.endedAt).getTime() - new Date(a.startedAt ?? a.handedAt).getTime()) : '',
+        },
         { id: 'exit', title: 'Exit', align: 'right', cell: (a) => a.exitCode ?? '' },
         { id: 'lines', title: 'Lines', align: 'right', cell: (a) => a.outputLines },
         { id: 'reason', title: 'Why', cell: (a) => a.reason },

@@ -46,18 +46,33 @@ function show(value: unknown): string {
 }
 
 /** Somebody saved first: both are shown, and the person decides. */
-export function BothVersions({ mine, theirs, onKeepMine, onTakeTheirs }: { mine: JobContent; theirs: JobFull; onKeepMine: () => void; onTakeTheirs: () => void }): ReactNode {
+export function BothVersions({
+  mine,
+  theirs,
+  onKeepMine,
+  onTakeTheirs,
+}: {
+  mine: JobContent
+  theirs: JobFull
+  onKeepMine: () => void
+  onTakeTheirs: () => void
+}): ReactNode {
   const { title, notes, areaId, active, definition } = theirs
   const rows = differences(mine, { title, notes, areaId, active, definition })
   return (
     <Panel role="alert" style={{ padding: '12px 14px', borderLeft: '4px solid var(--late)' }}>
       <Stack $gap={10}>
         <h2>{theirs.savedBy} saved this job while you were changing it</h2>
-        <p>Nothing of yours is lost, and nothing is saved yet. {rows.length === 0 ? 'Both versions are the same.' : 'They differ in:'}</p>
+        <p>
+          Nothing of yours is lost, and nothing is saved yet.{' '}
+          {rows.length === 0 ? 'Both versions are the same.' : 'They differ in:'}
+        </p>
         <Grid>
           <span className="head">field</span>
           <span className="head">yours</span>
-          <span className="head">version {theirs.version}, by {theirs.savedBy}</span>
+          <span className="head">
+            version {theirs.version}, by {theirs.savedBy}
+          </span>
           {rows.map((row) => (
             <div key={row.path} style={{ display: 'contents' }}>
               <span>{row.path.replace('definition.', '')}</span>

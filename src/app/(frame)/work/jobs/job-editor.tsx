@@ -6,7 +6,8 @@ import { useEffect, useMemo, useState, type ReactNode } from 'react'
 import { pathOf } from '@/core/work/path'
 import { jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
 import type { AreaRow, JobFull } from '@/service/work'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
@@ -47,7 +48,8 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
 
   const local = useMemo(() => faultsOf(content), [content])
   const server = new Map(trouble?.errors.map((fault) => [fault.path, fault.message]))
-  const faultOf = (path: string): string | undefined => server.get(path) ?? (tried || isTouched(path, content, initial) ? local.get(path) : undefined)
+  const faultOf = (path: string): string | undefined =>
+    server.get(path) ?? (tried || isTouched(path, content, initial) ? local.get(path) : undefined)
   const set = (change: Partial<JobContent>): void => {
     setTrouble(null)
     setContent((before) => ({ ...before, ...change }))
@@ -67,7 +69,10 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
       say(`${content.title} is saved.`)
       if (!job) router.replace(`/work/jobs/${next.id}`)
     }
-    if (job) api.put<{ version: number }>(`/jobs/${job.id}`, { ...content, version }).then((answer) => done({ id: job.id, version: answer.version }), setTrouble)
+    if (job)
+      api
+        .put<{ version: number }>(`/jobs/${job.id}`, { ...content, version })
+        .then((answer) => done({ id: job.id, version: answer.version }), setTrouble)
     else api.post<{ id: number }>('/jobs', content).then(({ id }) => done({ id, version: 1 }), setTrouble)
   }
   const theirs = trouble?.code === 'conflict' ? (trouble.body.theirs as JobFull) : null
@@ -82,10 +87,18 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           /
         </Mute>
         <h1>{job ? content.title || 'Untitled' : 'New job'}</h1>
-        {job && <Small>version {saved.version}, saved by {saved.version === job.version ? job.savedBy : 'you'}</Small>}
+        {job && (
+          <Small>
+            version {saved.version}, saved by {saved.version === job.version ? job.savedBy : 'you'}
+          </Small>
+        )}
         {isChanged && <Small>· not saved yet</Small>}
         <Spring />
-        {tried && count > 0 && <Small style={{ color: 'var(--failed)' }}>{count === 1 ? 'One thing is not right yet.' : `${count} things are not right yet.`}</Small>}
+        {tried && count > 0 && (
+          <Small style={{ color: 'var(--failed)' }}>
+            {count === 1 ? 'One thing is not right yet.' : `${count} things are not right yet.`}
+          </Small>
+        )}
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
         {job && <StartButton jobId={job.id} title={content.title} active={saved.content.active} />}
         {job && (
@@ -114,8 +127,22 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
       )}
       <Paper inert={why !== undefined}>
         <Sentence>
-          <TextField label="Title" value={content.title} onChange={(title) => set({ title })} error={faultOf('title')} width="300px" autoFocus={!job} />
-          <Select label="in area" value={content.areaId ? String(content.areaId) : null} onChange={(id) => set({ areaId: Number(id) })} choices={areas.map((a) => ({ id: String(a.id), title: a.title }))} width="190px" error={faultOf('areaId')} />
+          <TextField
+            label="Title"
+            value={content.title}
+            onChange={(title) => set({ title })}
+            error={faultOf('title')}
+            width="300px"
+            autoFocus={!job}
+          />
+          <Select
+            label="in area"
+            value={content.areaId ? String(content.areaId) : null}
+            onChange={(id) => set({ areaId: Number(id) })}
+            choices={areas.map((a) => ({ id: String(a.id), title: a.title }))}
+            width="190px"
+            error={faultOf('areaId')}
+          />
           <div style={{ paddingTop: 22 }}>
             <Switch isSelected={content.active} onChange={(active) => set({ active })}>
               {content.active ? 'on: it may run' : 'off: it never runs'}
@@ -123,7 +150,13 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           </div>
           {job?.usualMs != null && <Small style={{ paddingTop: 24 }}>usually takes {duration(job.usualMs)}</Small>}
         </Sentence>
-        <TextField label="Notes" rows={2} value={content.notes} onChange={(notes) => set({ notes })} error={faultOf('notes')} />
+        <TextField
+          label="Notes"
+          rows={2}
+          value={content.notes}
+          onChange={(notes) => set({ notes })}
+          error={faultOf('notes')}
+        />
         <WhatSection {...section} />
         <WhereSection {...section} />
         <InputsSection {...section} />
@@ -144,7 +177,8 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           }, setTrouble)
         }}
       >
-        It can no longer be started and leaves the lists. Its runs and their output stay as long as its keeping says; what runs now goes on.
+        It can no longer be started and leaves the lists. Its runs and their output stay as long as its keeping says;
+        what runs now goes on.
       </Confirm>
     </Page>
   )
@@ -152,7 +186,11 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
 
 /** Faults of fields that are still as they were in the beginning are not shown before the first try to save. */
 function isTouched(path: string, now: JobContent, initial: JobContent): boolean {
-  const at = (root: unknown): unknown => path.split(/[.[\]]+/).filter(Boolean).reduce<unknown>((value, key) => (value as Record<string, unknown> | undefined)?.[key], root)
+  const at = (root: unknown): unknown =>
+    path
+      .split(/[.[\]]+/)
+      .filter(Boolean)
+      .reduce<unknown>((value, key) => (value as Record<string, unknown> | undefined)?.[key], root)
   return JSON.stringify(at(now)) !== JSON.stringify(at(initial))
 }
 

@@ -41,7 +41,13 @@ export function NewJobScreen(): ReactNode {
 }
 
 export function JobScreen({ id }: { id: number }): ReactNode {
-  const { data: job, error } = useQuery({ queryKey: ['jobs', id], queryFn: () => api.get<JobFull>(`/jobs/${id}`), refetchOnWindowFocus: false, staleTime: Infinity, refetchOnMount: 'always' })
+  const { data: job, error } = useQuery({
+    queryKey: ['jobs', id],
+    queryFn: () => api.get<JobFull>(`/jobs/${id}`),
+    refetchOnWindowFocus: false,
+    staleTime: Infinity,
+    refetchOnMount: 'always',
+  })
   if (error) {
     return (
       <Page>

@@ -46,7 +46,14 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
           {action.kind === 'script' && (
             <>
               <Word>with</Word>
-              <Select label="Interpreter" hideLabel value={action.interpreter} onChange={(interpreter) => define({ action: { ...action, interpreter: interpreter as Interpreter } })} choices={INTERPRETERS.map((i) => ({ id: i, title: i }))} width="120px" />
+              <Select
+                label="Interpreter"
+                hideLabel
+                value={action.interpreter}
+                onChange={(interpreter) => define({ action: { ...action, interpreter: interpreter as Interpreter } })}
+                choices={INTERPRETERS.map((i) => ({ id: i, title: i }))}
+                width="120px"
+              />
             </>
           )}
           {action.kind === 'wait' && (
@@ -56,7 +63,9 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
                 label="Minutes"
                 hideLabel
                 value={String(action.minutes)}
-                onChange={(value) => define({ action: { kind: 'wait', minutes: /^\d+(\.\d+)?$/.test(value) ? Number(value) : value } })}
+                onChange={(value) =>
+                  define({ action: { kind: 'wait', minutes: /^\d+(\.\d+)?$/.test(value) ? Number(value) : value } })
+                }
                 error={faultOf('definition.action.minutes')}
                 width="120px"
               />
@@ -64,27 +73,68 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
             </>
           )}
         </Sentence>
-        {action.kind === 'command' && <CodeField label="Command line" value={action.command} onChange={(command) => define({ action: { kind: 'command', command } })} language="sh" error={faultOf('definition.action.command')} minHeight="46px" />}
-        {action.kind === 'script' && <CodeField label="Script" value={action.script} onChange={(script) => define({ action: { ...action, script } })} language={action.interpreter} error={faultOf('definition.action.script')} />}
+        {action.kind === 'command' && (
+          <CodeField
+            label="Command line"
+            value={action.command}
+            onChange={(command) => define({ action: { kind: 'command', command } })}
+            language="sh"
+            error={faultOf('definition.action.command')}
+            minHeight="46px"
+          />
+        )}
+        {action.kind === 'script' && (
+          <CodeField
+            label="Script"
+            value={action.script}
+            onChange={(script) => define({ action: { ...action, script } })}
+            language={action.interpreter}
+            error={faultOf('definition.action.script')}
+          />
+        )}
         {action.kind !== 'wait' && names.size > 0 && (
           <Small>
-            Inputs are environment variables: {[...names].map((name) => `\${${name}}`).join(', ')}. In a command or shell script they are quoted for you and never read as code.
+            Inputs are environment variables: {[...names].map((name) => `\${${name}}`).join(', ')}. In a command or
+            shell script they are quoted for you and never read as code.
             {unread.length > 0 && ` ${unread.join(', ')} stands in single quotes, where the shell leaves it as it is.`}
           </Small>
         )}
         <Sentence>
           <Word $labelled>In</Word>
-          <TextField label="folder (the account’s home if empty)" value={definition.folder ?? ''} onChange={(folder) => define({ folder: folder === '' ? null : folder })} error={faultOf('definition.folder')} mono width="300px" />
+          <TextField
+            label="folder (the account’s home if empty)"
+            value={definition.folder ?? ''}
+            onChange={(folder) => define({ folder: folder === '' ? null : folder })}
+            error={faultOf('definition.folder')}
+            mono
+            width="300px"
+          />
           <Word $labelled>with</Word>
-          <EnvironmentField value={definition.environment} onChange={(environment) => define({ environment })} error={faultOf('definition.environment')} />
+          <EnvironmentField
+            value={definition.environment}
+            onChange={(environment) => define({ environment })}
+            error={faultOf('definition.environment')}
+          />
         </Sentence>
       </Stack>
     </Part>
   )
 }
 
-function EnvironmentField({ value, onChange, error }: { value: Record<string, string>; onChange: (value: Record<string, string>) => void; error: string | undefined }): ReactNode {
-  const [text, setText] = useState(() => Object.entries(value).map(([k, v]) => `${k}=${v}`).join('\n'))
+function EnvironmentField({
+  value,
+  onChange,
+  error,
+}: {
+  value: Record<string, string>
+  onChange: (value: Record<string, string>) => void
+  error: string | undefined
+}): ReactNode {
+  const [text, setText] = useState(() =>
+    Object.entries(value)
+      .map(([k, v]) => `${k}=${v}`)
+      .join('\n'),
+  )
   const bad = text.split('\n').find((line) => line.trim() !== '' && !/^[A-Za-z_]\w*=/.test(line))
   return (
     <TextField
@@ -97,7 +147,11 @@ function EnvironmentField({ value, onChange, error }: { value: Record<string, st
       onChange={(next) => {
         setText(next)
         const pairs = next.split('\n').filter((line) => /^[A-Za-z_]\w*=/.test(line))
-        onChange(Object.fromEntries(pairs.map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)])))
+        onChange(
+          Object.fromEntries(
+            pairs.map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)]),
+          ),
+        )
       }}
     />
   )
@@ -109,8 +163,16 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
   const { data: pools = [] } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
   const kind = 'agent' in target ? 'agent' : 'pool' in target ? 'pool' : 'labels'
   const fits =
-    'agent' in target ? agents.filter((a) => a.name === target.agent) : 'pool' in target ? agents.filter((a) => a.pools.some((p) => p.name === target.pool)) : agents.filter((a) => Object.entries(target.labels).every(([k, v]) => a.labels[k] === v))
-  const fault = faultOf('definition.target') ?? faultOf('definition.target.pool') ?? faultOf('definition.target.agent') ?? faultOf('definition.target.labels')
+    'agent' in target
+      ? agents.filter((a) => a.name === target.agent)
+      : 'pool' in target
+        ? agents.filter((a) => a.pools.some((p) => p.name === target.pool))
+        : agents.filter((a) => Object.entries(target.labels).every(([k, v]) => a.labels[k] === v))
+  const fault =
+    faultOf('definition.target') ??
+    faultOf('definition.target.pool') ??
+    faultOf('definition.target.agent') ??
+    faultOf('definition.target.labels')
   return (
     <Part aria-label="Where">
       <h2>Where</h2>
@@ -121,7 +183,9 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
             label="Kind of target"
             hideLabel
             value={kind}
-            onChange={(next) => define({ target: next === 'agent' ? { agent: '' } : next === 'pool' ? { pool: '' } : { labels: {} } })}
+            onChange={(next) =>
+              define({ target: next === 'agent' ? { agent: '' } : next === 'pool' ? { pool: '' } : { labels: {} } })
+            }
             choices={[
               { id: 'pool', title: 'any agent of pool' },
               { id: 'agent', title: 'only agent' },
@@ -129,27 +193,90 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
             ]}
             width="180px"
           />
-          {'pool' in target && <Select label="Pool" hideLabel value={target.pool || null} onChange={(pool) => define({ target: { pool } })} choices={pools.map((p) => ({ id: p.name, title: p.name }))} width="180px" placeholder="Choose a pool" error={fault && 'Choose a pool.'} />}
-          {'agent' in target && <Select label="Agent" hideLabel value={target.agent || null} onChange={(agent) => define({ target: { agent } })} choices={agents.map((a) => ({ id: a.name, title: a.name }))} width="200px" placeholder="Choose an agent" error={fault && 'Choose an agent.'} />}
-          {'labels' in target && <LabelsField value={target.labels} onChange={(labels) => define({ target: { labels } })} error={fault} />}
+          {'pool' in target && (
+            <Select
+              label="Pool"
+              hideLabel
+              value={target.pool || null}
+              onChange={(pool) => define({ target: { pool } })}
+              choices={pools.map((p) => ({ id: p.name, title: p.name }))}
+              width="180px"
+              placeholder="Choose a pool"
+              error={fault && 'Choose a pool.'}
+            />
+          )}
+          {'agent' in target && (
+            <Select
+              label="Agent"
+              hideLabel
+              value={target.agent || null}
+              onChange={(agent) => define({ target: { agent } })}
+              choices={agents.map((a) => ({ id: a.name, title: a.name }))}
+              width="200px"
+              placeholder="Choose an agent"
+              error={fault && 'Choose an agent.'}
+            />
+          )}
+          {'labels' in target && (
+            <LabelsField value={target.labels} onChange={(labels) => define({ target: { labels } })} error={fault} />
+          )}
           <Word>taking</Word>
-          <NumberField label="Slots" value={definition.slots} onChange={(slots) => define({ slots })} error={faultOf('definition.slots')} />
+          <NumberField
+            label="Slots"
+            value={definition.slots}
+            onChange={(slots) => define({ slots })}
+            error={faultOf('definition.slots')}
+          />
           <Word>{definition.slots === 1 ? 'slot' : 'slots'}, priority</Word>
-          <Select label="Priority" hideLabel value={definition.priority} onChange={(priority) => define({ priority: priority as JobDefinition['priority'] })} choices={PRIORITIES.map((p) => ({ id: p, title: p }))} width="110px" />
+          <Select
+            label="Priority"
+            hideLabel
+            value={definition.priority}
+            onChange={(priority) => define({ priority: priority as JobDefinition['priority'] })}
+            choices={PRIORITIES.map((p) => ({ id: p, title: p }))}
+            width="110px"
+          />
         </Sentence>
         <Sentence>
           <Word>Only agents of version</Word>
-          <TextField label="Least agent version" hideLabel value={definition.minVersion ?? ''} onChange={(v) => define({ minVersion: v === '' ? null : v })} error={faultOf('definition.minVersion')} width="90px" placeholder="any" />
+          <TextField
+            label="Least agent version"
+            hideLabel
+            value={definition.minVersion ?? ''}
+            onChange={(v) => define({ minVersion: v === '' ? null : v })}
+            error={faultOf('definition.minVersion')}
+            width="90px"
+            placeholder="any"
+          />
           <Word>or newer.</Word>
-          <Small style={{ lineHeight: '28px' }}>{fits.length === 0 ? 'No agent fits yet: runs would wait.' : `${count(fits.length, 'agent')} fit${fits.length === 1 ? 's' : ''}: ${fits.slice(0, 6).map((a) => a.name).join(', ')}${fits.length > 6 ? ' …' : ''}`}</Small>
+          <Small style={{ lineHeight: '28px' }}>
+            {fits.length === 0
+              ? 'No agent fits yet: runs would wait.'
+              : `${count(fits.length, 'agent')} fit${fits.length === 1 ? 's' : ''}: ${fits
+                  .slice(0, 6)
+                  .map((a) => a.name)
+                  .join(', ')}${fits.length > 6 ? ' …' : ''}`}
+          </Small>
         </Sentence>
       </Stack>
     </Part>
   )
 }
 
-export function LabelsField({ value, onChange, error }: { value: Record<string, string>; onChange: (value: Record<string, string>) => void; error?: string | undefined }): ReactNode {
-  const [text, setText] = useState(() => Object.entries(value).map(([k, v]) => `${k}=${v}`).join(', '))
+export function LabelsField({
+  value,
+  onChange,
+  error,
+}: {
+  value: Record<string, string>
+  onChange: (value: Record<string, string>) => void
+  error?: string | undefined
+}): ReactNode {
+  const [text, setText] = useState(() =>
+    Object.entries(value)
+      .map(([k, v]) => `${k}=${v}`)
+      .join(', '),
+  )
   return (
     <TextField
       label="Labels, as key=value"
@@ -160,14 +287,37 @@ export function LabelsField({ value, onChange, error }: { value: Record<string, 
       width="240px"
       onChange={(next) => {
         setText(next)
-        const pairs = next.split(',').map((part) => part.trim()).filter(Boolean)
-        onChange(Object.fromEntries(pairs.map((pair) => (pair.includes('=') ? [pair.slice(0, pair.indexOf('=')).trim(), pair.slice(pair.indexOf('=') + 1).trim()] : [pair, '']))))
+        const pairs = next
+          .split(',')
+          .map((part) => part.trim())
+          .filter(Boolean)
+        onChange(
+          Object.fromEntries(
+            pairs.map((pair) =>
+              pair.includes('=')
+                ? [pair.slice(0, pair.indexOf('=')).trim(), pair.slice(pair.indexOf('=') + 1).trim()]
+                : [pair, ''],
+            ),
+          ),
+        )
       }}
     />
   )
 }
 
-function NumberField({ label, value, onChange, error, width = '64px' }: { label: string; value: number; onChange: (value: number) => void; error?: string | undefined; width?: string }): ReactNode {
+function NumberField({
+  label,
+  value,
+  onChange,
+  error,
+  width = '64px',
+}: {
+  label: string
+  value: number
+  onChange: (value: number) => void
+  error?: string | undefined
+  width?: string
+}): ReactNode {
   const [text, setText] = useState(String(value))
   return (
     <TextField
@@ -185,7 +335,8 @@ function NumberField({ label, value, onChange, error, width = '64px' }: { label:
 }
 
 export function InputsSection({ definition, define, faultOf }: SectionProps): ReactNode {
-  const change = (index: number, part: Partial<Input>): void => define({ inputs: definition.inputs.map((input, i) => (i === index ? { ...input, ...part } : input)) })
+  const change = (index: number, part: Partial<Input>): void =>
+    define({ inputs: definition.inputs.map((input, i) => (i === index ? { ...input, ...part } : input)) })
   return (
     <Part aria-label="Inputs">
       <h2>Asks for</h2>
@@ -194,13 +345,55 @@ export function InputsSection({ definition, define, faultOf }: SectionProps): Re
           const fault = (key: string): string | undefined => faultOf(`definition.inputs[${i}].${key}`)
           return (
             <Sentence key={i}>
-              <TextField label="name" value={input.name} onChange={(name) => change(i, { name })} error={fault('name')} mono width="130px" />
-              <TextField label="shown as" value={input.title} onChange={(title) => change(i, { title })} error={fault('title')} width="150px" />
-              <Select label="a" value={input.type} onChange={(type) => change(i, { type: type as InputType, default: type === 'secret' ? null : input.default })} choices={INPUT_TYPES.map((t) => ({ id: t, title: t }))} width="105px" />
+              <TextField
+                label="name"
+                value={input.name}
+                onChange={(name) => change(i, { name })}
+                error={fault('name')}
+                mono
+                width="130px"
+              />
+              <TextField
+                label="shown as"
+                value={input.title}
+                onChange={(title) => change(i, { title })}
+                error={fault('title')}
+                width="150px"
+              />
+              <Select
+                label="a"
+                value={input.type}
+                onChange={(type) =>
+                  change(i, { type: type as InputType, default: type === 'secret' ? null : input.default })
+                }
+                choices={INPUT_TYPES.map((t) => ({ id: t, title: t }))}
+                width="105px"
+              />
               {input.type === 'choice' && (
-                <TextField label="of (comma between)" value={input.options.join(', ')} onChange={(text) => change(i, { options: text.split(',').map((o) => o.trim()).filter(Boolean) })} error={fault('options')} width="180px" />
+                <TextField
+                  label="of (comma between)"
+                  value={input.options.join(', ')}
+                  onChange={(text) =>
+                    change(i, {
+                      options: text
+                        .split(',')
+                        .map((o) => o.trim())
+                        .filter(Boolean),
+                    })
+                  }
+                  error={fault('options')}
+                  width="180px"
+                />
               )}
-              {input.type !== 'secret' && <TextField label="default" value={input.default ?? ''} onChange={(value) => change(i, { default: value === '' ? null : value })} error={fault('default')} width="130px" />}
+              {input.type !== 'secret' && (
+                <TextField
+                  label="default"
+                  value={input.default ?? ''}
+                  onChange={(value) => change(i, { default: value === '' ? null : value })}
+                  error={fault('default')}
+                  width="130px"
+                />
+              )}
               <div style={{ paddingTop: 21 }}>
                 <Checkbox isSelected={input.ask} onChange={(ask) => change(i, { ask })}>
                   ask at start
@@ -208,7 +401,11 @@ export function InputsSection({ definition, define, faultOf }: SectionProps): Re
                 {fault('ask') && <Small style={{ color: 'var(--failed)', display: 'block' }}>{fault('ask')}</Small>}
               </div>
               <div style={{ paddingTop: 20 }}>
-                <Button kind="quiet" aria-label={`Take away input ${input.name}`} onPress={() => define({ inputs: definition.inputs.filter((_, k) => k !== i) })}>
+                <Button
+                  kind="quiet"
+                  aria-label={`Take away input ${input.name}`}
+                  onPress={() => define({ inputs: definition.inputs.filter((_, k) => k !== i) })}
+                >
                   ×
                 </Button>
               </div>
@@ -216,7 +413,25 @@ export function InputsSection({ definition, define, faultOf }: SectionProps): Re
           )
         })}
         <Row>
-          <Button onPress={() => define({ inputs: [...definition.inputs, { name: `input${definition.inputs.length + 1}`, title: '', type: 'text', options: [], default: null, ask: true }] })}>Add an input</Button>
+          <Button
+            onPress={() =>
+              define({
+                inputs: [
+                  ...definition.inputs,
+                  {
+                    name: `input${definition.inputs.length + 1}`,
+                    title: '',
+                    type: 'text',
+                    options: [],
+                    default: null,
+                    ask: true,
+                  },
+                ],
+              })
+            }
+          >
+            Add an input
+          </Button>
           {definition.inputs.length === 0 && <Small>Nothing: it starts without a question.</Small>}
         </Row>
       </Stack>
@@ -238,29 +453,67 @@ export function EndingSection({ definition, define, faultOf }: SectionProps): Re
               label="Exit codes, comma between"
               hideLabel
               value={success.exitCodes.map((code) => (Number.isNaN(code) ? '' : code)).join(', ')}
-              onChange={(text) => define({ success: { ...success, exitCodes: text.split(',').map((part) => (part.trim() === '' ? Number.NaN : Number(part))) } })}
-              error={faultOf('definition.success.exitCodes') ?? faultOf('definition.success.exitCodes[0]') ?? faultOf('definition.success.exitCodes[1]')}
+              onChange={(text) =>
+                define({
+                  success: {
+                    ...success,
+                    exitCodes: text.split(',').map((part) => (part.trim() === '' ? Number.NaN : Number(part))),
+                  },
+                })
+              }
+              error={
+                faultOf('definition.success.exitCodes') ??
+                faultOf('definition.success.exitCodes[0]') ??
+                faultOf('definition.success.exitCodes[1]')
+              }
               width="90px"
             />
           </Sentence>
-          <PatternField word="and its output has" value={success.must} onChange={(must) => define({ success: { ...success, must } })} error={faultOf('definition.success.must.text')} />
-          <PatternField word="and its output never has" value={success.mustNot} onChange={(mustNot) => define({ success: { ...success, mustNot } })} error={faultOf('definition.success.mustNot.text')} />
+          <PatternField
+            word="and its output has"
+            value={success.must}
+            onChange={(must) => define({ success: { ...success, must } })}
+            error={faultOf('definition.success.must.text')}
+          />
+          <PatternField
+            word="and its output never has"
+            value={success.mustNot}
+            onChange={(mustNot) => define({ success: { ...success, mustNot } })}
+            error={faultOf('definition.success.mustNot.text')}
+          />
         </Stack>
       </Part>
       <Part aria-label="If it fails">
         <h2>If not</h2>
         <Sentence>
           <Word>try again up to</Word>
-          <NumberField label="Retries" value={definition.retries} onChange={(retries) => define({ retries })} error={faultOf('definition.retries')} />
+          <NumberField
+            label="Retries"
+            value={definition.retries}
+            onChange={(retries) => define({ retries })}
+            error={faultOf('definition.retries')}
+          />
           <Word>times, each after</Word>
-          <NumberField label="Delay in seconds" value={definition.retryDelaySeconds} onChange={(retryDelaySeconds) => define({ retryDelaySeconds })} error={faultOf('definition.retryDelaySeconds')} width="76px" />
+          <NumberField
+            label="Delay in seconds"
+            value={definition.retryDelaySeconds}
+            onChange={(retryDelaySeconds) => define({ retryDelaySeconds })}
+            error={faultOf('definition.retryDelaySeconds')}
+            width="76px"
+          />
           <Word>seconds.</Word>
           <Checkbox isSelected={limit !== null} onChange={(on) => define({ timeLimitSeconds: on ? 3600 : null })}>
             Stop each try after
           </Checkbox>
           {limit !== null && (
             <>
-              <NumberField label="Time limit in seconds" value={limit} onChange={(timeLimitSeconds) => define({ timeLimitSeconds })} error={faultOf('definition.timeLimitSeconds')} width="84px" />
+              <NumberField
+                label="Time limit in seconds"
+                value={limit}
+                onChange={(timeLimitSeconds) => define({ timeLimitSeconds })}
+                error={faultOf('definition.timeLimitSeconds')}
+                width="84px"
+              />
               <Word>seconds.</Word>
             </>
           )}
@@ -285,14 +538,29 @@ export function EndingSection({ definition, define, faultOf }: SectionProps): Re
           />
           {keeping.board === 'after-hours' && (
             <>
-              <NumberField label="Hours on the board" value={keeping.boardHours} onChange={(boardHours) => define({ keeping: { ...keeping, boardHours } })} error={faultOf('definition.keeping.boardHours')} />
+              <NumberField
+                label="Hours on the board"
+                value={keeping.boardHours}
+                onChange={(boardHours) => define({ keeping: { ...keeping, boardHours } })}
+                error={faultOf('definition.keeping.boardHours')}
+              />
               <Word>hours;</Word>
             </>
           )}
           <Word>their history for</Word>
-          <NumberField label="Days of history" value={keeping.historyDays} onChange={(historyDays) => define({ keeping: { ...keeping, historyDays } })} error={faultOf('definition.keeping.historyDays')} />
+          <NumberField
+            label="Days of history"
+            value={keeping.historyDays}
+            onChange={(historyDays) => define({ keeping: { ...keeping, historyDays } })}
+            error={faultOf('definition.keeping.historyDays')}
+          />
           <Word>days, their output for</Word>
-          <NumberField label="Days of output" value={keeping.outputDays} onChange={(outputDays) => define({ keeping: { ...keeping, outputDays } })} error={faultOf('definition.keeping.outputDays')} />
+          <NumberField
+            label="Days of output"
+            value={keeping.outputDays}
+            onChange={(outputDays) => define({ keeping: { ...keeping, outputDays } })}
+            error={faultOf('definition.keeping.outputDays')}
+          />
           <Word>days.</Word>
         </Sentence>
       </Part>
@@ -300,7 +568,17 @@ export function EndingSection({ definition, define, faultOf }: SectionProps): Re
   )
 }
 
-function PatternField({ word, value, onChange, error }: { word: string; value: Pattern | null; onChange: (value: Pattern | null) => void; error: string | undefined }): ReactNode {
+function PatternField({
+  word,
+  value,
+  onChange,
+  error,
+}: {
+  word: string
+  value: Pattern | null
+  onChange: (value: Pattern | null) => void
+  error: string | undefined
+}): ReactNode {
   return (
     <Sentence>
       <Checkbox isSelected={value !== null} onChange={(on) => onChange(on ? { text: '', regex: false } : null)}>
@@ -308,7 +586,15 @@ function PatternField({ word, value, onChange, error }: { word: string; value: P
       </Checkbox>
       {value && (
         <>
-          <TextField label={word} hideLabel value={value.text} onChange={(text) => onChange({ ...value, text })} error={error} mono width="280px" />
+          <TextField
+            label={word}
+            hideLabel
+            value={value.text}
+            onChange={(text) => onChange({ ...value, text })}
+            error={error}
+            mono
+            width="280px"
+          />
           <Checkbox isSelected={value.regex} onChange={(regex) => onChange({ ...value, regex })}>
             as a regular expression, line by line
           </Checkbox>

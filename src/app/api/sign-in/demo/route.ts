@@ -1,5 +1,13 @@
 import { z } from 'zod'
-import { answering, callerAddress, cookieOf, parse, readJson, requireOwnOrigin, sessionCookie } from '@/app/server/endpoint'
+import {
+  answering,
+  callerAddress,
+  cookieOf,
+  parse,
+  readJson,
+  requireOwnOrigin,
+  sessionCookie,
+} from '@/app/server/endpoint'
 import { signInAsDemoPerson } from '@/service/sign-in'
 
 const demoSchema = z.strictObject({ personId: z.int().positive() })

@@ -11,7 +11,10 @@ async function handle(request: Request, context: { params: Promise<{ path: strin
     if (request.method !== 'GET' && signedIn.actor.via === 'session') requireOwnOrigin(request)
     const found = route(request.method, (await context.params).path)
     if (!('endpoint' in found)) {
-      throw new Problem('not-found', found.known ? `${request.method} is not possible here.` : 'There is nothing at this address.')
+      throw new Problem(
+        'not-found',
+        found.known ? `${request.method} is not possible here.` : 'There is nothing at this address.',
+      )
     }
     return found.endpoint.answer({ ...signedIn, signedIn, params: found.params, request })
   })

@@ -7,7 +7,8 @@ import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recha
 import { AGENT_STATE_WORDS } from '@/core/fleet/words'
 import type { AgentRow, BusyStretch } from '@/service/fleet'
 import type { RunPage } from '@/service/run-list'
-import { api, ApiProblem } from '@/ui/api'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
 import { clock, day, duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
@@ -22,7 +23,11 @@ import { Time, Took } from '@/ui/parts/time'
 import { LabelsField } from '../../../work/jobs/sections'
 
 export function AgentScreen({ id }: { id: number }): ReactNode {
-  const { data: agent, error } = useQuery({ queryKey: ['agents', id], queryFn: () => api.get<AgentRow>(`/agents/${id}`), refetchInterval: 15_000 })
+  const { data: agent, error } = useQuery({
+    queryKey: ['agents', id],
+    queryFn: () => api.get<AgentRow>(`/agents/${id}`),
+    refetchInterval: 15_000,
+  })
   if (error) {
     return (
       <Page>
@@ -47,10 +52,18 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
         <FactItem name="slots in use">
           {agent.used} of {agent.slots}
         </FactItem>
-        <FactItem name="last contact">{agent.lastContactAt ? <Time at={agent.lastContactAt} withRelative /> : 'never'}</FactItem>
+        <FactItem name="last contact">
+          {agent.lastContactAt ? <Time at={agent.lastContactAt} withRelative /> : 'never'}
+        </FactItem>
         <FactItem name="can carry out">{agent.abilities.join(', ')}</FactItem>
-        <FactItem name="pools">{agent.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') || '—'}</FactItem>
-        <FactItem name="labels">{Object.entries(agent.labels).map(([k, v]) => `${k}=${v}`).join(' ') || '—'}</FactItem>
+        <FactItem name="pools">
+          {agent.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') || '—'}
+        </FactItem>
+        <FactItem name="labels">
+          {Object.entries(agent.labels)
+            .map(([k, v]) => `${k}=${v}`)
+            .join(' ') || '—'}
+        </FactItem>
         <FactItem name="enrolled">
           <Time at={agent.enrolledAt} />
         </FactItem>
@@ -99,10 +112,30 @@ function Head({ agent }: { agent: AgentRow }): ReactNode {
           <Button onPress={() => setEditing(true)} whyNot={why}>
             Slots and labels
           </Button>
-          <Button onPress={() => act(api.patch(`/agents/${agent.id}`, { draining: !agent.draining }), agent.draining ? `${agent.name} takes work again.` : `${agent.name} finishes what it has and takes nothing new.`)} whyNot={why}>
+          <Button
+            onPress={() =>
+              act(
+                api.patch(`/agents/${agent.id}`, { draining: !agent.draining }),
+                agent.draining
+                  ? `${agent.name} takes work again.`
+                  : `${agent.name} finishes what it has and takes nothing new.`,
+              )
+            }
+            whyNot={why}
+          >
             {agent.draining ? 'Take work again' : 'Drain'}
           </Button>
-          <Button onPress={() => act(api.patch(`/agents/${agent.id}`, { active: !agent.active }), agent.active ? `${agent.name} is switched off. What runs on it goes on.` : `${agent.name} is switched on.`)} whyNot={why}>
+          <Button
+            onPress={() =>
+              act(
+                api.patch(`/agents/${agent.id}`, { active: !agent.active }),
+                agent.active
+                  ? `${agent.name} is switched off. What runs on it goes on.`
+                  : `${agent.name} is switched on.`,
+              )
+            }
+            whyNot={why}
+          >
             {agent.active ? 'Switch off' : 'Switch on'}
           </Button>
           <Button kind="danger" onPress={() => setRevoking(true)} whyNot={why}>
@@ -110,18 +143,44 @@ function Head({ agent }: { agent: AgentRow }): ReactNode {
           </Button>
         </>
       )}
-      <Confirm title={`Revoke ${agent.name}?`} isOpen={revoking} onClose={() => setRevoking(false)} word="Revoke it" onConfirm={() => act(api.post(`/agents/${agent.id}/revoke`), `${agent.name} is revoked.`)}>
-        Its credential stops working at once and for ever. {agent.used > 0 ? `The ${agent.used} slots of work on it are given up as lost when their lease runs out.` : 'Nothing runs on it now.'} To use the machine again it has to be enrolled anew.
+      <Confirm
+        title={`Revoke ${agent.name}?`}
+        isOpen={revoking}
+        onClose={() => setRevoking(false)}
+        word="Revoke it"
+        onConfirm={() => act(api.post(`/agents/${agent.id}/revoke`), `${agent.name} is revoked.`)}
+      >
+        Its credential stops working at once and for ever.{' '}
+        {agent.used > 0
+          ? `The ${agent.used} slots of work on it are given up as lost when their lease runs out.`
+          : 'Nothing runs on it now.'}{' '}
+        To use the machine again it has to be enrolled anew.
       </Confirm>
-      <EditAgent agent={agent} isOpen={editing} onClose={() => setEditing(false)} onSave={(change) => act(api.patch(`/agents/${agent.id}`, change), `${agent.name} is changed.`)} />
+      <EditAgent
+        agent={agent}
+        isOpen={editing}
+        onClose={() => setEditing(false)}
+        onSave={(change) => act(api.patch(`/agents/${agent.id}`, change), `${agent.name} is changed.`)}
+      />
     </Row>
   )
 }
 
-function EditAgent({ agent, isOpen, onClose, onSave }: { agent: AgentRow; isOpen: boolean; onClose: () => void; onSave: (change: object) => void }): ReactNode {
+function EditAgent({
+  agent,
+  isOpen,
+  onClose,
+  onSave,
+}: {
+  agent: AgentRow
+  isOpen: boolean
+  onClose: () => void
+  onSave: (change: object) => void
+}): ReactNode {
   const [slots, setSlots] = useState(String(agent.slots))
   const [labels, setLabels] = useState(agent.labels)
-  const fault = /^\d+$/.test(slots) && Number(slots) >= 1 && Number(slots) <= 1024 ? undefined : 'A whole number from 1 to 1024.'
+  const fault =
+    /^\d+$/.test(slots) && Number(slots) >= 1 && Number(slots) <= 1024 ? undefined : 'A whole number from 1 to 1024.'
   return (
     <Dialog title={`Slots and labels of ${agent.name}`} isOpen={isOpen} onClose={onClose} width={420}>
       <form
@@ -162,8 +221,15 @@ function Busy({ agent }: { agent: AgentRow }): ReactNode {
   const { zone } = useMe()
   const router = useRouter()
   const over = (values.over ?? 'day') as BusyStretch
-  const { data = [] } = useQuery({ queryKey: ['agents', agent.id, 'busy', over], queryFn: () => api.get<{ at: string; share: number }[]>(`/agents/${agent.id}/busy?over=${over}`) })
-  const bars = data.map((bucket) => ({ ...bucket, percent: Math.round(bucket.share * 1000) / 10, label: over === 'week' ? `${day(bucket.at, zone)} ${clock(bucket.at, zone)}` : clock(bucket.at, zone) }))
+  const { data = [] } = useQuery({
+    queryKey: ['agents', agent.id, 'busy', over],
+    queryFn: () => api.get<{ at: string; share: number }[]>(`/agents/${agent.id}/busy?over=${over}`),
+  })
+  const bars = data.map((bucket) => ({
+    ...bucket,
+    percent: Math.round(bucket.share * 1000) / 10,
+    label: over === 'week' ? `${day(bucket.at, zone)} ${clock(bucket.at, zone)}` : clock(bucket.at, zone),
+  }))
   const tick = { fontSize: 11.5, fill: 'var(--mute)' }
   const mean = data.length === 0 ? 0 : data.reduce((sum, b) => sum + b.share, 0) / data.length
   const step = { hour: 300_000, day: 1_800_000, week: 7_200_000 }[over]
@@ -173,14 +239,39 @@ function Busy({ agent }: { agent: AgentRow }): ReactNode {
         <h2>How busy</h2>
         <Small>{Math.round(mean * 100)} % of its slots on average</Small>
         <Spring />
-        <Select label="Over" hideLabel value={over} onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')} choices={STRETCHES} width="120px" />
+        <Select
+          label="Over"
+          hideLabel
+          value={over}
+          onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')}
+          choices={STRETCHES}
+          width="120px"
+        />
       </Row>
       <div style={{ height: 130 }}>
         <ResponsiveContainer width="100%" height="100%">
           <BarChart data={bars} margin={{ top: 8, right: 4, bottom: 0, left: 0 }} barCategoryGap={1}>
-            <XAxis dataKey="label" tick={tick} tickLine={false} axisLine={{ stroke: 'var(--line-strong)' }} minTickGap={40} />
-            <YAxis tick={tick} tickLine={false} axisLine={false} width={38} domain={[0, 100]} ticks={[0, 50, 100]} unit=" %" />
-            <Tooltip cursor={{ fill: 'var(--shelf)' }} contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }} formatter={(value) => [`${String(value)} %`, 'slots in use']} />
+            <XAxis
+              dataKey="label"
+              tick={tick}
+              tickLine={false}
+              axisLine={{ stroke: 'var(--line-strong)' }}
+              minTickGap={40}
+            />
+            <YAxis
+              tick={tick}
+              tickLine={false}
+              axisLine={false}
+              width={48}
+              domain={[0, 100]}
+              ticks={[0, 50, 100]}
+              unit=" %"
+            />
+            <Tooltip
+              cursor={{ fill: 'var(--shelf)' }}
+              contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
+              formatter={(value) => [`${String(value)} %`, 'slots in use']}
+            />
             <Bar
               dataKey="percent"
               fill="var(--running)"
@@ -188,7 +279,9 @@ function Busy({ agent }: { agent: AgentRow }): ReactNode {
               cursor="pointer"
               onClick={(bar) => {
                 const at = new Date((bar.payload as { at: string }).at)
-                router.push(`/runs?agent=${agent.id}&from=${encodeURIComponent(at.toISOString())}&to=${encodeURIComponent(new Date(at.getTime() + step).toISOString())}`)
+                router.push(
+                  `/runs?agent=${agent.id}&from=${encodeURIComponent(at.toISOString())}&to=${encodeURIComponent(new Date(at.getTime() + step).toISOString())}`,
+                )
               }}
             />
           </BarChart>
@@ -200,8 +293,13 @@ function Busy({ agent }: { agent: AgentRow }): ReactNode {
 
 function Runs({ agent }: { agent: AgentRow }): ReactNode {
   const router = useRouter()
-  const { data } = useQuery({ queryKey: ['runs', 'agent', agent.id], queryFn: () => api.get<RunPage>(`/runs?agent=${agent.id}&limit=12`) })
-  const rows = [...(data?.rows ?? [])].sort((a, b) => Number(b.state === 'running') - Number(a.state === 'running') || b.id - a.id)
+  const { data } = useQuery({
+    queryKey: ['runs', 'agent', agent.id],
+    queryFn: () => api.get<RunPage>(`/runs?agent=${agent.id}&limit=12`),
+  })
+  const rows = [...(data?.rows ?? [])].sort(
+    (a, b) => Number(b.state === 'running') - Number(a.state === 'running') || b.id - a.id,
+  )
   return (
     <Panel>
       <Row style={{ padding: '8px 12px 2px' }}>
@@ -221,7 +319,12 @@ function Runs({ agent }: { agent: AgentRow }): ReactNode {
             { id: 'state', title: 'State', cell: (r) => <StateWord mark={r.state} /> },
             { id: 'job', title: 'Job', cell: (r) => <b>{r.title}</b> },
             { id: 'started', title: 'Started', cell: (r) => <Time at={r.startedAt} /> },
-            { id: 'took', title: 'Took', align: 'right', cell: (r) => (r.durationMs !== null ? duration(r.durationMs) : <Took from={r.startedAt} to={null} />) },
+            {
+              id: 'took',
+              title: 'Took',
+              align: 'right',
+              cell: (r) => (r.durationMs !== null ? duration(r.durationMs) : <Took from={r.startedAt} to={null} />),
+            },
           ]}
         />
       )}
@@ -230,7 +333,10 @@ function Runs({ agent }: { agent: AgentRow }): ReactNode {
 }
 
 function Events({ agent }: { agent: AgentRow }): ReactNode {
-  const { data = [] } = useQuery({ queryKey: ['agents', agent.id, 'events'], queryFn: () => api.get<{ id: number; at: string; kind: string; detail: string }[]>(`/agents/${agent.id}/events`) })
+  const { data = [] } = useQuery({
+    queryKey: ['agents', agent.id, 'events'],
+    queryFn: () => api.get<{ id: number; at: string; kind: string; detail: string }[]>(`/agents/${agent.id}/events`),
+  })
   return (
     <Panel style={{ flex: 2, padding: '8px 0 0' }}>
       <h2 style={{ padding: '0 12px 4px' }}>Key events</h2>

@@ -1,0 +1,130 @@
+// npm test: sets up, then lint, types, unit tests, database tests, real-process tests, the production build, Playwright. The last line counts.
+import { spawnSync } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { ensureDebianPackages, ensureNodeModules, root, say } from './lib/setup.mjs'
+
+const which = process.argv[2] ?? 'all'
+const rest = process.argv.slice(3)
+const wants = (part) => which === 'all' || which === part
+ensureDebianPackages(wants('e2e') ? ['postgresql', 'chromium'] : wants('db') || wants('system') ? ['postgresql'] : [])
+ensureNodeModules()
+const { buildServices, buildWeb } = await import('./lib/build.mjs')
+const { endLeftOver, startPostgres } = await import('./lib/postgres.mjs')
+const { freePort } = await import('./lib/processes.mjs')
+
+const work = mkdtempSync(join(tmpdir(), 'bugle-test-'))
+const keyFile = join(work, 'secret.key')
+writeFileSync(keyFile, randomBytes(32).toString('hex'), { mode: 0o600 })
+const env = {
+  ...process.env,
+  BUGLE_SECRET_KEY_FILE: keyFile,
+  NEXT_TELEMETRY_DISABLED: '1',
+  BUGLE_DIST: join(root, 'dist'),
+}
+let passed = 0
+let failed = 0
+
+function count(good, bad) {
+  passed += good
+  failed += bad
+}
+
+/** A check that is one thing: it passes or fails. */
+function check(name, program, args) {
+  say(`\n── ${name}`)
+  const began = Date.now()
+  const done = spawnSync(program, args, { cwd: root, stdio: ['ignore', 'inherit', 'inherit'], env })
+  count(done.status === 0 ? 1 : 0, done.status === 0 ? 0 : 1)
+  say(`   ${done.status === 0 ? 'good' : 'FAILED'} after ${Math.round((Date.now() - began) / 1000)} s`)
+}
+
+function jest(name, projects, extra = {}) {
+  say(`\n── ${name}`)
+  const report = join(work, `${projects[0]}.json`)
+  const args = [
+    '--enable-source-maps',
+    'node_modules/jest/bin/jest.js',
+    '--selectProjects',
+    ...projects,
+    '--json',
+    `--outputFile=${report}`,
+    '--maxWorkers=2',
+    ...(extra.args ?? []),
+    ...rest,
+  ]
+  const done = spawnSync(process.execPath, args, {
+    cwd: root,
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: { ...env, NODE_ENV: 'test', ...extra.env },
+  })
+  if (!existsSync(report)) return count(0, 1)
+  const result = JSON.parse(readFileSync(report, 'utf8'))
+  // A file that could not be run at all counts as one failure.
+  count(result.numPassedTests, result.numFailedTests + result.numRuntimeErrorTestSuites)
+  if (done.status !== 0 && result.numFailedTests + result.numRuntimeErrorTestSuites === 0) count(0, 1)
+}
+
+async function withPostgres(name, settings, work) {
+  endLeftOver(name)
+  const postgres = await startPostgres({ name, port: await freePort(4392), settings })
+  try {
+    return await work(postgres)
+  } finally {
+    await postgres.stop()
+  }
+}
+
+try {
+  if (which === 'all') {
+    check('lint', process.execPath, ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0'])
+    check('format', process.execPath, ['node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'])
+    check('types', process.execPath, ['node_modules/typescript-7/bin/tsc', '--noEmit'])
+  }
+  if (wants('unit')) jest('unit', ['core', 'ui'])
+  if (wants('db') || wants('system')) await buildServices()
+  // The database tests check what is done, not that the disk keeps it; the real-process tests run with fsync on.
+  if (wants('db')) {
+    await withPostgres('test-db', { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' }, (postgres) =>
+      jest('database', ['db'], { env: { BUGLE_TEST_DATABASE: postgres.url('postgres') } }),
+    )
+  }
+  if (wants('system')) {
+    await withPostgres('test-db', {}, (postgres) =>
+      jest('real processes', ['system'], {
+        env: { BUGLE_TEST_DATABASE: postgres.url('postgres') },
+        args: ['--runInBand'],
+      }),
+    )
+  }
+  if (wants('e2e')) {
+    await buildWeb()
+    count(which === 'all' ? 1 : 0, 0)
+    say('\n── screens')
+    await withPostgres('test-db', { fsync: 'off', synchronous_commit: 'off' }, async (postgres) => {
+      const report = join(work, 'e2e.json')
+      const database = `e2e_${Date.now()}`
+      spawnSync(process.execPath, ['node_modules/@playwright/test/cli.js', 'test', ...rest], {
+        cwd: root,
+        stdio: ['ignore', 'inherit', 'inherit'],
+        env: {
+          ...env,
+          DATABASE_URL: postgres.createDatabase(database),
+          BUGLE_WEB_PORT: String(await freePort(4396)),
+          BUGLE_GATEWAY_PORT: String(await freePort(4496)),
+          BUGLE_E2E_STATE: work,
+          PLAYWRIGHT_JSON_OUTPUT_NAME: report,
+        },
+      })
+      if (!existsSync(report)) return count(0, 1)
+      const { stats } = JSON.parse(readFileSync(report, 'utf8'))
+      count(stats.expected, stats.unexpected + stats.flaky)
+    })
+  }
+} finally {
+  rmSync(work, { recursive: true, force: true })
+}
+process.stdout.write(`${passed} passed, ${failed} failed\n`)
+process.exit(failed > 0 || passed === 0 ? 1 : 0)
