@@ -148,7 +148,9 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
               {content.active ? 'on: it may run' : 'off: it never runs'}
             </Switch>
           </div>
-          {job?.usualMs != null && <Small style={{ paddingTop: 24 }}>usually takes {duration(job.usualMs)}</Small>}
+          {job !== null && job.usualMs !== null && (
+            <Small style={{ paddingTop: 24 }}>usually takes {duration(job.usualMs)}</Small>
+          )}
         </Sentence>
         <TextField
           label="Notes"

@@ -1,0 +1,197 @@
+import { ADMIN, useDatabase } from '@/store/database.test-help'
+import { many } from '@/store/db'
+import { addPerson } from '@/service/people'
+import { addToken, whoHasSession, signIn } from '@/service/sign-in'
+import { makeJob } from '@/service/fixtures.test-help'
+import { listRuns, runFilterSchema } from '@/service/run-list'
+import { GET, POST } from '@/app/api/v1/[...path]/route'
+import { ENDPOINTS, route } from './table'
+
+useDatabase()
+const PASSWORD = 'a long enough password'
+const cookies: Record<string, string> = {}
+
+beforeAll(async () => {
+  for (const role of ['administrator', 'designer', 'operator', 'viewer'] as const) {
+    await addPerson(ADMIN, { email: `${role}@marram.example`, name: role, role, password: PASSWORD })
+    cookies[role] = await signIn(
+      { email: `${role}@marram.example`, password: PASSWORD },
+      { address: 'x', userAgent: '' },
+    )
+  }
+})
+
+interface Options {
+  readonly as?: string
+  readonly token?: string
+  readonly body?: unknown
+  readonly headers?: Record<string, string>
+}
+
+async function call(
+  method: string,
+  path: string,
+  { as, token, body, headers = {} }: Options = {},
+): Promise<{ status: number; body: Record<string, unknown>; response: Response }> {
+  const request = new Request(`http://bugle.test/api/v1${path}`, {
+    method,
+    headers: {
+      host: 'bugle.test',
+      ...(as ? { cookie: `bugle_session=${cookies[as]}` } : {}),
+      ...(token ? { authorization: `Bearer ${token}` } : {}),
+      ...headers,
+    },
+    ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) }),
+  })
+  const segments = (path.split('?')[0] ?? '').slice(1).split('/')
+  const handler = method === 'GET' ? GET : POST
+  const response = await handler(request, { params: Promise.resolve({ path: segments }) })
+  const text = await response.clone().text()
+  const isJson = response.headers.get('content-type')?.includes('json') ?? false
+  return { status: response.status, body: isJson ? (JSON.parse(text) as Record<string, unknown>) : { text }, response }
+}
+
+const filled = (path: string): string => path.replace(/:\w+/g, '1')
+const changing = ENDPOINTS.filter((e) => e.method !== 'GET' && !e.own)
+const RANK = ['see', 'operate', 'design', 'administer']
+const ROLE_BELOW: Record<string, string> = { operate: 'viewer', design: 'operator', administer: 'designer' }
+
+describe('every endpoint that changes something', () => {
+  it.each(changing.map((e) => [e.method, e.path, e] as const))(
+    '%s %s refuses a viewer and the role below its own',
+    async (method, path, endpoint) => {
+      for (const role of ['viewer', ROLE_BELOW[endpoint.right] as string]) {
+        const answer = await call(method, filled(path), { as: role, body: {} })
+        expect(answer.status).toBe(403)
+        expect(answer.body).toMatchObject({
+          type: 'urn:bugle:problem:not-allowed',
+          status: 403,
+          instance: `/api/v1${filled(path)}`,
+        })
+      }
+    },
+  )
+
+  it('takes a right beyond reading', () => {
+    expect(changing.length).toBeGreaterThan(15)
+    for (const endpoint of changing) expect(RANK.indexOf(endpoint.right)).toBeGreaterThan(0)
+  })
+})
+
+describe('every endpoint', () => {
+  it.each(ENDPOINTS.map((e) => [e.method, e.path] as const))('%s %s asks who calls', async (method, path) => {
+    const answer = await call(method, filled(path))
+    expect(answer.status).toBe(401)
+    expect(answer.response.headers.get('content-type')).toBe('application/problem+json')
+  })
+
+  it.each(
+    ENDPOINTS.filter(
+      (e) =>
+        e.method !== 'GET' &&
+        !['/me', '/runs/:id/again', '/matters/:id/take'].includes(e.path) &&
+        e.method !== 'DELETE' &&
+        !/revoke|stop|clear|close/.test(e.path),
+    ).map((e) => [e.method, e.path] as const),
+  )('%s %s names the bad field of a bad request', async (method, path) => {
+    const unknown = await call(method, filled(path), { as: 'administrator', body: { nonsense: 1 } })
+    expect(unknown.status).toBe(400)
+    expect(unknown.body.errors).toEqual(expect.arrayContaining([expect.objectContaining({ path: 'nonsense' })]))
+    expect((await call(method, filled(path), { as: 'administrator', body: '{"broken"' })).status).toBe(400)
+    expect((await call(method, filled(path), { as: 'administrator', body: '[]' })).status).toBe(400)
+  })
+
+  it.each([
+    '/runs?colour=red',
+    '/runs?state=asleep',
+    '/runs?limit=0',
+    '/audit?before=x',
+    '/lanes?hours=99',
+    '/runs/1/output?attempt=0',
+    '/agents/1/busy?over=year',
+  ])('GET %s names the bad part of the address', async (path) => {
+    const answer = await call('GET', path, { as: 'administrator' })
+    expect(answer.status).toBe(400)
+    expect((answer.body.errors as unknown[]).length).toBeGreaterThan(0)
+  })
+})
+
+describe('the API', () => {
+  it('knows what is not there', async () => {
+    expect((await call('GET', '/nothing', { as: 'viewer' })).status).toBe(404)
+    expect((await call('GET', '/runs/999999', { as: 'viewer' })).status).toBe(404)
+    expect((await call('DELETE', '/runs/1', { as: 'administrator' })).status).toBe(404)
+    expect(route('GET', ['runs', '0'])).toEqual({ known: false })
+    expect(route('PUT', ['runs'])).toEqual({ known: true })
+  })
+
+  it('takes changes by cookie only from its own pages', async () => {
+    const foreign = await call('POST', '/areas', {
+      as: 'designer',
+      body: { title: 'x' },
+      headers: { origin: 'https://elsewhere.example' },
+    })
+    expect(foreign.body).toMatchObject({ type: 'urn:bugle:problem:foreign-origin', status: 403 })
+    expect(
+      (
+        await call('POST', '/areas', {
+          as: 'designer',
+          body: { title: 'From here' },
+          headers: { origin: 'http://bugle.test' },
+        })
+      ).status,
+    ).toBe(201)
+  })
+
+  it('works with an access token, from anywhere', async () => {
+    const me = (await whoHasSession(cookies.operator ?? '', 'x'))?.actor
+    if (!me) throw new Error('not signed in')
+    const { token } = await addToken(me, { name: 'script', days: 1 })
+    const jobId = await makeJob({}, '=cmd|danger')
+    const started = await call('POST', '/runs', {
+      token,
+      body: { jobId },
+      headers: { origin: 'https://elsewhere.example' },
+    })
+    expect(started.status).toBe(201)
+    const [run] = (await listRuns(ADMIN, runFilterSchema.parse({ job: String(jobId) }))).rows
+    expect(run).toMatchObject({ id: started.body.id, cause: 'token', starter: 'operator' })
+    expect((await call('GET', '/me', { token: 'bgt_wrong' })).status).toBe(401)
+  })
+
+  it('exports runs as CSV that no spreadsheet runs', async () => {
+    const { body, response } = await call('GET', '/runs.csv', { as: 'viewer' })
+    expect(response.headers.get('content-type')).toContain('text/csv')
+    const lines = String(body.text).split('\r\n')
+    expect(lines[0]).toBe(
+      'id,title,area,kind,state,cause,starter,agent,attempts,createdAt,startedAt,endedAt,durationMs,exitCode,reason',
+    )
+    expect(lines[1]).toContain("'=cmd|danger")
+  })
+
+  it('does nothing by halves: a refused change leaves no trace', async () => {
+    const before = await many(null, 'SELECT count(*)::int AS n FROM audit')
+    expect(
+      (
+        await call('POST', '/jobs', {
+          as: 'designer',
+          body: {
+            title: 'x',
+            areaId: 999_999,
+            definition: { action: { kind: 'command', command: 'true' }, target: { pool: 'quay' } },
+          },
+        })
+      ).body,
+    ).toMatchObject({
+      errors: [{ path: 'areaId' }],
+    })
+    expect(await many(null, 'SELECT count(*)::int AS n FROM audit')).toEqual(before)
+    expect(await many(null, `SELECT 1 AS one FROM jobs WHERE title = 'x'`)).toEqual([])
+  })
+
+  it('refuses a body beyond a megabyte', async () => {
+    expect(
+      (await call('POST', '/areas', { as: 'designer', body: JSON.stringify({ title: 'x'.repeat(1_100_000) }) })).status,
+    ).toBe(413)
+  })
+})

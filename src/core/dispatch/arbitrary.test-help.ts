@@ -1,0 +1,78 @@
+import fc from 'fast-check'
+import { PRIORITIES, type AgentState, type Fleet, type HeldWork, type ReadyRun } from './types'
+
+export const NOW = Date.UTC(2027, 2, 9, 2, 14, 0)
+const MINUTE = 60_000
+const locks = fc.dictionary(fc.constantFrom('fares-db', 'printer'), fc.integer({ min: 1, max: 2 }), { maxKeys: 2 })
+
+const target = fc.oneof(
+  fc.constantFrom('quay', 'data').map((pool) => ({ pool })),
+  fc.constantFrom('a1', 'a2', 'a3').map((agent) => ({ agent })),
+  fc.constantFrom('linux', 'windows').map((os) => ({ labels: { os } })),
+)
+
+export const readyRun = (number: number): fc.Arbitrary<ReadyRun> =>
+  fc.record({
+    number: fc.constant(number),
+    target,
+    kind: fc.constantFrom('command', 'command', 'script'),
+    slots: fc.integer({ min: 1, max: 3 }),
+    locks,
+    account: fc.constant(null),
+    minVersion: fc.constantFrom(null, null, '1.2'),
+    robot: fc.constant(false),
+    priority: fc.constantFrom(...PRIORITIES),
+    dueAtMs: fc.option(fc.integer({ min: -30, max: 90 }).map((m) => NOW + m * MINUTE)),
+    usualMs: fc.integer({ min: 1, max: 40 }).map((m) => m * MINUTE),
+    chainMs: fc.integer({ min: 1, max: 60 }).map((m) => m * MINUTE),
+    readyAtMs: fc.integer({ min: 0, max: 200 }).map((m) => NOW - m * MINUTE),
+    held: fc.constantFrom(false, false, false, true),
+    off: fc.constantFrom(false, false, false, false, true),
+  })
+
+const agent = (name: string, index: number): fc.Arbitrary<AgentState> =>
+  fc
+    .record({
+      slots: fc.integer({ min: 1, max: 6 }),
+      on: fc.constantFrom(true, true, true, false),
+      draining: fc.constantFrom(false, false, false, true),
+      connected: fc.constantFrom(true, true, true, false),
+      pools: fc.dictionary(fc.constantFrom('quay', 'data'), fc.boolean(), { maxKeys: 2 }),
+      os: fc.constantFrom('linux', 'windows'),
+      version: fc.constantFrom('1.0.0', '1.2.3'),
+      abilities: fc.constantFrom(['command'], ['command', 'script']),
+      lastStartAtMs: fc.option(fc.integer({ min: 0, max: 5 }).map((m) => NOW - m * MINUTE)),
+      works: fc.array(
+        fc.record({
+          slots: fc.integer({ min: 1, max: 2 }),
+          locks,
+          ago: fc.integer({ min: 0, max: 60 }),
+          usual: fc.integer({ min: 1, max: 60 }),
+        }),
+        { maxLength: 4 },
+      ),
+    })
+    .map(({ os, works, ...rest }) => {
+      const running: HeldWork[] = []
+      let used = 0
+      works.forEach((work, i) => {
+        if (used + work.slots > rest.slots) return
+        used += work.slots
+        running.push({
+          number: 10_000 + index * 10 + i,
+          slots: work.slots,
+          locks: work.locks,
+          startedAtMs: NOW - work.ago * MINUTE,
+          usualMs: work.usual * MINUTE,
+        })
+      })
+      return { ...rest, name, labels: { os }, accounts: [], robots: 0, running }
+    })
+
+export const fleet: fc.Arbitrary<Fleet> = fc
+  .tuple(agent('a1', 1), agent('a2', 2), agent('a3', 3), agent('a4', 4))
+  .map((agents) => ({ agents, locks: { 'fares-db': 3, printer: 2 } }))
+
+export const ready: fc.Arbitrary<ReadyRun[]> = fc
+  .integer({ min: 0, max: 14 })
+  .chain((n) => fc.tuple(...Array.from({ length: n }, (_, i) => readyRun(i + 1))))

@@ -1,0 +1,139 @@
+import fc from 'fast-check'
+import { judge, spell, type AttemptEnd } from './judge'
+import { advance, hasEnded, type RunEvent, type RunLife } from './lifecycle'
+import { makeMask } from './mask'
+
+const life = (change: Partial<RunLife> = {}): RunLife => ({
+  state: 'ready',
+  attempts: 0,
+  maxAttempts: 1,
+  retryDelayMs: 0,
+  startAfterMs: null,
+  stopAsked: false,
+  held: false,
+  ...change,
+})
+const then = (start: RunLife, ...events: RunEvent[]): RunLife =>
+  events.reduce((now, event) => {
+    const next = advance(now, event)
+    if (!next.ok) throw new Error(next.why)
+    return next.life
+  }, start)
+const ended = (outcome: 'succeeded' | 'failed' | 'timedOut' | 'stopped'): RunEvent => ({
+  type: 'ended',
+  atMs: 5000,
+  outcome,
+  reason: 'because',
+})
+
+describe('the life of a run', () => {
+  it('goes from ready to running to its end', () => {
+    expect(then(life(), { type: 'handedOut', atMs: 1 }, ended('succeeded')).state).toBe('succeeded')
+  })
+
+  it('is tried again after its delay, as often as it may, then fails', () => {
+    const start = life({ maxAttempts: 2, retryDelayMs: 30_000 })
+    const waiting = then(start, { type: 'handedOut', atMs: 1 }, ended('failed'))
+    expect(waiting).toMatchObject({ state: 'waiting', startAfterMs: 35_000, attempts: 1 })
+    expect(advance(waiting, { type: 'due', atMs: 34_999 }).ok).toBe(false)
+    expect(
+      then(waiting, { type: 'due', atMs: 35_000 }, { type: 'handedOut', atMs: 35_001 }, ended('timedOut')).state,
+    ).toBe('failed')
+  })
+
+  it('is lost only when no try is left', () => {
+    const lost: RunEvent = { type: 'lost', atMs: 9, reason: 'silent' }
+    expect(then(life({ maxAttempts: 2 }), { type: 'handedOut', atMs: 1 }, lost).state).toBe('ready')
+    expect(then(life(), { type: 'handedOut', atMs: 1 }, lost).state).toBe('lost')
+  })
+
+  it('is cancelled at once before it starts, and through its agent afterwards, whatever the try made of it', () => {
+    const stop: RunEvent = { type: 'stopAsked', atMs: 1, by: 'Ines' }
+    expect(then(life(), stop).state).toBe('cancelled')
+    const stopping = advance(then(life({ maxAttempts: 3 }), { type: 'handedOut', atMs: 1 }), stop)
+    expect(stopping).toMatchObject({ ok: true, effects: ['tellAgentToStop'], life: { state: 'running' } })
+    expect(then((stopping as { life: RunLife }).life, ended('failed')).state).toBe('cancelled')
+    expect(then((stopping as { life: RunLife }).life, { type: 'lost', atMs: 9, reason: 'silent' }).state).toBe(
+      'cancelled',
+    )
+    // It was done before the signal came: that is what is said.
+    expect(then((stopping as { life: RunLife }).life, ended('succeeded')).state).toBe('succeeded')
+  })
+
+  it('is not handed out while it is held', () => {
+    const held = then(life(), { type: 'held' })
+    expect(advance(held, { type: 'handedOut', atMs: 1 }).ok).toBe(false)
+    expect(then(held, { type: 'released' }, { type: 'handedOut', atMs: 1 }).state).toBe('running')
+  })
+
+  it('never leaves an end state, and never has more tries than it may', () => {
+    const event = fc.oneof(
+      fc.constant<RunEvent>({ type: 'due', atMs: 1e9 }),
+      fc.constant<RunEvent>({ type: 'handedOut', atMs: 1 }),
+      fc.constantFrom('succeeded', 'failed', 'timedOut', 'stopped').map((outcome) => ended(outcome as 'failed')),
+      fc.constant<RunEvent>({ type: 'lost', atMs: 1, reason: '' }),
+      fc.constant<RunEvent>({ type: 'stopAsked', atMs: 1, by: '' }),
+      fc.constant<RunEvent>({ type: 'held' }),
+      fc.constant<RunEvent>({ type: 'released' }),
+    )
+    fc.assert(
+      fc.property(
+        fc.array(event, { maxLength: 30 }),
+        fc.integer({ min: 1, max: 4 }),
+        fc.constantFrom(0, 1000),
+        (events, maxAttempts, retryDelayMs) => {
+          let now = life({ maxAttempts, retryDelayMs })
+          for (const each of events) {
+            const next = advance(now, each)
+            if (hasEnded(now.state)) expect(next.ok).toBe(false)
+            if (next.ok) now = next.life
+            expect(now.attempts).toBeLessThanOrEqual(maxAttempts)
+          }
+        },
+      ),
+    )
+  })
+})
+
+describe('judge', () => {
+  const end = (change: Partial<AttemptEnd> = {}): AttemptEnd => ({
+    exitCode: 0,
+    signal: null,
+    how: 'exited',
+    detail: null,
+    sawMust: null,
+    sawMustNot: null,
+    mustNotLine: null,
+    ...change,
+  })
+  const rule = { exitCodes: [0, 3], must: { text: 'done', regex: false }, mustNot: { text: 'ERROR', regex: false } }
+
+  it.each([
+    [end({ sawMust: true, sawMustNot: false }), 'succeeded', 'Exit code 0.'],
+    [end({ exitCode: 3, sawMust: true, sawMustNot: false }), 'succeeded', 'Exit code 3.'],
+    [end({ exitCode: 4 }), 'failed', 'Exit code 4; success is one of 0, 3.'],
+    [end({ sawMust: false }), 'failed', '“done” did not appear in the output.'],
+    [
+      end({ sawMust: true, sawMustNot: true, mustNotLine: 'ERROR 7' }),
+      'failed',
+      'The output has “ERROR 7”, which must not appear.',
+    ],
+    [end({ how: 'timedOut', exitCode: 143 }), 'timedOut', 'Stopped at its time limit of 1 h 30 min.'],
+    [end({ how: 'stopped' }), 'stopped', 'Stopped by a person.'],
+    [end({ how: 'couldNotStart', exitCode: null, detail: 'No such folder.' }), 'failed', 'No such folder.'],
+    [end({ signal: 'SIGKILL', exitCode: null }), 'failed', 'Ended by signal SIGKILL.'],
+  ] as const)('%j is %s', (report, outcome, reason) => {
+    expect(judge(report, rule, 5400)).toEqual({ outcome, reason })
+  })
+
+  it('spells lengths', () => {
+    expect([spell(45), spell(1200), spell(95), spell(4080)]).toEqual(['45 s', '20 min', '1 min 35 s', '1 h 08 min'])
+  })
+})
+
+describe('mask', () => {
+  it('hides every occurrence, the longer secret first, line by line too', () => {
+    const mask = makeMask(['hunter22', 'hunter22-and-more', 'first\nsecond', 'abc'])
+    expect(mask('x hunter22-and-more hunter22 second abc')).toBe('x **** **** **** abc')
+  })
+})

@@ -1,0 +1,89 @@
+import { randomUUID } from 'node:crypto'
+import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
+import { db, execute, many, one } from '@/store/db'
+import { ADMIN } from '@/store/database.test-help'
+import type { ReportBody } from '@/agent/protocol'
+import { storeReports, type StoredReports } from './reports'
+import { handOut, takeLeadership } from './leases'
+import { addArea, addJob } from './work'
+
+export async function makeAgent(name: string, slots = 4): Promise<number> {
+  const agent = await db().Agent.create({
+    name,
+    machineId: name,
+    host: name,
+    system: 'test',
+    arch: 'x64',
+    version: '1.0.0',
+    runtime: 'node',
+    slots,
+    abilities: ['command', 'script', 'wait'],
+    credentialHash: randomUUID(),
+  })
+  await execute(null, 'INSERT INTO agent_contacts (agent_id, last_contact_at, engine_id) VALUES ($1, now(), $2)', [
+    agent.id,
+    randomUUID(),
+  ])
+  return agent.id
+}
+
+let areaId: number | undefined
+
+export async function makeJob(definition: Partial<JobDefinition> = {}, title: string = randomUUID()): Promise<number> {
+  areaId ??= (await addArea(ADMIN, { title: randomUUID(), notes: '' })).id
+  const full = jobDefinitionSchema.parse({
+    action: { kind: 'command', command: 'true' },
+    target: { agent: 'a1' },
+    ...definition,
+  })
+  return (await addJob(ADMIN, { title, notes: '', areaId, active: true, definition: full })).id
+}
+
+let epoch: number | undefined
+
+/** Hands a ready run to an agent; the attempt and its token. */
+export async function lease(runId: number, agentId: number): Promise<{ attempt: number; token: number }> {
+  epoch ??= await takeLeadership(randomUUID())
+  await handOut(epoch, [{ runId, agentId }])
+  return one(null, `SELECT id AS attempt, token FROM attempts WHERE run_id = $1 ORDER BY number DESC LIMIT 1`, [runId])
+}
+
+export const started: ReportBody = {
+  kind: 'started',
+  at: Date.now(),
+  ran: { argv: ['sh'], environment: {}, folder: '/', user: 'u', pid: 1, agentVersion: '1.0.0' },
+}
+export const output = (...lines: string[]): ReportBody => ({
+  kind: 'output',
+  lines: lines.map((text) => [Date.now(), 'o', text]),
+})
+export const ended = (exitCode: number): ReportBody => ({
+  kind: 'ended',
+  at: Date.now(),
+  outputCut: false,
+  end: { exitCode, signal: null, how: 'exited', detail: null, sawMust: null, sawMustNot: null, mustNotLine: null },
+})
+
+export function report(
+  agentId: number,
+  { attempt, token }: { attempt: number; token: number },
+  from: number,
+  ...bodies: ReportBody[]
+): Promise<StoredReports> {
+  return storeReports(bodies.map((body, i) => ({ agentId, attempt, token, seq: from + i, body })))
+}
+
+export async function stateOf(
+  runId: number,
+): Promise<{ state: string; version: number; attempts: number; reason: string }> {
+  return one(null, 'SELECT state, version, attempts, reason FROM runs WHERE id = $1', [runId])
+}
+
+export async function outputOf(attempt: number): Promise<string[]> {
+  const chunks = await many<{ lines: [number, string, string][] }>(
+    null,
+    'SELECT lines FROM output_chunks WHERE attempt_id = $1 ORDER BY first_line',
+    [attempt],
+  )
+  return chunks.flatMap((chunk) => chunk.lines.map((line) => line[2]))
+}

@@ -1,0 +1,35 @@
+import { actor, useDatabase, VIEWER } from '@/store/database.test-help'
+import { addEnrolmentKey, answerEnrolment, enrolmentsOfKey, revokeEnrolmentKey } from './enrol'
+import { addPool, changeAgent, revokeAgent, setMembership } from './fleet'
+import { closeMatter, takeMatter } from './matters'
+import { addPerson, changePerson } from './people'
+import { clearRun, runAgain, startRun, stopRun } from './start'
+import { addArea, addJob, removeJob, saveJob } from './work'
+
+useDatabase()
+
+type Service = (actor: typeof VIEWER, ...rest: never[]) => Promise<unknown>
+const functions: Record<'operate' | 'design' | 'administer', Record<string, Service>> = {
+  operate: { startRun, stopRun, runAgain, clearRun, takeMatter, closeMatter },
+  design: { addArea, addJob, saveJob, removeJob },
+  administer: {
+    addPerson,
+    changePerson,
+    changeAgent,
+    revokeAgent,
+    addPool,
+    setMembership,
+    addEnrolmentKey,
+    revokeEnrolmentKey,
+    enrolmentsOfKey,
+    answerEnrolment,
+  },
+}
+const below = { operate: 'viewer', design: 'operator', administer: 'designer' } as const
+
+describe.each(['operate', 'design', 'administer'] as const)('what takes the right to %s', (right) => {
+  it.each(Object.entries(functions[right]))('%s checks it by itself, before anything else', async (_name, service) => {
+    // No other argument is given: a function that looked at one first would fail with another error.
+    await expect(service(actor(below[right]))).rejects.toMatchObject({ code: 'not-allowed', extra: { needed: right } })
+  })
+})

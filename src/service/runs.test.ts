@@ -1,0 +1,222 @@
+import { randomUUID } from 'node:crypto'
+import { ADMIN, OPERATOR, useDatabase } from '@/store/database.test-help'
+import { execute, many, one } from '@/store/db'
+import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
+import {
+  giveUpLost,
+  handOut,
+  leasesToDeliver,
+  LeadershipLost,
+  releaseDue,
+  stopsToDeliver,
+  takeLeadership,
+} from './leases'
+import { closeMatter, listMatters, takeMatter, watchAgents } from './matters'
+import { oneRun, readOutput, searchOutput, whyWaiting } from './run-page'
+import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from './start'
+
+useDatabase()
+
+let agentId: number
+beforeAll(async () => {
+  agentId = await makeAgent('a1')
+})
+const start = (jobId: number, more: object = {}): Promise<{ id: number }> =>
+  startRun(OPERATOR, startSchema.parse({ jobId, ...more }))
+
+describe('a run', () => {
+  it('goes through its life, with its output once and in order', async () => {
+    const { id } = await start(await makeJob())
+    expect(await stateOf(id)).toMatchObject({ state: 'ready' })
+    const held = await lease(id, agentId)
+    expect(await stateOf(id)).toMatchObject({ state: 'running', attempts: 1 })
+    await report(agentId, held, 1, started, output('one', 'two'))
+    const { acks } = await report(agentId, held, 3, output('three\0'), ended(0))
+    expect(acks.get(held.attempt)).toBe(4)
+    expect(await stateOf(id)).toMatchObject({ state: 'succeeded', reason: 'Exit code 0.' })
+    expect(await outputOf(held.attempt)).toEqual(['one', 'two', 'three␀'])
+    const page = await oneRun(OPERATOR, id)
+    expect(page.tries[0]).toMatchObject({ state: 'succeeded', outputLines: 3, byHand: 'cd / && sh' })
+    expect(
+      (await readOutput(OPERATOR, id, { attempt: held.attempt, from: 2, count: 2 })).rows.map((r) => [r.n, r.text]),
+    ).toEqual([
+      [2, 'two'],
+      [3, 'three␀'],
+    ])
+    expect(await searchOutput(OPERATOR, id, { attempt: held.attempt, text: 'TWO' })).toEqual({
+      lines: [2],
+      more: false,
+    })
+  })
+
+  it('stores a report sent twice once, and asks for one that is missing', async () => {
+    const { id } = await start(await makeJob())
+    const held = await lease(id, agentId)
+    await report(agentId, held, 1, started, output('one'))
+    const again = await report(agentId, held, 1, started, output('one'), output('two'))
+    expect(again.acks.get(held.attempt)).toBe(3)
+    const gap = await report(agentId, held, 5, output('five'))
+    expect(gap.resend.get(held.attempt)).toBe(4)
+    expect(await outputOf(held.attempt)).toEqual(['one', 'two'])
+  })
+
+  it('refuses a report under an old token or of another agent, records it, and changes nothing', async () => {
+    const other = await makeAgent(randomUUID())
+    const { id } = await start(await makeJob({ retries: 1, retryDelaySeconds: 0 }))
+    const old = await lease(id, agentId)
+    await report(agentId, old, 1, started)
+    await giveUpLost([old.attempt], 'gone')
+    const present = await lease(id, agentId)
+    const before = await stateOf(id)
+    expect((await report(agentId, old, 2, output('late'), ended(0))).stale.has(old.attempt)).toBe(true)
+    expect(
+      (await report(agentId, { ...present, token: old.token }, 1, started, ended(0))).stale.has(present.attempt),
+    ).toBe(true)
+    expect((await report(other, present, 1, started, ended(0))).stale.has(present.attempt)).toBe(true)
+    expect(await stateOf(id)).toEqual(before)
+    expect(await outputOf(old.attempt)).toEqual([])
+    const { n } = await one<{ n: number }>(
+      null,
+      'SELECT count(*)::int AS n FROM stale_reports WHERE attempt_id = ANY($1)',
+      [[old.attempt, present.attempt]],
+    )
+    expect(n).toBe(6)
+  })
+
+  it('is tried again after its delay and opens one matter that counts', async () => {
+    const jobId = await makeJob({ retries: 1, retryDelaySeconds: 3600 })
+    const { id } = await start(jobId)
+    const first = await lease(id, agentId)
+    await report(agentId, first, 1, started, output('boom'), ended(2))
+    expect(await stateOf(id)).toMatchObject({ state: 'waiting', reason: 'Try 1 of 2: Exit code 2; success is 0.' })
+    expect(await releaseDue()).toBe(0)
+    await execute(null, 'UPDATE runs SET start_after = now() WHERE id = $1', [id])
+    expect(await releaseDue()).toBe(1)
+    await report(agentId, await lease(id, agentId), 1, started, output('boom again'), ended(2))
+    expect(await stateOf(id)).toMatchObject({ state: 'failed', attempts: 2 })
+    const matter = (await listMatters(OPERATOR)).find((m) => m.runId === id)
+    expect(matter).toMatchObject({ kind: 'run-failed', state: 'open', evidence: 'boom again', times: 1 })
+    // A run of it that succeeds puts it right.
+    const { id: better } = await runAgain(OPERATOR, id, againSchema.parse({}))
+    await report(agentId, await lease(better, agentId), 1, started, ended(0))
+    expect((await listMatters(OPERATOR)).some((m) => m.runId === id)).toBe(false)
+  })
+
+  it('lost without a try left is lost, and a matter', async () => {
+    const { id } = await start(await makeJob())
+    const held = await lease(id, agentId)
+    await execute(null, `UPDATE attempts SET lease_until = now() - interval '1 s' WHERE id = $1`, [held.attempt])
+    expect(await giveUpLost('expired', 'silent')).toEqual([id])
+    expect(await stateOf(id)).toMatchObject({ state: 'lost', reason: 'silent' })
+    expect((await listMatters(OPERATOR)).find((m) => m.runId === id)?.kind).toBe('run-lost')
+    expect(await giveUpLost('expired', 'silent')).toEqual([])
+  })
+
+  it('is stopped at once before it starts, and through its agent after', async () => {
+    const jobId = await makeJob()
+    const waiting = await start(jobId, { at: new Date(Date.now() + 3_600_000).toISOString() })
+    expect(await stopRun(OPERATOR, waiting.id)).toEqual({ state: 'cancelled' })
+    await expect(stopRun(OPERATOR, waiting.id)).rejects.toMatchObject({ code: 'not-now' })
+    const { id } = await start(jobId)
+    const held = await lease(id, agentId)
+    expect(await stopRun(OPERATOR, id)).toEqual({ state: 'running' })
+    expect(await stopsToDeliver([agentId])).toEqual([{ agentId, ...held }])
+    await report(agentId, held, 1, started, {
+      ...(ended(143) as Extract<ReturnType<typeof ended>, { kind: 'ended' }>),
+      end: {
+        exitCode: 143,
+        signal: null,
+        how: 'stopped',
+        detail: null,
+        sawMust: null,
+        sawMustNot: null,
+        mustNotLine: null,
+      },
+    })
+    expect(await stateOf(id)).toMatchObject({ state: 'cancelled' })
+  })
+
+  it('is made once however often it is asked for with one key', async () => {
+    const jobId = await makeJob()
+    const requestKey = randomUUID()
+    const made = await Promise.all(Array.from({ length: 5 }, () => start(jobId, { requestKey })))
+    expect(new Set(made.map((m) => m.id)).size).toBe(1)
+  })
+
+  it('keeps the version it was started with, and its secrets out of sight', async () => {
+    const jobId = await makeJob({
+      inputs: [{ name: 'word', title: '', type: 'secret', options: [], default: null, ask: true }],
+    })
+    await expect(start(jobId)).rejects.toMatchObject({ code: 'invalid-input', errors: [{ path: 'inputs.word' }] })
+    const { id } = await start(jobId, { inputs: { word: 'open sesame' } })
+    const row = await one(null, 'SELECT r.*, r.secrets::text AS text FROM runs r WHERE id = $1', [id])
+    expect(JSON.stringify(row)).not.toContain('open sesame')
+    await lease(id, agentId)
+    const delivered = (await leasesToDeliver([agentId])).find((d) => d.lease.run === id)
+    expect(delivered?.lease).toMatchObject({ inputs: { word: 'open sesame' }, secrets: ['word'] })
+    const page = await oneRun(ADMIN, id)
+    expect(JSON.stringify(page)).not.toContain('open sesame')
+    // Run again takes the secret over without anybody seeing it.
+    await stopRun(OPERATOR, id)
+    const again = await runAgain(OPERATOR, id, againSchema.parse({}))
+    await lease(again.id, agentId)
+    expect((await leasesToDeliver([agentId])).find((d) => d.lease.run === again.id)?.lease.inputs).toEqual({
+      word: 'open sesame',
+    })
+  })
+
+  it('of a job that is switched off is refused', async () => {
+    const jobId = await makeJob()
+    await execute(null, 'UPDATE jobs SET active = false WHERE id = $1', [jobId])
+    await expect(start(jobId)).rejects.toMatchObject({ code: 'not-now' })
+  })
+
+  it('says why it waits', async () => {
+    const { id } = await start(await makeJob({ target: { agent: 'nobody' } }))
+    expect(await whyWaiting(OPERATOR, id)).toMatchObject({ why: 'agent' })
+  })
+
+  it('is cleared from the board once', async () => {
+    const { id } = await start(await makeJob())
+    await expect(clearRun(OPERATOR, id)).rejects.toMatchObject({ code: 'not-now' })
+    await stopRun(OPERATOR, id)
+    await clearRun(OPERATOR, id)
+    await expect(clearRun(OPERATOR, id)).rejects.toMatchObject({ code: 'not-now' })
+  })
+})
+
+describe('two leaders', () => {
+  it('the older one hands out nothing', async () => {
+    const { id } = await start(await makeJob())
+    const old = await takeLeadership(randomUUID())
+    const fresh = await takeLeadership(randomUUID())
+    await expect(handOut(old, [{ runId: id, agentId }])).rejects.toBeInstanceOf(LeadershipLost)
+    expect((await handOut(fresh, [{ runId: id, agentId }])).has(id)).toBe(true)
+    // Handing out what is handed out already does nothing.
+    expect((await handOut(fresh, [{ runId: id, agentId }])).size).toBe(0)
+    expect(await many(null, 'SELECT 1 AS one FROM attempts WHERE run_id = $1', [id])).toHaveLength(1)
+  })
+})
+
+describe('matters', () => {
+  it('of an agent out of reach open, are taken, and close when it calls', async () => {
+    const away = await makeAgent(randomUUID())
+    await execute(null, `UPDATE agent_contacts SET last_contact_at = now() - interval '1 hour' WHERE agent_id = $1`, [
+      away,
+    ])
+    await watchAgents()
+    await watchAgents()
+    const mine = (await listMatters(OPERATOR)).filter((m) => m.agentId === away)
+    expect(mine).toHaveLength(1)
+    await takeMatter(OPERATOR, mine[0]?.id ?? 0, 'on it')
+    expect((await listMatters(OPERATOR)).find((m) => m.agentId === away)).toMatchObject({
+      state: 'taken',
+      takenBy: 'the operator',
+      note: 'on it',
+    })
+    await execute(null, 'UPDATE agent_contacts SET last_contact_at = now() WHERE agent_id = $1', [away])
+    await watchAgents()
+    expect((await listMatters(OPERATOR)).some((m) => m.agentId === away)).toBe(false)
+    await expect(closeMatter(OPERATOR, mine[0]?.id ?? 0)).rejects.toMatchObject({ code: 'not-now' })
+  })
+})

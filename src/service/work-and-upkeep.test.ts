@@ -1,0 +1,115 @@
+import { ADMIN, actor, useDatabase } from '@/store/database.test-help'
+import { execute, many, one } from '@/store/db'
+import { listAudit } from './audit'
+import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
+import { startRun, startSchema, stopRun } from './start'
+import { clearBoard, purge, refreshUsual } from './upkeep'
+import { jobSaveSchema, listJobs, oneJob, removeJob, saveJob } from './work'
+
+useDatabase()
+
+describe('a job', () => {
+  it('saved by two people tells the second and shows both', async () => {
+    const id = await makeJob({}, 'Name check')
+    const { id: _, area: __, usualMs: ___, savedBy: ____, savedAt: _____, ...read } = await oneJob(ADMIN, id)
+    await saveJob(actor('designer', { name: 'Moira' }), id, jobSaveSchema.parse({ ...read, notes: 'hers' }))
+    await expect(
+      saveJob(actor('designer', { name: 'Torvald' }), id, jobSaveSchema.parse({ ...read, notes: 'his' })),
+    ).rejects.toMatchObject({
+      code: 'conflict',
+      extra: { theirs: { notes: 'hers', savedBy: 'Moira', version: 2 } },
+    })
+    expect((await oneJob(ADMIN, id)).notes).toBe('hers')
+    expect((await listAudit(ADMIN, { text: 'Name check' }))[0]?.changes).toEqual({ notes: { from: '', to: 'hers' } })
+  })
+
+  it('keeps every version; a run keeps the one it was started with', async () => {
+    const id = await makeJob({ slots: 1 }, 'Versions')
+    const run = await startRun(ADMIN, startSchema.parse({ jobId: id }))
+    const { id: _, area: __, usualMs: ___, savedBy: ____, savedAt: _____, ...read } = await oneJob(ADMIN, id)
+    await saveJob(ADMIN, id, jobSaveSchema.parse({ ...read, definition: { ...read.definition, slots: 3 } }))
+    expect(await one(null, 'SELECT job_version AS v FROM runs WHERE id = $1', [run.id])).toEqual({ v: 1 })
+    expect(
+      await many(null, `SELECT definition->'slots' AS slots FROM job_versions WHERE job_id = $1 ORDER BY version`, [
+        id,
+      ]),
+    ).toEqual([{ slots: 1 }, { slots: 3 }])
+  })
+
+  it('has a title of its own in its area', async () => {
+    await makeJob({}, 'Once')
+    await expect(makeJob({}, 'ONCE')).rejects.toMatchObject({ errors: [{ path: 'title' }] })
+  })
+
+  it('leaves the lists when removed, and its title is free again', async () => {
+    const id = await makeJob({}, 'Removed')
+    const run = await startRun(ADMIN, startSchema.parse({ jobId: id }))
+    await removeJob(ADMIN, id)
+    expect((await listJobs(ADMIN)).some((j) => j.id === id)).toBe(false)
+    await expect(oneJob(ADMIN, id)).rejects.toMatchObject({ code: 'not-found' })
+    await expect(startRun(ADMIN, startSchema.parse({ jobId: id }))).rejects.toMatchObject({ code: 'not-found' })
+    expect((await stateOf(run.id)).state).toBe('ready')
+    await stopRun(ADMIN, run.id)
+    await makeJob({}, 'Removed')
+  })
+})
+
+describe('upkeep', () => {
+  it('takes the median of the last successful runs as the usual length', async () => {
+    const agent = await makeAgent('a1')
+    const jobId = await makeJob({}, 'Usual')
+    for (const minutes of [10, 2, 30]) {
+      const { id } = await startRun(ADMIN, startSchema.parse({ jobId }))
+      await report(agent, await lease(id, agent), 1, started, ended(0))
+      await execute(null, 'UPDATE runs SET duration_ms = $2 WHERE id = $1', [id, minutes * 60_000])
+    }
+    await refreshUsual(new Date(Date.now() - 60_000))
+    expect((await oneJob(ADMIN, jobId)).usualMs).toBe(600_000)
+  })
+
+  it('clears the board and removes what has been kept long enough', async () => {
+    const agent = await makeAgent('a2')
+    const jobId = await makeJob(
+      { keeping: { board: 'after-hours', boardHours: 2, historyDays: 30, outputDays: 10 } },
+      'Kept',
+    )
+    const make = async (daysAgo: number): Promise<{ id: number; attempt: number }> => {
+      const { id } = await startRun(ADMIN, startSchema.parse({ jobId }))
+      const held = await lease(id, agent)
+      await report(agent, held, 1, started, output('line'), ended(0))
+      await execute(null, 'UPDATE runs SET ended_at = now() - make_interval(days => $2) WHERE id = $1', [id, daysAgo])
+      await execute(null, 'UPDATE attempts SET ended_at = now() - make_interval(days => $2) WHERE id = $1', [
+        held.attempt,
+        daysAgo,
+      ])
+      return { id, attempt: held.attempt }
+    }
+    const [fresh, old, ancient] = [await make(0), await make(11), await make(31)]
+    await clearBoard()
+    const cleared = await many<{ id: number }>(
+      null,
+      'SELECT id FROM runs WHERE job_id = $1 AND cleared_at IS NOT NULL ORDER BY id',
+      [jobId],
+    )
+    expect(cleared.map((r) => r.id)).toEqual([old.id, ancient.id])
+    await purge()
+    expect(await outputOf(fresh.attempt)).toEqual(['line'])
+    expect(await outputOf(old.attempt)).toEqual([])
+    expect(await many(null, 'SELECT id FROM runs WHERE id = ANY($1)', [[fresh.id, old.id, ancient.id]])).toHaveLength(2)
+  })
+
+  it('takes a run off the board at once where its job says so', async () => {
+    const agent = await makeAgent('a3')
+    const jobId = await makeJob(
+      { keeping: { board: 'on-success', boardHours: 24, historyDays: 30, outputDays: 10 } },
+      'Quiet',
+    )
+    const finish = async (code: number): Promise<unknown> => {
+      const { id } = await startRun(ADMIN, startSchema.parse({ jobId }))
+      await report(agent, await lease(id, agent), 1, started, ended(code))
+      return one(null, 'SELECT cleared_at IS NOT NULL AS cleared FROM runs WHERE id = $1', [id])
+    }
+    expect(await finish(0)).toEqual({ cleared: true })
+    expect(await finish(1)).toEqual({ cleared: false })
+  })
+})
