@@ -75,7 +75,7 @@ export default [
     },
   },
   {
-    files: ['src/cli/**', 'src/agent/main.ts', 'scripts/**', '**/*.bench.ts', 'src/standins/main.ts'],
+    files: ['src/bench/**', 'src/cli/**', 'src/agent/main.ts', 'scripts/**', '**/*.bench.ts', 'src/standins/main.ts'],
     rules: { 'no-console': 'off' },
   },
   ...directions,

@@ -1,5 +1,5 @@
 // npm test: sets up, then lint, types, unit tests, database tests, real-process tests, the production build, Playwright. The last line counts.
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { randomBytes } from 'node:crypto'
 import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -41,7 +41,15 @@ function check(name, program, args) {
   say(`   ${done.status === 0 ? 'good' : 'FAILED'} after ${Math.round((Date.now() - began) / 1000)} s`)
 }
 
-function jest(name, projects, extra = {}) {
+/** Not spawnSync: a supervised database is started again by this process meanwhile. */
+function run(args, environment, stdout) {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, args, { cwd: root, stdio: ['ignore', stdout, 'inherit'], env: environment })
+    child.once('exit', (code) => resolve(code))
+  })
+}
+
+async function jest(name, projects, extra = {}) {
   say(`\n── ${name}`)
   const report = join(work, `${projects[0]}.json`)
   const args = [
@@ -51,25 +59,20 @@ function jest(name, projects, extra = {}) {
     ...projects,
     '--json',
     `--outputFile=${report}`,
-    '--maxWorkers=2',
-    ...(extra.args ?? []),
+    ...(extra.args ?? ['--maxWorkers=2']),
     ...rest,
   ]
-  const done = spawnSync(process.execPath, args, {
-    cwd: root,
-    stdio: ['ignore', 'ignore', 'inherit'],
-    env: { ...env, NODE_ENV: 'test', ...extra.env },
-  })
+  const code = await run(args, { ...env, NODE_ENV: 'test', ...extra.env }, 'ignore')
   if (!existsSync(report)) return count(0, 1)
   const result = JSON.parse(readFileSync(report, 'utf8'))
   // A file that could not be run at all counts as one failure.
   count(result.numPassedTests, result.numFailedTests + result.numRuntimeErrorTestSuites)
-  if (done.status !== 0 && result.numFailedTests + result.numRuntimeErrorTestSuites === 0) count(0, 1)
+  if (code !== 0 && result.numFailedTests + result.numRuntimeErrorTestSuites === 0) count(0, 1)
 }
 
-async function withPostgres(name, settings, work) {
+async function withPostgres(name, options, work) {
   endLeftOver(name)
-  const postgres = await startPostgres({ name, port: await freePort(4392), settings })
+  const postgres = await startPostgres({ name, port: await freePort(4392), ...options })
   try {
     return await work(postgres)
   } finally {
@@ -83,19 +86,22 @@ try {
     check('format', process.execPath, ['node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'])
     check('types', process.execPath, ['node_modules/typescript-7/bin/tsc', '--noEmit'])
   }
-  if (wants('unit')) jest('unit', ['core', 'ui'])
-  if (wants('db') || wants('system')) await buildServices()
+  if (wants('unit')) await jest('unit', ['core', 'ui'])
+  if (wants('db')) await buildServices()
+  if (wants('system')) await buildWeb()
   // The database tests check what is done, not that the disk keeps it; the real-process tests run with fsync on.
   if (wants('db')) {
-    await withPostgres('test-db', { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' }, (postgres) =>
-      jest('database', ['db'], { env: { BUGLE_TEST_DATABASE: postgres.url('postgres') } }),
+    await withPostgres(
+      'test-db',
+      { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } },
+      (postgres) => jest('database', ['db'], { env: { BUGLE_TEST_DATABASE: postgres.url('postgres') } }),
     )
   }
   if (wants('system')) {
-    await withPostgres('test-db', {}, (postgres) =>
+    await withPostgres('system-db', { supervised: true }, (postgres) =>
       jest('real processes', ['system'], {
-        env: { BUGLE_TEST_DATABASE: postgres.url('postgres') },
-        args: ['--runInBand'],
+        env: { BUGLE_TEST_DATABASE: postgres.url('postgres'), BUGLE_TEST_PG_PID: postgres.pidFile },
+        args: ['--maxWorkers=1'],
       }),
     )
   }
@@ -103,21 +109,18 @@ try {
     await buildWeb()
     count(which === 'all' ? 1 : 0, 0)
     say('\n── screens')
-    await withPostgres('test-db', { fsync: 'off', synchronous_commit: 'off' }, async (postgres) => {
+    await withPostgres('test-db', { settings: { fsync: 'off', synchronous_commit: 'off' } }, async (postgres) => {
       const report = join(work, 'e2e.json')
       const database = `e2e_${Date.now()}`
-      spawnSync(process.execPath, ['node_modules/@playwright/test/cli.js', 'test', ...rest], {
-        cwd: root,
-        stdio: ['ignore', 'inherit', 'inherit'],
-        env: {
-          ...env,
-          DATABASE_URL: postgres.createDatabase(database),
-          BUGLE_WEB_PORT: String(await freePort(4396)),
-          BUGLE_GATEWAY_PORT: String(await freePort(4496)),
-          BUGLE_E2E_STATE: work,
-          PLAYWRIGHT_JSON_OUTPUT_NAME: report,
-        },
-      })
+      const environment = {
+        ...env,
+        DATABASE_URL: postgres.createDatabase(database),
+        BUGLE_WEB_PORT: String(await freePort(4396)),
+        BUGLE_GATEWAY_PORT: String(await freePort(4496)),
+        BUGLE_E2E_STATE: work,
+        PLAYWRIGHT_JSON_OUTPUT_NAME: report,
+      }
+      await run(['node_modules/@playwright/test/cli.js', 'test', ...rest], environment, 'inherit')
       if (!existsSync(report)) return count(0, 1)
       const { stats } = JSON.parse(readFileSync(report, 'utf8'))
       count(stats.expected, stats.unexpected + stats.flaky)

@@ -58,7 +58,9 @@ function main(): void {
   })
   const desk = machines.find(({ name }) => name === 'kelda-desk3')
   const timer = desk ? outages(desk.machine) : undefined
-  const stopStarting = startJobs(server, secrets.starters, seededRandom(Date.now()))
+  // Tests want the machines without anybody starting work on them.
+  const stopStarting =
+    process.env.BUGLE_STARTER === '0' ? () => undefined : startJobs(server, secrets.starters, seededRandom(Date.now()))
   const stop = (): void => {
     clearInterval(timer)
     stopStarting()

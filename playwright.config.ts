@@ -1,0 +1,34 @@
+import { defineConfig } from '@playwright/test'
+
+const port = process.env.BUGLE_WEB_PORT ?? '4396'
+
+/** The real pages, built for production, in Debian's Chromium. scripts/test.mjs gives the database and the ports. */
+export default defineConfig({
+  testDir: 'e2e',
+  fullyParallel: false,
+  workers: 1,
+  retries: 0,
+  timeout: 60_000,
+  expect: { timeout: 10_000 },
+  reporter: [['list'], ['json']],
+  outputDir: 'test-results',
+  globalSetup: './e2e/global-setup.ts',
+  use: {
+    baseURL: `http://localhost:${port}`,
+    viewport: { width: 1280, height: 800 },
+    trace: 'retain-on-failure',
+    launchOptions: {
+      executablePath: '/usr/bin/chromium',
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+        '--disable-dev-shm-usage',
+      ],
+    },
+  },
+})

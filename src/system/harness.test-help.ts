@@ -1,0 +1,184 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { randomUUID } from 'node:crypto'
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import pg from 'pg'
+import { hashToken, newToken } from '@/service/secrets'
+
+/** Real processes of Bugle, to be killed and started again. */
+export interface System {
+  readonly dir: string
+  readonly query: <Row>(sql: string, bind?: unknown[]) => Promise<Row[]>
+  readonly api: <T>(method: string, path: string, body?: unknown) => Promise<T>
+  readonly start: (name: string, env?: Record<string, string>) => Promise<void>
+  readonly kill: (name: string, signal?: NodeJS.Signals) => Promise<void>
+  readonly signal: (name: string, signal: NodeJS.Signals) => void
+  readonly killDatabase: () => void
+  readonly stop: () => Promise<void>
+}
+
+const dist = (name: string): string => join(process.cwd(), 'dist', `${name}.cjs`)
+const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
+
+function freePort(): Promise<number> {
+  return new Promise((resolve) => {
+    const probe = createServer()
+    probe.listen(0, () => {
+      const { port } = probe.address() as { port: number }
+      probe.close(() => resolve(port))
+    })
+  })
+}
+
+/** Tries again for a while what a killed process or database makes fail. */
+export async function eventually<T>(
+  what: string,
+  work: () => Promise<T | undefined | false>,
+  seconds = 60,
+): Promise<T> {
+  let last: unknown
+  for (const until = Date.now() + seconds * 1000; Date.now() < until; await pause(100)) {
+    try {
+      const got = await work()
+      if (got !== undefined && got !== false) return got
+    } catch (error) {
+      last = error
+    }
+  }
+  throw new Error(`Waited ${seconds} s in vain: ${what}. ${String(last ?? '')}`)
+}
+
+/**
+ * A database, two engines, a web server and agents, each a process of its own. Names: engine1, engine2, web, agent1, agent2. Heartbeats are quick
+ * so that what takes minutes in real life takes seconds here.
+ */
+export async function startSystem(options: { leaseSeconds: number; slots?: number }): Promise<System> {
+  const dir = mkdtempSync(join(tmpdir(), 'bugle-system-'))
+  const cluster = process.env.BUGLE_TEST_DATABASE as string
+  const pidFile = process.env.BUGLE_TEST_PG_PID as string
+  const database = `s_${randomUUID().replaceAll('-', '')}`
+  const url = cluster.replace(/\/postgres$/, `/${database}`)
+  const once = async <Row>(connectionString: string, sql: string, bind: unknown[] = []): Promise<Row[]> => {
+    const client = new pg.Client({ connectionString })
+    client.on('error', () => undefined)
+    await client.connect()
+    try {
+      return (await client.query(sql, bind)).rows as Row[]
+    } finally {
+      await client.end().catch(() => undefined)
+    }
+  }
+  await eventually('the database', async () => once(cluster, `CREATE DATABASE ${database}`))
+  const query = <Row>(sql: string, bind: unknown[] = []): Promise<Row[]> =>
+    eventually(sql, () => once<Row>(url, sql, bind))
+
+  const ports = { engine1: await freePort(), engine2: await freePort(), web: await freePort() }
+  const shared = {
+    ...process.env,
+    NODE_ENV: 'production',
+    DATABASE_URL: url,
+    BUGLE_DEMO: '0',
+    BUGLE_HEARTBEAT_SECONDS: '0.5',
+    BUGLE_AWAY_SECONDS: '3',
+    BUGLE_LEASE_SECONDS: String(options.leaseSeconds),
+    BUGLE_GATEWAY_HOST: '127.0.0.1',
+    BUGLE_LOG: 'fatal',
+  }
+  const running = new Map<string, ChildProcess>()
+  const token = newToken('bgt')
+
+  const run = (file: string, args: string[], env: Record<string, string | undefined>): Promise<number> =>
+    new Promise((resolve) =>
+      spawn(process.execPath, [file, ...args], { env: env as NodeJS.ProcessEnv, stdio: 'ignore' }).once(
+        'exit',
+        (code) => resolve(code ?? 1),
+      ),
+    )
+  if ((await run(dist('bugle'), ['migrate'], shared)) !== 0) throw new Error('The schema could not be made.')
+  await query(
+    `INSERT INTO people (id, email, name, role) VALUES (1, 'callum@marram.example', 'Callum', 'administrator')`,
+  )
+  await query(
+    `INSERT INTO access_tokens (person_id, name, token_hash, expires_at) VALUES (1, 'test', $1, now() + interval '1 day')`,
+    [hashToken(token)],
+  )
+  for (const name of ['agent1', 'agent2']) {
+    const credential = newToken('bga')
+    const [agent] = await query<{ id: string }>(
+      `INSERT INTO agents (name, machine_id, host, system, arch, version, runtime, slots, credential_hash) VALUES ($1, $1, $1, '', '', '1.0.0', '', $3, $2) RETURNING id`,
+      [name, hashToken(credential), options.slots ?? 4],
+    )
+    await query('INSERT INTO agent_contacts (agent_id) VALUES ($1)', [agent?.id])
+    mkdirSync(join(dir, name))
+    writeFileSync(join(dir, name, 'identity.json'), JSON.stringify({ agent: name, credential, gateway: '' }))
+  }
+
+  const start = async (name: string, env: Record<string, string> = {}): Promise<void> => {
+    const isWeb = name === 'web'
+    const file = isWeb ? join(process.cwd(), 'node_modules/next/dist/bin/next') : dist(name.replace(/\d/, ''))
+    const args = isWeb
+      ? ['start', '-p', String(ports.web), '-H', '127.0.0.1']
+      : name.startsWith('agent')
+        ? ['run', '--state', join(dir, name)]
+        : []
+    // Each agent knows one engine: the other one stands by for the other.
+    const gateway = name === 'agent1' ? ports.engine1 : ports.engine2
+    const own = name.startsWith('engine')
+      ? { BUGLE_GATEWAY_PORT: String(ports[name as 'engine1']) }
+      : name.startsWith('agent')
+        ? { BUGLE_AGENT_GATEWAY: `ws://127.0.0.1:${gateway}/agent` }
+        : {}
+    const child = spawn(process.execPath, [file, ...args], {
+      env: { ...shared, ...own, ...env } as NodeJS.ProcessEnv,
+      stdio: 'ignore',
+      detached: true,
+    })
+    running.set(name, child)
+  }
+  const signal = (name: string, what: NodeJS.Signals): void => {
+    const child = running.get(name)
+    // Only the process itself: the commands that an agent started are groups of their own.
+    if (child?.pid) process.kill(child.pid, what)
+  }
+  const kill = async (name: string, what: NodeJS.Signals = 'SIGKILL'): Promise<void> => {
+    const child = running.get(name)
+    if (!child || child.exitCode !== null || child.signalCode !== null) return
+    const ended = new Promise((resolve) => child.once('exit', resolve))
+    signal(name, what)
+    if (name === 'web') process.kill(-(child.pid as number), what)
+    await ended
+    running.delete(name)
+  }
+  return {
+    dir,
+    query,
+    start,
+    kill,
+    signal,
+    api: (method, path, body) =>
+      eventually(`${method} ${path}`, async () => {
+        const response = await fetch(`http://127.0.0.1:${ports.web}/api/v1${path}`, {
+          method,
+          headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+          ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+        })
+        if (response.status >= 500) throw new Error(`${response.status}`)
+        if (!response.ok) throw new Error(`${response.status} ${await response.text()}`)
+        return (response.status === 204 ? {} : await response.json()) as never
+      }),
+    killDatabase: () => {
+      if (existsSync(pidFile)) process.kill(Number(readFileSync(pidFile, 'utf8').split('\n')[0]), 'SIGKILL')
+    },
+    stop: async () => {
+      for (const name of [...running.keys()]) await kill(name)
+      await eventually('dropping the database', async () =>
+        once(cluster, `DROP DATABASE IF EXISTS ${database} WITH (FORCE)`),
+      )
+      rmSync(dir, { recursive: true, force: true })
+    },
+  }
+}
+
+export { pause }
