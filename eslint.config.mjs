@@ -18,7 +18,7 @@ const folders = Object.keys(mayImport)
 
 const directions = folders.map((folder) => ({
   files: [`src/${folder}/**/*.{ts,tsx}`],
-  ignores: ['**/*.test.ts', '**/*.test.tsx', '**/*.bench.ts'],
+  ignores: ['**/*.test.ts', '**/*.test.tsx', '**/*.test-help.ts', '**/*.bench.ts'],
   rules: {
     'no-restricted-imports': [
       'error',

@@ -108,11 +108,11 @@ test('a failure is announced on every screen, once, and reached by a key', async
   })
   const { id: jobId } = (await job.json()) as { id: number }
   const { id } = (await (await page.request.post('/api/v1/runs', { data: { jobId } })).json()) as { id: number }
-  await expect(page.getByText(`Sure to fail #${id} failed`)).toBeVisible({ timeout: 40_000 })
-  await expect(page.getByText(`Sure to fail #${id} failed`)).toHaveCount(1)
+  await expect(page.getByText(`Sure to fail #${id} failed`, { exact: true })).toBeVisible({ timeout: 40_000 })
+  await expect(page.getByText(`Sure to fail #${id} failed`, { exact: true })).toHaveCount(1)
   await page.keyboard.press('F8')
   await page.waitForURL(`**/runs/${id}`)
-  await expect(page.getByText(`Sure to fail #${id} failed`)).toHaveCount(0)
+  await expect(page.getByText(`Sure to fail #${id} failed`, { exact: true })).toHaveCount(0)
   await page.goto('/watch')
   const card = page.getByRole('listitem').filter({ hasText: 'Sure to fail failed on orrin-ops1' })
   await card.getByRole('button', { name: 'Take' }).click()

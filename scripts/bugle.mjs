@@ -1,8 +1,10 @@
 // The bugle command: builds itself when the sources changed, then runs.
 import { spawnSync } from 'node:child_process'
 import { join } from 'node:path'
-import { buildServices } from './lib/build.mjs'
-import { root } from './lib/setup.mjs'
+import { ensureNodeModules, root } from './lib/setup.mjs'
+
+ensureNodeModules()
+const { buildServices } = await import('./lib/build.mjs')
 
 await buildServices()
 const done = spawnSync(

@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { appendFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Lease, Report } from './protocol'
@@ -217,7 +217,6 @@ describe('an agent that was killed', () => {
     const first = begin(lease('echo one; sleep 0.3; echo two'))
     await new Promise((resolve) => setTimeout(resolve, 150))
     first.one.leave()
-    const { appendFileSync } = jest.requireActual<typeof import('node:fs')>('node:fs')
     appendFileSync(join(dir, 'try', 'reports.ndjson'), '{"report":{"attempt":7,"tok')
     await new Promise((resolve) => setTimeout(resolve, 400))
     const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)

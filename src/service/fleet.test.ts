@@ -1,4 +1,4 @@
-import { ADMIN, useDatabase, VIEWER } from '@/store/database.test-help'
+import { ADMIN, freshDatabase, VIEWER } from '@/store/database.test-help'
 import { execute, many } from '@/store/db'
 import { agentByCredential } from './agent-link'
 import {
@@ -25,7 +25,7 @@ import { sampleLoad } from './upkeep'
 import { lease, makeAgent, makeJob, report, started } from './fixtures.test-help'
 import { startRun, startSchema } from './start'
 
-useDatabase()
+freshDatabase()
 const facts = (host: string): Parameters<typeof enrol>[0]['facts'] => ({
   host,
   machineId: `machine-${host}`,

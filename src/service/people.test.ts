@@ -1,4 +1,4 @@
-import { VIEWER, ADMIN, actor, useDatabase } from '@/store/database.test-help'
+import { VIEWER, ADMIN, actor, freshDatabase } from '@/store/database.test-help'
 import { execute, many } from '@/store/db'
 import { listAudit } from './audit'
 import { addPerson, changePerson } from './people'
@@ -18,7 +18,7 @@ import {
   whoHasSession,
 } from './sign-in'
 
-useDatabase()
+freshDatabase()
 const PASSWORD = 'a long enough password'
 const caller = { address: '192.0.2.7', userAgent: 'test' }
 

@@ -1,4 +1,4 @@
-import { actor, useDatabase, VIEWER } from '@/store/database.test-help'
+import { actor, freshDatabase, type VIEWER } from '@/store/database.test-help'
 import { addEnrolmentKey, answerEnrolment, enrolmentsOfKey, revokeEnrolmentKey } from './enrol'
 import { addPool, changeAgent, revokeAgent, setMembership } from './fleet'
 import { closeMatter, takeMatter } from './matters'
@@ -6,7 +6,7 @@ import { addPerson, changePerson } from './people'
 import { clearRun, runAgain, startRun, stopRun } from './start'
 import { addArea, addJob, removeJob, saveJob } from './work'
 
-useDatabase()
+freshDatabase()
 
 type Service = (actor: typeof VIEWER, ...rest: never[]) => Promise<unknown>
 const functions: Record<'operate' | 'design' | 'administer', Record<string, Service>> = {

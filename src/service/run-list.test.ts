@@ -1,10 +1,10 @@
 import { randomUUID } from 'node:crypto'
-import { OPERATOR, useDatabase } from '@/store/database.test-help'
+import { OPERATOR, freshDatabase } from '@/store/database.test-help'
 import { execute, many } from '@/store/db'
 import { makeAgent, makeJob } from './fixtures.test-help'
 import { allRuns, listRuns, runFilterSchema, type RunFilter } from './run-list'
 
-useDatabase()
+freshDatabase()
 
 interface Plain {
   readonly id: number

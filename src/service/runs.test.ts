@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { ADMIN, OPERATOR, useDatabase } from '@/store/database.test-help'
+import { ADMIN, OPERATOR, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
 import {
@@ -15,7 +15,7 @@ import { closeMatter, listMatters, takeMatter, watchAgents } from './matters'
 import { oneRun, readOutput, searchOutput, whyWaiting } from './run-page'
 import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from './start'
 
-useDatabase()
+freshDatabase()
 
 let agentId: number
 beforeAll(async () => {

@@ -1,4 +1,4 @@
-import { ADMIN, actor, useDatabase } from '@/store/database.test-help'
+import { ADMIN, actor, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { listAudit } from './audit'
 import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
@@ -6,7 +6,7 @@ import { startRun, startSchema, stopRun } from './start'
 import { clearBoard, purge, refreshUsual } from './upkeep'
 import { jobSaveSchema, listJobs, oneJob, removeJob, saveJob } from './work'
 
-useDatabase()
+freshDatabase()
 
 describe('a job', () => {
   it('saved by two people tells the second and shows both', async () => {

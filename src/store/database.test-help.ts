@@ -5,7 +5,7 @@ import { closeDb } from './db'
 import { migrate } from './migrate'
 
 /** A database of its own for each test file, on the cluster that scripts/test.mjs started. Call at the top of the file. */
-export function useDatabase(): void {
+export function freshDatabase(): void {
   const cluster = process.env.BUGLE_TEST_DATABASE
   if (!cluster) throw new Error('Start these tests with npm run test:db: they need a PostgreSQL.')
   const name = `t_${randomUUID().replaceAll('-', '')}`

@@ -2,7 +2,7 @@ import { type ZodType, type z } from 'zod'
 import type { Right } from '@/core/people/roles'
 import { config } from '@/store/config'
 import { requireRight, type Actor } from '@/service/actor'
-import { pathOf } from '@/core/work/path'
+import { faultsFrom } from '@/core/schema/faults'
 import { Problem } from '@/service/problem'
 import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/sign-in'
 
@@ -72,11 +72,7 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
 export function parse<S extends ZodType>(schema: S, value: unknown): z.output<S> {
   const parsed = schema.safeParse(value)
   if (parsed.success) return parsed.data
-  const errors = parsed.error.issues.flatMap((issue) =>
-    issue.code === 'unrecognized_keys'
-      ? issue.keys.map((key) => ({ path: pathOf([...issue.path, key]), message: `${key} is not known here.` }))
-      : [{ path: pathOf(issue.path), message: issue.message }],
-  )
+  const errors = faultsFrom(parsed.error, value)
   throw new Problem(
     'invalid-input',
     errors.map((e) => (e.path ? `${e.path}: ${e.message}` : e.message)).join(' '),

@@ -1,4 +1,4 @@
-import { ADMIN, useDatabase } from '@/store/database.test-help'
+import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { many } from '@/store/db'
 import { addPerson } from '@/service/people'
 import { addToken, whoHasSession, signIn } from '@/service/sign-in'
@@ -7,7 +7,7 @@ import { listRuns, runFilterSchema } from '@/service/run-list'
 import { GET, POST } from '@/app/api/v1/[...path]/route'
 import { ENDPOINTS, route } from './table'
 
-useDatabase()
+freshDatabase()
 const PASSWORD = 'a long enough password'
 const cookies: Record<string, string> = {}
 

@@ -61,6 +61,19 @@ export const successSchema = z.strictObject({
 })
 export type SuccessRule = z.output<typeof successSchema>
 
+export const UNREACHABLE_THEN = ['wait', 'fail', 'elsewhere'] as const
+
+/**
+ * While no agent of the target can be reached: how often to look again, how many times, and what then: wait on, fail, or, where the
+ * target is one agent, take another agent of its pools.
+ */
+export const unreachableSchema = z.strictObject({
+  everySeconds: z.int().min(5, 'Look again every 5 seconds at most.').max(86_400).default(30),
+  times: z.int().min(1).max(1000).default(10),
+  then: z.enum(UNREACHABLE_THEN).default('wait'),
+})
+export type Unreachable = z.output<typeof unreachableSchema>
+
 export const BOARD_KEEPING = ['at-once', 'on-success', 'after-hours', 'by-hand'] as const
 
 /** How long a finished run stays on the board, and how long its history and output are kept. */
@@ -98,6 +111,7 @@ export const jobDefinitionSchema = z
       .default(3600),
     retries: z.int().min(0, 'Retries are 0 to 50.').max(50, 'Retries are 0 to 50.').default(0),
     retryDelaySeconds: z.int().min(0).max(86_400).default(30),
+    unreachable: unreachableSchema.default({ everySeconds: 30, times: 10, then: 'wait' }),
     success: successSchema.default({ exitCodes: [0], must: null, mustNot: null }),
     priority: z.enum(PRIORITIES).default('normal'),
     keeping: keepingSchema.default({ board: 'after-hours', boardHours: 24, historyDays: 400, outputDays: 60 }),

@@ -181,6 +181,7 @@ export function FilterBar({
     onChange({ [token.key]: isList && before ? `${before},${token.value}` : token.value })
     setText('')
     setAt(0)
+    setOpen(false)
   }
   const remove = (token: Token): void => {
     const left = (values[token.key] ?? '').split(',').filter((value) => value !== token.value)
@@ -202,7 +203,7 @@ export function FilterBar({
     <Bar>
       {tokens.map((token) => (
         <Chip key={`${token.key}${token.value}`}>
-          {token.key}
+          <span>{token.key}</span>
           <b>{token.title}</b>
           <button type="button" aria-label={`Take away ${token.key} ${token.title}`} onClick={() => remove(token)}>
             ×
@@ -219,6 +220,7 @@ export function FilterBar({
         placeholder={tokens.length === 0 ? 'Filter: state, job, area, machine, person, cause, number …' : ''}
         value={text}
         onFocus={() => setOpen(true)}
+        onClick={() => setOpen(true)}
         onBlur={() => setTimeout(() => setOpen(false), 150)}
         onChange={(event) => {
           setText(event.target.value)

@@ -1,7 +1,8 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import Link from 'next/link'
-import type { ReactNode } from 'react'
+import { useRouter } from 'next/navigation'
+import { useId, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Lane } from '@/service/watch'
 import { api } from '@/ui/api'
@@ -22,6 +23,7 @@ const Grid = styled(Panel)`
   position: relative;
   overflow: hidden;
   .row {
+    position: relative;
     display: flex;
     min-height: 26px;
     border-top: 1px solid var(--line);
@@ -73,8 +75,9 @@ const Bar = styled(Link)<{ $state: string }>`
   overflow: hidden;
   background: ${(p) => ({ running: 'var(--running)', succeeded: 'var(--succeeded-soft)', failed: 'var(--failed)', lost: 'var(--lost)' })[p.$state] ?? 'var(--skipped-soft)'};
   color: ${(p) => ({ running: 'var(--on-solid)', succeeded: 'var(--succeeded)', failed: 'var(--on-solid)', lost: 'var(--on-solid)' })[p.$state] ?? 'var(--skipped)'};
-  &:focus-visible {
+  &[aria-selected='true'] {
     z-index: 2;
+    outline: 2px solid var(--brass);
   }
 `
 const Rest = styled.div`
@@ -149,38 +152,91 @@ export function Lanes(): ReactNode {
             <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
             <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
           </div>
-          <div className="track">
-            {bars.map(({ bar, layer }) => {
-              const begins = new Date(bar.startedAt).getTime()
-              const ends = bar.endedAt ? new Date(bar.endedAt).getTime() : nowMs
-              const left = x(begins)
-              const usualEnd = bar.endedAt === null && bar.usualMs !== null ? begins + bar.usualMs : 0
-              const place =
-                depth === 1
-                  ? {}
-                  : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 2}px`, fontSize: 11 }
-              const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
-              return (
-                <span key={`${bar.runId} ${bar.startedAt}`}>
-                  <Bar
-                    href={`/runs/${bar.runId}`}
-                    $state={bar.state}
-                    title={label}
-                    aria-label={label}
-                    style={{ left, width: Math.max(3, x(ends) - left - 1), ...place }}
-                  >
-                    {bar.title}
-                  </Bar>
-                  {usualEnd > nowMs && <Rest style={{ left: x(nowMs), width: x(usualEnd) - x(nowMs), ...place }} />}
-                </span>
-              )
-            })}
-            {lane.away && <Away>out of reach</Away>}
-          </div>
+          <Track
+            label={`Runs on ${lane.agent}`}
+            bars={bars.map(({ bar }) => ({ key: `${bar.runId} ${bar.startedAt}`, href: `/runs/${bar.runId}` }))}
+          >
+            {(chosen, idOf) =>
+              bars.map(({ bar, layer }) => {
+                const begins = new Date(bar.startedAt).getTime()
+                const ends = bar.endedAt ? new Date(bar.endedAt).getTime() : nowMs
+                const left = x(begins)
+                const usualEnd = bar.endedAt === null && bar.usualMs !== null ? begins + bar.usualMs : 0
+                const place =
+                  depth === 1
+                    ? {}
+                    : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 2}px`, fontSize: 11 }
+                const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
+                const key = `${bar.runId} ${bar.startedAt}`
+                return (
+                  <span key={key} role="presentation">
+                    <Bar
+                      id={idOf(key)}
+                      role="option"
+                      tabIndex={-1}
+                      aria-selected={key === chosen}
+                      href={`/runs/${bar.runId}`}
+                      $state={bar.state}
+                      title={label}
+                      aria-label={label}
+                      style={{ left, width: Math.max(3, x(ends) - left - 1), ...place }}
+                    >
+                      {bar.title}
+                    </Bar>
+                    {usualEnd > nowMs && <Rest style={{ left: x(nowMs), width: x(usualEnd) - x(nowMs), ...place }} />}
+                  </span>
+                )
+              })
+            }
+          </Track>
+          {lane.away && <Away>out of reach</Away>}
         </div>
       ))}
       <div className="needle" style={{ left: NAME_WIDTH + x(nowMs) - 1 }} />
     </Grid>
+  )
+}
+
+/**
+ * The runs of one lane are one stop for the keyboard: arrows choose among them, Enter opens the chosen one. A bar is as wide as its run was long, often too
+ * narrow to be a stop of its own.
+ */
+function Track({
+  label,
+  bars,
+  children,
+}: {
+  label: string
+  bars: readonly { key: string; href: string }[]
+  children: (chosen: string | undefined, idOf: (key: string) => string) => ReactNode
+}): ReactNode {
+  const router = useRouter()
+  const id = useId()
+  const [chosen, setChosen] = useState<string>()
+  const idOf = (key: string): string => `${id}-${key.replaceAll(/\W/g, '-')}`
+  if (bars.length === 0) return <div className="track" />
+  const at = bars.findIndex((bar) => bar.key === chosen)
+  const onKeyDown = (event: KeyboardEvent): void => {
+    const to = { ArrowRight: at + 1, ArrowLeft: at - 1, Home: 0, End: bars.length - 1 }[event.key]
+    if (to !== undefined) {
+      event.preventDefault()
+      setChosen(bars[Math.max(0, Math.min(bars.length - 1, to))]?.key)
+    } else if (event.key === 'Enter' && bars[at]) router.push(bars[at].href)
+  }
+  return (
+    <div
+      className="track"
+      role="listbox"
+      aria-label={label}
+      aria-orientation="horizontal"
+      tabIndex={0}
+      aria-activedescendant={chosen === undefined || at < 0 ? undefined : idOf(chosen)}
+      onKeyDown={onKeyDown}
+      onFocus={() => setChosen((before) => (bars.some((bar) => bar.key === before) ? before : bars.at(-1)?.key))}
+      onBlur={() => setChosen(undefined)}
+    >
+      {children(chosen, idOf)}
+    </div>
   )
 }
 

@@ -3,14 +3,14 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useEffect, useMemo, useState, type ReactNode } from 'react'
-import { pathOf } from '@/core/work/path'
+import { faultsFrom } from '@/core/schema/faults'
 import { jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
 import type { AreaRow, JobFull } from '@/service/work'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
-import { useMay } from '@/ui/hooks/me'
+import { useMay, useMe } from '@/ui/hooks/me'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
@@ -25,10 +25,7 @@ export function faultsOf(content: JobContent): Map<string, string> {
   const parsed = jobSchema.safeParse(content)
   const faults = new Map<string, string>()
   if (parsed.success) return faults
-  for (const issue of parsed.error.issues) {
-    const path = pathOf(issue.path)
-    if (!faults.has(path)) faults.set(path, issue.message)
-  }
+  for (const { path, message } of faultsFrom(parsed.error, content)) if (!faults.has(path)) faults.set(path, message)
   return faults
 }
 
@@ -40,6 +37,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
   const [removing, setRemoving] = useState(false)
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { why } = useMay('design')
+  const me = useMe()
   const router = useRouter()
   const client = useQueryClient()
   const say = useSay()
@@ -89,7 +87,8 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
         <h1>{job ? content.title || 'Untitled' : 'New job'}</h1>
         {job && (
           <Small>
-            version {saved.version}, saved by {saved.version === job.version ? job.savedBy : 'you'}
+            version {saved.version}, saved by{' '}
+            {saved.version !== job.version || job.savedBy === me.name ? 'you' : job.savedBy}
           </Small>
         )}
         {isChanged && <Small>· not saved yet</Small>}

@@ -2,12 +2,15 @@
 import { useQuery } from '@tanstack/react-query'
 import Link from 'next/link'
 import { useMemo, type ReactNode } from 'react'
-import type { JobContent } from '@/core/work/job'
+import { jobDefinitionSchema, type JobContent } from '@/core/work/job'
 import type { AreaRow, JobFull } from '@/service/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { Mute, Page, Trouble } from '@/ui/parts/layout'
 import { JobEditor } from './job-editor'
+
+/** What a job is like where nothing is said. */
+const DEFAULTS = jobDefinitionSchema.parse({ action: { kind: 'wait', minutes: 1 }, target: { pool: 'any' } })
 
 export function NewJobScreen(): ReactNode {
   const { values } = useAddress()
@@ -19,21 +22,7 @@ export function NewJobScreen(): ReactNode {
       notes: '',
       areaId: Number(values.area) || areas[0]?.id || 0,
       active: true,
-      definition: {
-        action: { kind: 'command', command: '' },
-        target: { pool: '' },
-        slots: 1,
-        minVersion: null,
-        environment: {},
-        folder: null,
-        inputs: [],
-        timeLimitSeconds: 3600,
-        retries: 0,
-        retryDelaySeconds: 30,
-        success: { exitCodes: [0], must: null, mustNot: null },
-        priority: 'normal',
-        keeping: { board: 'after-hours', boardHours: 24, historyDays: 400, outputDays: 60 },
-      },
+      definition: { ...DEFAULTS, action: { kind: 'command', command: '' }, target: { pool: '' } },
     }
   }, [areas, values.area])
   if (!blank) return <Page aria-busy="true" />

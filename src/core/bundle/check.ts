@@ -1,0 +1,288 @@
+import { parseIsoDay } from '../calendar/days'
+import { holidayFault } from '../calendar/holiday-data'
+import { MOST_NESTING } from '../calendar/rule'
+import { faultsFrom, pathOf, type Fault, type Path } from '../schema/faults'
+import { depthsOf, loopsOf } from './graph'
+import { isRaw, rawList, rawRules, rawText, type Raw } from './raw'
+import { bundleSchema, type Bundle } from './schema'
+
+export type CheckedBundle =
+  { readonly ok: true; readonly bundle: Bundle } | { readonly ok: false; readonly faults: readonly Fault[] }
+
+/** Longer files are not read at all, characters. */
+const MOST_CHARACTERS = 64 * 1024 * 1024
+/** Calendars that refer to calendars that refer to … */
+const MOST_CHAIN = 500
+const MOST_FAULTS = 1000
+
+/** Reads a bundle file and checks all of it; every fault is found, each with its path. */
+export function checkBundleText(text: string): CheckedBundle {
+  if (text.length > MOST_CHARACTERS) return fail('', 'The file is longer than 64 million characters.')
+  let raw: unknown
+  try {
+    raw = JSON.parse(text.startsWith('\uFEFF') ? text.slice(1) : text)
+  } catch (error) {
+    return fail('', `The file is not JSON: ${(error as Error).message}.`)
+  }
+  return checkBundle(raw)
+}
+
+function fail(path: string, message: string): CheckedBundle {
+  return { ok: false, faults: [{ path, message }] }
+}
+
+/** Checks what a file holds. Shape and references are looked at independently, so that all faults come at once. */
+export function checkBundle(raw: unknown): CheckedBundle {
+  const faults: Fault[] = []
+  const add = (path: Path, message: string): void => void faults.push({ path: pathOf(path), message })
+  const roots = isRaw(raw) ? [...ruleRoots(raw)] : []
+  const tooDeep = new Set<unknown>()
+  for (const { value, path } of roots) {
+    for (const { depth } of rawRules(value, MOST_NESTING + 1)) {
+      if (depth <= MOST_NESTING) continue
+      add(path, `This rule nests deeper than ${MOST_NESTING}. Make calendars of its parts and refer to them.`)
+      tooDeep.add(value)
+      break
+    }
+  }
+  const parsed = bundleSchema.safeParse(tooDeep.size > 0 ? without(raw, tooDeep) : raw)
+  if (!parsed.success) faults.push(...faultsFrom(parsed.error, raw))
+  protoFaults(raw, add)
+  if (isRaw(raw)) {
+    idFaults(raw, add)
+    ruleFaults(raw, roots, add)
+    calendarLoops(raw, add)
+    workFaults(raw, add)
+    flowFaults(raw, add)
+    triggerFaults(raw, add)
+  }
+  if (parsed.success && faults.length === 0) return { ok: true, bundle: parsed.data }
+  const seen = new Set<string>()
+  const single = faults.filter(
+    ({ path, message }) => !seen.has(`${path}\n${message}`) && seen.add(`${path}\n${message}`),
+  )
+  if (single.length > MOST_FAULTS)
+    return {
+      ok: false,
+      faults: [
+        ...single.slice(0, MOST_FAULTS),
+        { path: '', message: `And ${single.length - MOST_FAULTS} more faults.` },
+      ],
+    }
+  return { ok: false, faults: single }
+}
+
+type Add = (path: Path, message: string) => void
+
+/** Where day rules begin. */
+function* ruleRoots(raw: Raw): Generator<{ value: unknown; path: Path }> {
+  for (const [i, calendar] of rawList(raw.calendars).entries())
+    if (isRaw(calendar)) yield { value: calendar.days, path: ['calendars', i, 'days'] }
+  for (const [i, trigger] of rawList(raw.triggers).entries())
+    for (const key of ['on', 'notOn']) if (isRaw(trigger)) yield { value: trigger[key], path: ['triggers', i, key] }
+  for (const [i, flow] of rawList(raw.flows).entries())
+    for (const [k, step] of rawList(isRaw(flow) ? flow.steps : undefined).entries())
+      if (isRaw(step) && isRaw(step.gate))
+        yield { value: step.gate.days, path: ['flows', i, 'steps', k, 'gate', 'days'] }
+}
+
+/** The file with rules that nest too deep replaced by a harmless one: nothing that recurses may see them. */
+function without(raw: unknown, rules: ReadonlySet<unknown>): unknown {
+  return JSON.parse(JSON.stringify(raw, (_, value: unknown) => (rules.has(value) ? { dates: [] } : value)))
+}
+
+/** `__proto__` is a key like any other, and known nowhere. */
+function protoFaults(raw: unknown, add: Add): void {
+  const stack: { value: unknown; path: Path }[] = [{ value: raw, path: [] }]
+  while (stack.length > 0) {
+    const { value, path } = stack.pop() as (typeof stack)[number]
+    if (typeof value !== 'object' || value === null || path.length > 2 * MOST_NESTING + 20) continue
+    if (Array.isArray(value))
+      value.forEach((inner, i) => typeof inner === 'object' && stack.push({ value: inner, path: [...path, i] }))
+    else
+      for (const [key, inner] of Object.entries(value)) {
+        if (key === '__proto__') add([...path, key], `The key ${key} is not known here.`)
+        else if (typeof inner === 'object') stack.push({ value: inner, path: [...path, key] })
+      }
+  }
+}
+
+const LISTS = ['calendars', 'pools', 'agents', 'locks', 'jobs', 'flows', 'triggers'] as const
+
+function idFaults(raw: Raw, add: Add): void {
+  for (const list of LISTS) duplicates(rawList(raw[list]), [list], add)
+  for (const [i, flow] of rawList(raw.flows).entries()) {
+    if (!isRaw(flow)) continue
+    duplicates(rawList(flow.steps), ['flows', i, 'steps'], add)
+    duplicates(rawList(flow.groups), ['flows', i, 'groups'], add)
+  }
+}
+
+function duplicates(list: readonly unknown[], path: Path, add: Add): void {
+  const seen = new Set<string>()
+  for (const [i, item] of list.entries()) {
+    const id = isRaw(item) ? rawText(item.id) : undefined
+    if (id === undefined) continue
+    if (seen.has(id)) add([...path, i, 'id'], `The id ${id} stands there twice.`)
+    seen.add(id)
+  }
+}
+
+function idsOf(list: unknown): Map<string, number> {
+  const ids = new Map<string, number>()
+  for (const [i, item] of rawList(list).entries()) {
+    const id = isRaw(item) ? rawText(item.id) : undefined
+    if (id !== undefined && !ids.has(id)) ids.set(id, i)
+  }
+  return ids
+}
+
+function ruleFaults(raw: Raw, roots: readonly { value: unknown; path: Path }[], add: Add): void {
+  const calendars = idsOf(raw.calendars)
+  const known = new Map<string, ReturnType<typeof holidayFault>>()
+  for (const root of roots) {
+    for (const { value, path } of rawRules(root.value, MOST_NESTING)) {
+      const id = rawText(value.calendar)
+      if (id !== undefined && !calendars.has(id))
+        add([...root.path, ...path, 'calendar'], `There is no calendar ${id} in this file.`)
+      const { holidays } = value
+      if (!isRaw(holidays)) continue
+      const [country, region] = [rawText(holidays.country), rawText(holidays.region)]
+      if (country === undefined || (holidays.region !== undefined && region === undefined)) continue
+      const key = `${country} ${region}`
+      if (!known.has(key)) known.set(key, holidayFault({ country, region }))
+      const fault = known.get(key)
+      if (fault) add([...root.path, ...path, 'holidays', fault.key], fault.message)
+    }
+  }
+}
+
+function calendarLoops(raw: Raw, add: Add): void {
+  const list = rawList(raw.calendars)
+  const ids = idsOf(list)
+  const next = list.map((calendar) => {
+    const to = new Set<number>()
+    if (isRaw(calendar))
+      for (const { value } of rawRules(calendar.days, MOST_NESTING)) {
+        const at = ids.get(rawText(value.calendar) ?? '')
+        if (at !== undefined) to.add(at)
+      }
+    return [...to]
+  })
+  const loops = loopsOf(next)
+  const idAt = (i: number): string => (list[i] as Raw).id as string
+  for (const loop of loops)
+    add(['calendars', loop[0] as number], `Calendars refer to each other in a loop: ${loop.map(idAt).join(', ')}.`)
+  if (loops.length > 0) return
+  const tooLong = depthsOf(next).findIndex((depth) => depth > MOST_CHAIN)
+  if (tooLong >= 0)
+    add(
+      ['calendars', tooLong],
+      `From ${idAt(tooLong)} on, more than ${MOST_CHAIN} calendars refer to each other in a chain.`,
+    )
+}
+
+function workFaults(raw: Raw, add: Add): void {
+  const [pools, locks] = [idsOf(raw.pools), idsOf(raw.locks)]
+  for (const [i, job] of rawList(raw.jobs).entries()) {
+    if (!isRaw(job)) continue
+    const pool = rawText(job.pool)
+    if (pool !== undefined && !pools.has(pool)) add(['jobs', i, 'pool'], `There is no pool ${pool} in this file.`)
+    const targets = ['pool', 'agent', 'labels'].filter((key) => job[key] !== undefined)
+    if (targets.length > 1) add(['jobs', i], `A job has one target, but here are ${targets.join(' and ')}.`)
+    if (isRaw(job.locks))
+      for (const lock of Object.keys(job.locks))
+        if (!locks.has(lock)) add(['jobs', i, 'locks', lock], `There is no lock ${lock} in this file.`)
+  }
+  for (const [i, agent] of rawList(raw.agents).entries()) {
+    if (!isRaw(agent)) continue
+    for (const [k, pool] of rawList(agent.pools).entries())
+      if (typeof pool === 'string' && !pools.has(pool))
+        add(['agents', i, 'pools', k], `There is no pool ${pool} in this file.`)
+    for (const [k, away] of rawList(agent.away).entries())
+      if (isRaw(away) && Date.parse(String(away.to)) <= Date.parse(String(away.from)))
+        add(['agents', i, 'away', k, 'to'], 'The end of an absence comes after its beginning.')
+  }
+}
+
+/** References and loops of flows; what steps and gates mean is looked at where flows are run. */
+function flowFaults(raw: Raw, add: Add): void {
+  const [jobs, flows] = [idsOf(raw.jobs), idsOf(raw.flows)]
+  const flowList = rawList(raw.flows)
+  const nextFlows: number[][] = flowList.map(() => [])
+  for (const [i, flow] of flowList.entries()) {
+    if (!isRaw(flow)) continue
+    const steps = rawList(flow.steps)
+    const ids = idsOf(steps)
+    const next: number[][] = steps.map(() => [])
+    const link = (from: unknown, to: number | undefined, path: Path): void => {
+      const at = rawText(from)
+      if (at === undefined) return
+      const index = ids.get(at)
+      if (index === undefined) add(path, `There is no step ${at} in this flow.`)
+      else if (to !== undefined) next[index]?.push(to)
+    }
+    const route = (onFailure: unknown, from: number | undefined, path: Path): void => {
+      if (!isRaw(onFailure)) return
+      const goTo = rawText(onFailure.goTo)
+      if (goTo === undefined) return
+      const to = ids.get(goTo)
+      if (to === undefined) add([...path, 'onFailure', 'goTo'], `There is no step ${goTo} in this flow.`)
+      else if (from !== undefined) next[from]?.push(to)
+    }
+    for (const [k, step] of steps.entries()) {
+      if (!isRaw(step)) continue
+      const path: Path = ['flows', i, 'steps', k]
+      const [job, inner] = [rawText(step.job), rawText(step.flow)]
+      if ((step.job === undefined) === (step.flow === undefined))
+        add(path, 'A step needs exactly one of the keys job, flow.')
+      if (job !== undefined && !jobs.has(job)) add([...path, 'job'], `There is no job ${job} in this file.`)
+      if (inner !== undefined) {
+        const at = flows.get(inner)
+        if (at === undefined) add([...path, 'flow'], `There is no flow ${inner} in this file.`)
+        else nextFlows[i]?.push(at)
+        if (step.retry !== undefined) add([...path, 'retry'], 'A flow as a step is not tried again; its own steps are.')
+      }
+      for (const [n, after] of rawList(step.after).entries())
+        if (isRaw(after)) link(after.step, k, [...path, 'after', n, 'step'])
+      route(step.onFailure, k, path)
+    }
+    for (const [k, group] of rawList(flow.groups).entries()) {
+      if (!isRaw(group)) continue
+      for (const [n, member] of rawList(group.steps).entries()) {
+        link(member, undefined, ['flows', i, 'groups', k, 'steps', n])
+        route(group.onFailure, ids.get(rawText(member) ?? ''), ['flows', i, 'groups', k])
+      }
+    }
+    for (const loop of loopsOf(next))
+      add(
+        ['flows', i, 'steps', loop[0] as number],
+        `Steps lead to each other in a loop: ${loop.map((k) => (steps[k] as Raw).id as string).join(', ')}.`,
+      )
+  }
+  for (const loop of loopsOf(nextFlows))
+    add(
+      ['flows', loop[0] as number],
+      `Flows contain each other in a loop: ${loop.map((k) => (flowList[k] as Raw).id as string).join(', ')}.`,
+    )
+}
+
+function triggerFaults(raw: Raw, add: Add): void {
+  const [jobs, flows] = [idsOf(raw.jobs), idsOf(raw.flows)]
+  for (const [i, trigger] of rawList(raw.triggers).entries()) {
+    if (!isRaw(trigger)) continue
+    if (isRaw(trigger.start)) {
+      const [job, flow] = [rawText(trigger.start.job), rawText(trigger.start.flow)]
+      if (job !== undefined && !jobs.has(job))
+        add(['triggers', i, 'start', 'job'], `There is no job ${job} in this file.`)
+      if (flow !== undefined && !flows.has(flow))
+        add(['triggers', i, 'start', 'flow'], `There is no flow ${flow} in this file.`)
+    }
+    const [from, until] = [parseIsoDay(rawText(trigger.from) ?? ''), parseIsoDay(rawText(trigger.until) ?? '')]
+    if (from !== undefined && until !== undefined && until < from)
+      add(
+        ['triggers', i, 'until'],
+        `The last day ${String(trigger.until)} comes before the first, ${String(trigger.from)}.`,
+      )
+  }
+}

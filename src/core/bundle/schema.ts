@@ -1,0 +1,207 @@
+import { z } from 'zod'
+import { dayRuleSchema, idSchema, isoDaySchema } from '../calendar/rule'
+import { PRIORITIES } from '../dispatch/types'
+import { parseDuration } from '../timing/duration'
+import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
+import { INPUT_TYPES } from '../work/inputs'
+import { keepingSchema, labelsSchema, successSchema, INTERPRETERS, UNREACHABLE_THEN } from '../work/job'
+import { exactlyOne } from '../schema/one-key'
+
+export const FORMAT = 'bugle-bundle/1'
+
+const durationSchema = z
+  .string()
+  .refine(
+    (text) => parseDuration(text) !== undefined,
+    'Expected a duration of whole weeks, days, hours, minutes and seconds, such as PT15M.',
+  )
+const titleSchema = z.string().max(120)
+const notesSchema = z.string().max(10_000)
+const count = z.int().min(1, 'Expected a whole number from 1.')
+const instantSchema = z.iso.datetime({ offset: true, error: 'Expected an instant such as 2027-03-09T02:00:00Z.' })
+
+/** How long something usually takes: a duration, two quantiles, or measured lengths. */
+const expectSchema = z.union([
+  durationSchema,
+  z.strictObject({ p50: durationSchema, p90: durationSchema }),
+  z.strictObject({ samples: z.array(durationSchema).min(2).max(1000) }),
+])
+const retrySchema = z.strictObject({ times: z.int().min(0).max(50), delay: durationSchema.default('PT30S') })
+const locksSchema = z.record(idSchema, count)
+const withSchema = z.record(z.string(), z.union([z.string().max(10_000), z.number(), z.boolean()]))
+
+const calendarSchema = z.strictObject({
+  id: idSchema,
+  title: titleSchema.optional(),
+  notes: notesSchema.optional(),
+  days: dayRuleSchema,
+})
+const poolSchema = z.strictObject({ id: idSchema, title: titleSchema.optional(), slots: count.optional() })
+const lockSchema = z.strictObject({ id: idSchema, title: titleSchema.optional(), units: count.default(1) })
+const agentSchema = z.strictObject({
+  id: idSchema,
+  slots: count,
+  pools: z.array(idSchema).default([]),
+  away: z.array(z.strictObject({ from: instantSchema, to: instantSchema })).default([]),
+})
+
+const inputSchema = z.strictObject({
+  name: z
+    .string()
+    .regex(/^[a-z][A-Za-z0-9_]{0,39}$/, 'An input’s name begins with a lower-case letter; then letters, digits, “_”.'),
+  title: titleSchema.optional(),
+  type: z.enum(INPUT_TYPES),
+  options: z.array(z.string().min(1).max(200)).max(100).optional(),
+  default: z
+    .union([
+      z.string().max(10_000),
+      z.number(),
+      z.boolean(),
+      z.strictObject({ shared: z.string() }),
+      z.strictObject({ starter: z.string() }),
+    ])
+    .optional(),
+  ask: z.boolean().default(true),
+})
+
+const jobSchema = z.strictObject({
+  id: idSchema,
+  title: titleSchema.optional(),
+  notes: notesSchema.optional(),
+  area: z.string().min(1).max(80).optional(),
+  active: z.boolean().default(true),
+  kind: z.enum(['command', 'script', 'wait']).optional(),
+  command: z.string().min(1).max(200_000).optional(),
+  interpreter: z.enum(INTERPRETERS).optional(),
+  script: z.string().min(1).max(200_000).optional(),
+  wait: z.union([durationSchema, z.string().regex(/^\$\{[a-z]\w*\}$/i)]).optional(),
+  pool: idSchema.optional(),
+  agent: z.string().min(1).max(80).optional(),
+  labels: labelsSchema.optional(),
+  slots: count.default(1),
+  locks: locksSchema.default({}),
+  minVersion: z.string().optional(),
+  environment: z.record(z.string(), z.string()).optional(),
+  folder: z.string().max(1000).optional(),
+  inputs: z.array(inputSchema).max(40).optional(),
+  expect: expectSchema.optional(),
+  fails: z.number().min(0).max(1).optional(),
+  timeout: durationSchema.optional(),
+  retry: retrySchema.optional(),
+  success: successSchema.optional(),
+  unreachable: z
+    .strictObject({ every: durationSchema, times: z.int().min(1).max(1000), then: z.enum(UNREACHABLE_THEN) })
+    .optional(),
+  priority: z.enum(PRIORITIES).optional(),
+  keeping: keepingSchema.optional(),
+})
+
+const onFailureSchema = z.union([z.enum(['fail', 'carryOn', 'endFlow']), z.strictObject({ goTo: idSchema })])
+const gateSchema = exactlyOne(
+  z.strictObject({
+    days: dayRuleSchema.optional(),
+    input: z.string().optional(),
+    equals: z.union([z.string(), z.number(), z.boolean()]).optional(),
+    not: z.union([z.string(), z.number(), z.boolean()]).optional(),
+    in: z
+      .array(z.union([z.string(), z.number()]))
+      .min(1)
+      .optional(),
+  }),
+  'A gate',
+  ['days', 'input'],
+)
+const stepSchema = z.strictObject({
+  id: idSchema,
+  title: titleSchema.optional(),
+  job: idSchema.optional(),
+  flow: idSchema.optional(),
+  with: withSchema.optional(),
+  after: z
+    .array(
+      z.strictObject({ step: idSchema, when: z.enum(['succeeded', 'failed', 'ended', 'over']).default('succeeded') }),
+    )
+    .optional(),
+  join: z.enum(['all', 'any']).default('all'),
+  gate: gateSchema.optional(),
+  onFailure: onFailureSchema.optional(),
+  retry: retrySchema.optional(),
+  expect: expectSchema.optional(),
+})
+const flowSchema = z.strictObject({
+  id: idSchema,
+  title: titleSchema.optional(),
+  notes: notesSchema.optional(),
+  inputs: z.array(inputSchema).max(40).optional(),
+  steps: z.array(stepSchema),
+  groups: z
+    .array(z.strictObject({ id: idSchema, steps: z.array(idSchema), onFailure: onFailureSchema.optional() }))
+    .optional(),
+})
+
+export const OVERLAPS = ['wait', 'skip', 'start', 'replace'] as const
+export type Overlap = (typeof OVERLAPS)[number]
+export const MAKE_UP = ['once', 'each'] as const
+export type MakeUp = (typeof MAKE_UP)[number]
+export const SPREADS = ['one', 'each'] as const
+export type Spread = (typeof SPREADS)[number]
+
+/** The keys of a trigger that say when it fires; the server keeps them as they are here. */
+export const timingKeys = {
+  time: timeRuleSchema,
+  zone: zoneSchema.optional(),
+  on: dayRuleSchema.optional(),
+  notOn: dayRuleSchema.optional(),
+  gap: z.enum(GAPS).default('later'),
+  fold: z.enum(FOLDS).default('first'),
+  from: isoDaySchema.optional(),
+  until: isoDaySchema.optional(),
+  window: z.strictObject({ earliest: timeOfDaySchema, latest: timeOfDaySchema }).optional(),
+  finishBy: timeOfDaySchema.optional(),
+  lateStart: durationSchema.optional(),
+  makeUp: z.enum(MAKE_UP).default('once'),
+  overlap: z.enum(OVERLAPS).default('wait'),
+  priority: z.enum(PRIORITIES).optional(),
+  enabled: z.boolean().default(true),
+} as const
+
+const triggerSchema = z.strictObject({
+  id: idSchema,
+  title: titleSchema.optional(),
+  notes: notesSchema.optional(),
+  start: exactlyOne(z.strictObject({ job: idSchema.optional(), flow: idSchema.optional() }), 'A start', [
+    'job',
+    'flow',
+  ]) as z.ZodType<{ readonly job: string } | { readonly flow: string }>,
+  ...timingKeys,
+  spread: z.enum(SPREADS).default('one'),
+  with: withSchema.optional(),
+})
+
+/** A bundle. That its parts fit together is looked at in check.ts. */
+export const bundleSchema = z
+  .strictObject({
+    format: z.literal(FORMAT, `Expected "${FORMAT}".`),
+    zone: zoneSchema.default('UTC'),
+    calendars: z.array(calendarSchema).default([]),
+    pools: z.array(poolSchema).default([]),
+    agents: z.array(agentSchema).default([]),
+    locks: z.array(lockSchema).default([]),
+    jobs: z.array(jobSchema).default([]),
+    flows: z.array(flowSchema).default([]),
+    triggers: z.array(triggerSchema).default([]),
+  })
+  .meta({
+    title: 'A Bugle bundle',
+    description:
+      'Definitions of calendars, jobs, flows and triggers, to be carried between servers and kept under version control.',
+  })
+
+export type Bundle = z.output<typeof bundleSchema>
+export type BundleTrigger = Bundle['triggers'][number]
+export type BundleJob = Bundle['jobs'][number]
+
+/** JSON Schema 2020-12 of what a file may hold. */
+export function bundleJsonSchema(): object {
+  return z.toJSONSchema(bundleSchema, { target: 'draft-2020-12', io: 'input', unrepresentable: 'any' })
+}

@@ -1,0 +1,269 @@
+import type { DayRule } from '../calendar/rule'
+import type { TimeRule } from '../timing/rule'
+import { Cursor, PhraseFault } from './cursor'
+import type { NamedCalendar } from './names'
+import { DayReader } from './read-days'
+import { ALL_MONTH_DAYS, readRecurrence } from './read-recurrence'
+import { TimeReader } from './read-times'
+import { allOf, anyOf, COUNTED_FROM, isEveryDay, monthsRule } from './rules'
+import { tokensOf, type Token } from './tokens'
+import { editDistance, numberNamed, ordinalNamed, VOCABULARY, weekdayNamed } from './words'
+
+export { PhraseFault } from './cursor'
+
+export interface PhraseRule {
+  readonly time: TimeRule
+  readonly on?: DayRule
+  readonly notOn?: DayRule
+}
+
+/** Every so many days, weeks, months, quarters or years. */
+interface Cadence {
+  readonly unit: 'day' | 'week' | 'month' | 'quarter' | 'year'
+  readonly n: number
+}
+
+/**
+ * Reads a phrase such as “last working day of the month at 18:30”. Every word must be understood, and nothing is guessed: what is not understood
+ * throws a PhraseFault that says where, and what would be.
+ */
+export function readPhrase(text: string, calendars: readonly NamedCalendar[] = []): PhraseRule {
+  return new PhraseReader(text, calendars).read()
+}
+
+class PhraseReader {
+  private readonly cursor: Cursor
+  private readonly days: DayReader
+  private readonly times: TimeReader
+  private time: TimeRule | null = null
+  private cadence: Cadence | null = null
+  private readonly on: DayRule[] = []
+  private readonly never: DayRule[] = []
+
+  constructor(
+    text: string,
+    private readonly calendars: readonly NamedCalendar[],
+  ) {
+    this.cursor = new Cursor(tokensOf(text), text)
+    this.days = new DayReader(this.cursor, calendars)
+    this.times = new TimeReader(this.cursor)
+  }
+
+  read(): PhraseRule {
+    const { cursor } = this
+    if (cursor.isAtEnd)
+      throw cursor.fault('Say when, for example “weekdays at 17:00” or “every 15 minutes between 06:00 and 22:00”.')
+    while (!cursor.isAtEnd) {
+      if (cursor.take(',|;|.|:')) continue
+      if (cursor.place > 0 && cursor.peek(1) && cursor.take('and')) continue
+      if (!(this.readNever() || this.readEvery() || this.readDays() || this.readTime())) throw this.notUnderstood()
+    }
+    if (!this.time)
+      throw cursor.fault('A time of day is missing: add for example “at 17:00” or “every 15 minutes”.', undefined)
+    const on = this.wanted()
+    return {
+      time: this.time,
+      ...(on ? { on } : {}),
+      ...(this.never.length > 0 ? { notOn: anyOf(this.never) } : {}),
+    }
+  }
+
+  /** `except …`, `but not on …`, `never on …`. */
+  private readNever(): boolean {
+    const { cursor } = this
+    cursor.take('but')
+    const begins = cursor.take('except|excepting|excluding|without|not|never') && (cursor.take('on|for|in') || true)
+    if (!begins) return false
+    const months = cursor.attempt(() => this.days.months())
+    const rule = months ? monthsRule(months) : this.days.set()
+    if (!rule) throw this.notUnderstood('Days are expected here, such as “Sundays” or “public holidays of GB”.')
+    this.never.push(rule)
+    return true
+  }
+
+  private readTime(): boolean {
+    const { cursor } = this
+    const start = cursor.peek()
+    const rule = cursor.attempt(() => this.times.rule())
+    if (!rule) return false
+    this.take(rule, start)
+    return true
+  }
+
+  private take(rule: TimeRule, start: Token | undefined): void {
+    if (this.time)
+      throw this.cursor.fault(
+        'There is a time already. Two different ones for different days take two triggers.',
+        start,
+      )
+    this.time = rule
+  }
+
+  /** `every 2 weeks`, `every other Monday`, `monthly`, and recurrences “counted from” a day. */
+  private readEvery(): boolean {
+    const { cursor } = this
+    const start = cursor.peek()
+    const times = readRecurrence(cursor, 'times')
+    if (times) {
+      this.take(times.rule as TimeRule, start)
+      return true
+    }
+    const recurring = readRecurrence(cursor, 'days')
+    if (recurring) {
+      this.on.push(recurring.rule as DayRule)
+      return true
+    }
+    const cadence = cursor.attempt(() => this.readCadence())
+    if (!cadence) return false
+    if (this.cadence) throw cursor.fault('There is a cadence already.', start)
+    this.cadence = cadence
+    if (cadence.unit !== 'day') this.days.period = { in: cadence.unit }
+    return true
+  }
+
+  private readCadence(): Cadence | null {
+    const { cursor } = this
+    if (cursor.take('daily|nightly')) return { unit: 'day', n: 1 }
+    if (cursor.take('weekly')) return { unit: 'week', n: 1 }
+    if (cursor.take('fortnightly')) return { unit: 'week', n: 2 }
+    if (cursor.take('monthly')) return { unit: 'month', n: 1 }
+    if (cursor.take('quarterly')) return { unit: 'quarter', n: 1 }
+    if (cursor.take('yearly|annually')) return { unit: 'year', n: 1 }
+    if (!cursor.take('every|each')) return null
+    const token = cursor.peek()
+    let n = 1
+    if (cursor.take('other')) n = 2
+    else {
+      const number =
+        token?.kind === 'number'
+          ? Number(token.text)
+          : (numberNamed(token?.text ?? '') ?? ordinalNamed(token?.text ?? ''))
+      if (number !== undefined) {
+        n = number
+        cursor.next()
+      }
+    }
+    const unit = cursor.peek()?.text.replace(/s$/, '')
+    if (unit === 'fortnight' && n === 1) {
+      cursor.next()
+      return { unit: 'week', n: 2 }
+    }
+    if (unit === 'day' || unit === 'week' || unit === 'month' || unit === 'quarter' || unit === 'year') {
+      // “Every last day of the month” and “every 2nd day of the month” are days, not cadences.
+      if (
+        unit === 'day' &&
+        /^(of|after|before|except)$/.test(cursor.peek(1)?.text ?? '') &&
+        cursor.peek(1)?.text !== 'except'
+      )
+        return null
+      if (!Number.isInteger(n) || n < 1 || n > 1000)
+        throw cursor.fault(`“${token?.text}” is not a whole number of ${unit}s, from 1.`, token)
+      cursor.next()
+      return { unit, n }
+    }
+    // “Every other Monday”: the weekday of every other week.
+    const isOrdinal = token?.text === 'other' || ordinalNamed(token?.text ?? '') !== undefined
+    if (n > 1 && isOrdinal && weekdayNamed(unit ?? '') >= 0 && !/^(of|in)$/.test(cursor.peek(1)?.text ?? ''))
+      return { unit: 'week', n }
+    return null
+  }
+
+  private readDays(): boolean {
+    const { cursor } = this
+    const months = cursor.attempt(() => (cursor.take('in|during') ? this.days.months() : null))
+    const rule = months
+      ? monthsRule(months)
+      : cursor.attempt(() => {
+          cursor.take('on')
+          return this.days.set()
+        })
+    if (rule) this.on.push(rule)
+    return rule !== null
+  }
+
+  /** All that was said about days, together with the cadence. */
+  private wanted(): DayRule | null {
+    const { cadence, on } = this
+    if (!cadence || (cadence.n === 1 && cadence.unit === 'day')) return on.length === 0 ? null : allOf(on)
+    const hasDays = on.length > 0
+    if (cadence.n === 1 && hasDays) return allOf(on)
+    if (cadence.n === 1 || (cadence.unit === 'year' && !hasDays))
+      throw new PhraseFault(
+        `On which day of the ${cadence.unit}? Add for example ${cadence.unit === 'week' ? '“on Mondays”' : `“on the first day of the ${cadence.unit}”`}.`,
+        this.cursor.text.length,
+        0,
+      )
+    const direct = on.length === 1 ? directRule(cadence, on[0] as DayRule) : null
+    if (direct) return { rrule: direct, start: COUNTED_FROM }
+    return allOf([...on, { rrule: cadenceRule(cadence, hasDays), start: COUNTED_FROM }])
+  }
+
+  private notUnderstood(expected?: string): PhraseFault {
+    const { cursor } = this
+    // Little words that lead up to something are fine: the word after them is what is pointed at.
+    let ahead = 0
+    while (LEADING.has(cursor.peek(ahead)?.text ?? '')) ahead++
+    const token = cursor.peek(ahead) ?? cursor.peek()
+    if (!token) return cursor.fault(expected ?? 'Something is missing at the end.')
+    const known = SUGGESTIONS.find(([pattern]) => pattern.test(token.text))?.[1]
+    const near = token.kind === 'word' && !known ? this.nearest(token) : undefined
+    const hint = known ?? (near ? `Did you mean “${near}”?` : (expected ?? HINT))
+    return cursor.fault(
+      `“${cursor.text.slice(token.at, token.at + token.length)}” is not understood here. ${hint}`,
+      token,
+    )
+  }
+
+  private nearest(token: Token): string | undefined {
+    const names = this.calendars.flatMap(({ id, title }) => [id, ...(title ? [title] : [])])
+    const candidates = [...VOCABULARY, ...names]
+      .map((word) => ({ word, distance: editDistance(token.text, word.toLowerCase()) }))
+      .filter(({ distance }) => distance > 0 && distance <= Math.max(1, Math.floor(token.text.length / 3)))
+      .sort(
+        (a, b) =>
+          a.distance - b.distance || Math.abs(a.word.length - token.length) - Math.abs(b.word.length - token.length),
+      )
+    return candidates[0]?.word
+  }
+}
+
+/** The days of every so many weeks, months …: all of them when others narrow them down, else the first. */
+function cadenceRule({ unit, n }: Cadence, hasDays: boolean): string {
+  const every = `INTERVAL=${unit === 'quarter' ? n * 3 : n}`
+  switch (unit) {
+    case 'day':
+      return `FREQ=DAILY;${every}`
+    case 'week':
+      return `FREQ=WEEKLY;${every};BYDAY=${hasDays ? 'MO,TU,WE,TH,FR,SA,SU' : 'MO'}`
+    case 'month':
+    case 'quarter':
+      return `FREQ=MONTHLY;${every};BYMONTHDAY=${hasDays ? ALL_MONTH_DAYS.join() : '1'}`
+    case 'year':
+      return `FREQ=YEARLY;${every};BYMONTH=1,2,3,4,5,6,7,8,9,10,11,12;BYMONTHDAY=${ALL_MONTH_DAYS.join()}`
+  }
+}
+
+/** Every n weeks on these weekdays, every n months on this day: one recurrence says it. */
+function directRule({ unit, n }: Cadence, days: DayRule): string | null {
+  if (unit === 'week' && 'weekdays' in days) return `FREQ=WEEKLY;INTERVAL=${n};BYDAY=${days.weekdays.join()}`
+  if (unit !== 'month' || !('nth' in days) || days.nth.in !== 'month') return null
+  const { n: place, of } = days.nth
+  if (isEveryDay(of) && Math.abs(place) <= 31) return `FREQ=MONTHLY;INTERVAL=${n};BYMONTHDAY=${place}`
+  const weekday = 'weekdays' in of && of.weekdays.length === 1 ? of.weekdays[0] : undefined
+  return weekday && Math.abs(place) <= 5 ? `FREQ=MONTHLY;INTERVAL=${n};BYDAY=${place}${weekday}` : null
+}
+
+const SUGGESTIONS: readonly (readonly [RegExp, string])[] = [
+  [
+    /^(end|month|quarter|year)$/,
+    'Say for example “the last day of the month” or “the last working day of the quarter”.',
+  ],
+  [/^(holidays?|bank|public)$/, 'Say for example “public holidays of GB”, or name a calendar.'],
+  [/^(start|beginning)$/, 'Say for example “the first day of the month” or “the first working day of the quarter”.'],
+  [/^(biweekly|bimonthly)$/, 'Say “every 2 weeks” or “twice a week on named days”: the word has two meanings.'],
+  [/^(first|last|second|third|\d+(st|nd|rd|th)|the)$/, 'Of what? Say for example “the first Monday of the month”.'],
+]
+
+const HINT =
+  'Days (“on weekdays”, “the last day of the month”), times (“at 17:00”, “every 15 minutes”) and “except …” would be.'
+const LEADING = new Set(['on', 'the', 'every', 'each', 'in', 'of', 'and', 'at', 'from', 'or', 'to'])
