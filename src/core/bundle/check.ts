@@ -2,8 +2,9 @@ import { parseIsoDay } from '../calendar/days'
 import { holidayFault } from '../calendar/holiday-data'
 import { MOST_NESTING } from '../calendar/rule'
 import { faultsFrom, pathOf, type Fault, type Path } from '../schema/faults'
+import { flowFaults } from './check-flows'
 import { depthsOf, loopsOf } from './graph'
-import { isRaw, rawList, rawRules, rawText, type Raw } from './raw'
+import { idsOf, isRaw, rawList, rawRules, rawText, type AddFault, type Raw } from './raw'
 import { bundleSchema, type Bundle } from './schema'
 
 export type CheckedBundle =
@@ -47,7 +48,8 @@ export function checkBundle(raw: unknown): CheckedBundle {
   }
   const parsed = bundleSchema.safeParse(tooDeep.size > 0 ? without(raw, tooDeep) : raw)
   if (!parsed.success) faults.push(...faultsFrom(parsed.error, raw))
-  protoFaults(raw, add)
+  const known = new Set(faults.map((fault) => fault.path))
+  protoFaults(raw, (path, message) => void (known.has(pathOf(path)) || add(path, message)))
   if (isRaw(raw)) {
     idFaults(raw, add)
     ruleFaults(raw, roots, add)
@@ -72,8 +74,6 @@ export function checkBundle(raw: unknown): CheckedBundle {
   return { ok: false, faults: single }
 }
 
-type Add = (path: Path, message: string) => void
-
 /** Where day rules begin. */
 function* ruleRoots(raw: Raw): Generator<{ value: unknown; path: Path }> {
   for (const [i, calendar] of rawList(raw.calendars).entries())
@@ -92,7 +92,7 @@ function without(raw: unknown, rules: ReadonlySet<unknown>): unknown {
 }
 
 /** `__proto__` is a key like any other, and known nowhere. */
-function protoFaults(raw: unknown, add: Add): void {
+function protoFaults(raw: unknown, add: AddFault): void {
   const stack: { value: unknown; path: Path }[] = [{ value: raw, path: [] }]
   while (stack.length > 0) {
     const { value, path } = stack.pop() as (typeof stack)[number]
@@ -109,7 +109,7 @@ function protoFaults(raw: unknown, add: Add): void {
 
 const LISTS = ['calendars', 'pools', 'agents', 'locks', 'jobs', 'flows', 'triggers'] as const
 
-function idFaults(raw: Raw, add: Add): void {
+function idFaults(raw: Raw, add: AddFault): void {
   for (const list of LISTS) duplicates(rawList(raw[list]), [list], add)
   for (const [i, flow] of rawList(raw.flows).entries()) {
     if (!isRaw(flow)) continue
@@ -118,7 +118,7 @@ function idFaults(raw: Raw, add: Add): void {
   }
 }
 
-function duplicates(list: readonly unknown[], path: Path, add: Add): void {
+function duplicates(list: readonly unknown[], path: Path, add: AddFault): void {
   const seen = new Set<string>()
   for (const [i, item] of list.entries()) {
     const id = isRaw(item) ? rawText(item.id) : undefined
@@ -128,16 +128,7 @@ function duplicates(list: readonly unknown[], path: Path, add: Add): void {
   }
 }
 
-function idsOf(list: unknown): Map<string, number> {
-  const ids = new Map<string, number>()
-  for (const [i, item] of rawList(list).entries()) {
-    const id = isRaw(item) ? rawText(item.id) : undefined
-    if (id !== undefined && !ids.has(id)) ids.set(id, i)
-  }
-  return ids
-}
-
-function ruleFaults(raw: Raw, roots: readonly { value: unknown; path: Path }[], add: Add): void {
+function ruleFaults(raw: Raw, roots: readonly { value: unknown; path: Path }[], add: AddFault): void {
   const calendars = idsOf(raw.calendars)
   const known = new Map<string, ReturnType<typeof holidayFault>>()
   for (const root of roots) {
@@ -157,7 +148,7 @@ function ruleFaults(raw: Raw, roots: readonly { value: unknown; path: Path }[], 
   }
 }
 
-function calendarLoops(raw: Raw, add: Add): void {
+function calendarLoops(raw: Raw, add: AddFault): void {
   const list = rawList(raw.calendars)
   const ids = idsOf(list)
   const next = list.map((calendar) => {
@@ -182,7 +173,7 @@ function calendarLoops(raw: Raw, add: Add): void {
     )
 }
 
-function workFaults(raw: Raw, add: Add): void {
+function workFaults(raw: Raw, add: AddFault): void {
   const [pools, locks] = [idsOf(raw.pools), idsOf(raw.locks)]
   for (const [i, job] of rawList(raw.jobs).entries()) {
     if (!isRaw(job)) continue
@@ -205,69 +196,7 @@ function workFaults(raw: Raw, add: Add): void {
   }
 }
 
-/** References and loops of flows; what steps and gates mean is looked at where flows are run. */
-function flowFaults(raw: Raw, add: Add): void {
-  const [jobs, flows] = [idsOf(raw.jobs), idsOf(raw.flows)]
-  const flowList = rawList(raw.flows)
-  const nextFlows: number[][] = flowList.map(() => [])
-  for (const [i, flow] of flowList.entries()) {
-    if (!isRaw(flow)) continue
-    const steps = rawList(flow.steps)
-    const ids = idsOf(steps)
-    const next: number[][] = steps.map(() => [])
-    const link = (from: unknown, to: number | undefined, path: Path): void => {
-      const at = rawText(from)
-      if (at === undefined) return
-      const index = ids.get(at)
-      if (index === undefined) add(path, `There is no step ${at} in this flow.`)
-      else if (to !== undefined) next[index]?.push(to)
-    }
-    const route = (onFailure: unknown, from: number | undefined, path: Path): void => {
-      if (!isRaw(onFailure)) return
-      const goTo = rawText(onFailure.goTo)
-      if (goTo === undefined) return
-      const to = ids.get(goTo)
-      if (to === undefined) add([...path, 'onFailure', 'goTo'], `There is no step ${goTo} in this flow.`)
-      else if (from !== undefined) next[from]?.push(to)
-    }
-    for (const [k, step] of steps.entries()) {
-      if (!isRaw(step)) continue
-      const path: Path = ['flows', i, 'steps', k]
-      const [job, inner] = [rawText(step.job), rawText(step.flow)]
-      if ((step.job === undefined) === (step.flow === undefined))
-        add(path, 'A step needs exactly one of the keys job, flow.')
-      if (job !== undefined && !jobs.has(job)) add([...path, 'job'], `There is no job ${job} in this file.`)
-      if (inner !== undefined) {
-        const at = flows.get(inner)
-        if (at === undefined) add([...path, 'flow'], `There is no flow ${inner} in this file.`)
-        else nextFlows[i]?.push(at)
-        if (step.retry !== undefined) add([...path, 'retry'], 'A flow as a step is not tried again; its own steps are.')
-      }
-      for (const [n, after] of rawList(step.after).entries())
-        if (isRaw(after)) link(after.step, k, [...path, 'after', n, 'step'])
-      route(step.onFailure, k, path)
-    }
-    for (const [k, group] of rawList(flow.groups).entries()) {
-      if (!isRaw(group)) continue
-      for (const [n, member] of rawList(group.steps).entries()) {
-        link(member, undefined, ['flows', i, 'groups', k, 'steps', n])
-        route(group.onFailure, ids.get(rawText(member) ?? ''), ['flows', i, 'groups', k])
-      }
-    }
-    for (const loop of loopsOf(next))
-      add(
-        ['flows', i, 'steps', loop[0] as number],
-        `Steps lead to each other in a loop: ${loop.map((k) => (steps[k] as Raw).id as string).join(', ')}.`,
-      )
-  }
-  for (const loop of loopsOf(nextFlows))
-    add(
-      ['flows', loop[0] as number],
-      `Flows contain each other in a loop: ${loop.map((k) => (flowList[k] as Raw).id as string).join(', ')}.`,
-    )
-}
-
-function triggerFaults(raw: Raw, add: Add): void {
+function triggerFaults(raw: Raw, add: AddFault): void {
   const [jobs, flows] = [idsOf(raw.jobs), idsOf(raw.flows)]
   for (const [i, trigger] of rawList(raw.triggers).entries()) {
     if (!isRaw(trigger)) continue

@@ -1,3 +1,5 @@
+import type { Path } from '../schema/faults'
+
 /** Looking into a file of which nothing is known yet. */
 export type Raw = Readonly<Record<string, unknown>>
 
@@ -43,4 +45,17 @@ export function* rawRules(
     for (const inner of rawInnerRules(value).reverse())
       stack.push({ value: inner.value, path: [...path, ...inner.path], depth: depth + 1 })
   }
+}
+
+/** Notes a fault at a path. */
+export type AddFault = (path: Path, message: string) => void
+
+/** Where each id of a list stands, the first of equal ones. */
+export function idsOf(list: unknown): Map<string, number> {
+  const ids = new Map<string, number>()
+  for (const [i, item] of rawList(list).entries()) {
+    const id = isRaw(item) ? rawText(item.id) : undefined
+    if (id !== undefined && !ids.has(id)) ids.set(id, i)
+  }
+  return ids
 }

@@ -1,7 +1,7 @@
 import { FIRST_DAY, LAST_DAY, type Day } from './days'
 
-/** Days in a chunk: 32 words of 32 bits, a little under three years. */
-export const CHUNK_DAYS = 1024
+/** Days in a chunk: 8 words of 32 bits. Small, because most questions are about the days around one day. */
+export const CHUNK_DAYS = 256
 const WORDS = CHUNK_DAYS / 32
 
 /** No such day. */
@@ -10,7 +10,7 @@ export const NONE = NaN
 /** Sets the bits of one chunk. Days outside the years 0001 to 9999 may be set; they are taken away afterwards. */
 export type Fill = (chunk: Chunk) => void
 
-/** The days `first` … `first + 1023` while they are worked out. */
+/** The days `first` … `first + 255` while they are worked out. */
 export class Chunk {
   readonly words = new Uint32Array(WORDS)
 

@@ -12,12 +12,16 @@ type Unit = number
  */
 export class RecurrencePeriods {
   private readonly startUnit: Unit
+  /** WEEKLY: which weekdays, 0 (Monday) first. */
+  private readonly isWanted: readonly boolean[]
 
   constructor(
     readonly recurrence: Recurrence,
     readonly start: Day,
   ) {
     this.startUnit = this.unitOf(start)
+    const weekdays = recurrence.weekdays?.map((term) => term.weekday) ?? [weekdayIndex(start)]
+    this.isWanted = Array.from({ length: 7 }, (_, i) => weekdays.includes(i))
   }
 
   /** The period that holds the day by the calendar. With BYWEEKNO the days of a year's first and last week may lie in its neighbour. */
@@ -92,10 +96,10 @@ export class RecurrencePeriods {
   private weekDays(unit: Unit): Day[] {
     const r = this.recurrence
     const first = unit * 7 - 3 + r.weekStart
-    const wanted = r.weekdays?.map((term) => term.weekday) ?? [weekdayIndex(this.start)]
     const out: Day[] = []
-    for (let day = first; day < first + 7; day++)
-      if (wanted.includes(weekdayIndex(day)) && (r.months?.includes(civil(day).month) ?? true)) out.push(day)
+    for (let i = 0; i < 7; i++)
+      if (this.isWanted[(r.weekStart + i) % 7] && (!r.months || r.months.includes(civil(first + i).month)))
+        out.push(first + i)
     return out
   }
 

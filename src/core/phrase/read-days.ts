@@ -78,7 +78,7 @@ export class DayReader {
 
   private atom(): DayRule | null {
     const { cursor } = this
-    if (cursor.take('(')) return this.bracketed(() => readRecurrence(cursor, 'days')?.rule as DayRule | null)
+    if (cursor.take('(')) return this.bracketed()
     if (cursor.take('no', 'day|days')) return { dates: [] }
     return (
       cursor.attempt(() => this.nth()) ??
@@ -93,9 +93,10 @@ export class DayReader {
   }
 
   /** What stands between brackets, the first of which was taken. Inside, “except” takes away from what stands there. */
-  private bracketed(first: () => DayRule | null = () => null): DayRule {
+  private bracketed(): DayRule {
     this.brackets++
-    const inner = this.cursor.attempt(first) ?? this.need(this.set())
+    const recurrence = readRecurrence(this.cursor, 'days')
+    const inner = recurrence ? (recurrence.rule as DayRule) : this.need(this.set())
     this.brackets--
     if (!this.cursor.take(')')) throw this.cursor.fault('A closing bracket is expected here.')
     return inner

@@ -29,7 +29,8 @@ export function exactlyOne<Shape extends ZodRawShape>(
       when: ({ value, issues }) =>
         isPlain(value) &&
         !(
-          Object.keys(value).length === 0 && issues.some((i) => i.code === 'unrecognized_keys' && i.path?.length === 0)
+          Object.keys(value).length === 0 &&
+          issues.some((i) => i.code === 'unrecognized_keys' && (i.path?.length ?? 0) === 0)
         ),
       error: ({ input }) => fault(input as object) ?? '',
     })

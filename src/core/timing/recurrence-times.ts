@@ -46,33 +46,38 @@ function dailyTimes(recurrence: Recurrence, start: LocalSeconds, until: LocalSec
       : new CountedEnd(periods, recurrence.count, membersOf, (unit) => periods.earliest(unit) * DAY_SECONDS)
   const endAt = (day: Day): LocalSeconds => Math.min(until, counted?.upTo((day + 1) * DAY_SECONDS) ?? Infinity)
 
+  if (!recurrence.positions) {
+    const days = new DaySet((chunk) => {
+      if (chunk.last < startDay) return
+      const lastDay = Math.floor(endAt(chunk.last) / DAY_SECONDS)
+      for (const unit of periods.unitsBetween(Math.max(chunk.first, startDay), chunk.last))
+        for (const day of periods.daysIn(unit)) if (day >= startDay && day <= lastDay) chunk.add(day)
+    })
+    return {
+      fits: (day) => days.has(day),
+      timesOn: (day) => {
+        if (day > startDay && (day + 1) * DAY_SECONDS <= until && counted === null) return times
+        const end = endAt(day)
+        return times.filter((time) => day * DAY_SECONDS + time >= start && day * DAY_SECONDS + time <= end)
+      },
+    }
+  }
   const chosen = new Map<Day, number[]>()
   const days = new DaySet((chunk) => {
     if (chunk.last < startDay) return
     const end = endAt(chunk.last)
     for (const unit of periods.unitsBetween(Math.max(chunk.first, startDay), chunk.last)) {
       for (const local of membersOf(unit)) {
-        if (local > end) break
         const day = Math.floor(local / DAY_SECONDS)
-        if (day < chunk.first || day > chunk.last) continue
+        if (local > end || day < chunk.first || day > chunk.last) continue
         chunk.add(day)
-        if (!recurrence.positions) continue
         const list = chosen.get(day)
         if (list) list.push(local - day * DAY_SECONDS)
         else chosen.set(day, [local - day * DAY_SECONDS])
       }
     }
   })
-  return {
-    fits: (day) => days.has(day),
-    timesOn: (day) => {
-      if (!days.has(day)) return []
-      if (recurrence.positions) return chosen.get(day) ?? []
-      if (day > startDay && (day + 1) * DAY_SECONDS <= until && counted === null) return times
-      const end = endAt(day)
-      return times.filter((time) => day * DAY_SECONDS + time >= start && day * DAY_SECONDS + time <= end)
-    },
-  }
+  return { fits: (day) => days.has(day), timesOn: (day) => (days.has(day) ? (chosen.get(day) ?? []) : []) }
 }
 
 function timesOfDay(r: Recurrence, startTime: number): number[] {

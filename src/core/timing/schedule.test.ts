@@ -214,7 +214,8 @@ describe('a schedule', () => {
             )
           }
           const expected = []
-          for (let time = begin; time < at('2027-03-03T00:00:00Z'); time++) if (fits(time)) expected.push(time)
+          const end = at('2027-03-03T00:00:00Z')
+          for (let time = begin; time < end; time++) if (fits(time)) expected.push(time)
           const schedule = (text: string): Schedule => scheduleOf({ rrule: text, start }, { zone: 'UTC' })
           const found = schedule(rrule).between(at('2027-03-01T00:00:00Z'), at('2027-03-04T00:00:00Z'))
           // As text: comparing a hundred thousand elements one by one takes minutes.
@@ -225,7 +226,7 @@ describe('a schedule', () => {
           )
         },
       ),
-      { numRuns: 12 },
+      { numRuns: 60 },
     )
   })
 })

@@ -1,0 +1,65 @@
+import type { Path } from '../schema/faults'
+import { loopsOf } from './graph'
+import { idsOf, isRaw, rawList, rawText, type AddFault, type Raw } from './raw'
+
+/** References and loops of flows; what steps and gates mean is looked at where flows are run. */
+export function flowFaults(raw: Raw, add: AddFault): void {
+  const [jobs, flows] = [idsOf(raw.jobs), idsOf(raw.flows)]
+  const flowList = rawList(raw.flows)
+  const nextFlows: number[][] = flowList.map(() => [])
+  for (const [i, flow] of flowList.entries()) {
+    if (!isRaw(flow)) continue
+    const steps = rawList(flow.steps)
+    const ids = idsOf(steps)
+    const next: number[][] = steps.map(() => [])
+    const link = (from: unknown, to: number | undefined, path: Path): void => {
+      const at = rawText(from)
+      if (at === undefined) return
+      const index = ids.get(at)
+      if (index === undefined) add(path, `There is no step ${at} in this flow.`)
+      else if (to !== undefined) next[index]?.push(to)
+    }
+    const route = (onFailure: unknown, from: number | undefined, path: Path): void => {
+      if (!isRaw(onFailure)) return
+      const goTo = rawText(onFailure.goTo)
+      if (goTo === undefined) return
+      const to = ids.get(goTo)
+      if (to === undefined) add([...path, 'onFailure', 'goTo'], `There is no step ${goTo} in this flow.`)
+      else if (from !== undefined) next[from]?.push(to)
+    }
+    for (const [k, step] of steps.entries()) {
+      if (!isRaw(step)) continue
+      const path: Path = ['flows', i, 'steps', k]
+      const [job, inner] = [rawText(step.job), rawText(step.flow)]
+      if ((step.job === undefined) === (step.flow === undefined))
+        add(path, 'A step needs exactly one of the keys job, flow.')
+      if (job !== undefined && !jobs.has(job)) add([...path, 'job'], `There is no job ${job} in this file.`)
+      if (inner !== undefined) {
+        const at = flows.get(inner)
+        if (at === undefined) add([...path, 'flow'], `There is no flow ${inner} in this file.`)
+        else nextFlows[i]?.push(at)
+        if (step.retry !== undefined) add([...path, 'retry'], 'A flow as a step is not tried again; its own steps are.')
+      }
+      for (const [n, after] of rawList(step.after).entries())
+        if (isRaw(after)) link(after.step, k, [...path, 'after', n, 'step'])
+      route(step.onFailure, k, path)
+    }
+    for (const [k, group] of rawList(flow.groups).entries()) {
+      if (!isRaw(group)) continue
+      for (const [n, member] of rawList(group.steps).entries()) {
+        link(member, undefined, ['flows', i, 'groups', k, 'steps', n])
+        route(group.onFailure, ids.get(rawText(member) ?? ''), ['flows', i, 'groups', k])
+      }
+    }
+    for (const loop of loopsOf(next))
+      add(
+        ['flows', i, 'steps', loop[0] as number],
+        `Steps lead to each other in a loop: ${loop.map((k) => (steps[k] as Raw).id as string).join(', ')}.`,
+      )
+  }
+  for (const loop of loopsOf(nextFlows))
+    add(
+      ['flows', loop[0] as number],
+      `Flows contain each other in a loop: ${loop.map((k) => (flowList[k] as Raw).id as string).join(', ')}.`,
+    )
+}
