@@ -10,6 +10,8 @@ export interface Calendar {
   readonly id: string
   readonly title?: string | undefined
   readonly days: DayRule
+  /** Where its own holidays come from, if not from where all others do: what it was made from. */
+  readonly holidays?: HolidaySource | undefined
 }
 
 /**
@@ -46,7 +48,8 @@ export class Calendars implements RuleContext {
       )
     this.open.push(id)
     try {
-      const set = compileDays(definition.days, this)
+      const context = { calendar: this.calendar, holidays: definition.holidays ?? this.holidays }
+      const set = compileDays(definition.days, context)
       this.sets.set(id, set)
       return set
     } finally {
