@@ -1,5 +1,6 @@
 import pg from 'pg'
 import { config } from '@/store/config'
+import { fireDue, nextDueMs } from '@/service/firing'
 import { giveUpLost, LeadershipLost, releaseDue, takeLeadership } from '@/service/leases'
 import { watchAgents } from '@/service/matters'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/upkeep'
@@ -11,6 +12,7 @@ import { Placer } from './placer'
 const LEADER_LOCK = 4_380_002
 
 interface Term {
+  readonly epoch: number
   readonly placer: Placer
   readonly since: number
 }
@@ -28,6 +30,8 @@ export class Leader {
   private readonly loops: { stop: () => Promise<void> }[] = []
   private readonly placing: ReturnType<typeof paced>
   private readonly minding: ReturnType<typeof paced>
+  private readonly firing: ReturnType<typeof paced>
+  private nextFire: NodeJS.Timeout | undefined
 
   constructor(private readonly engineId: string) {
     const told = (what: string) => (error: unknown) => {
@@ -44,13 +48,18 @@ export class Leader {
       everyMs: 500,
       onError: told('looking after runs failed; tried again'),
     })
+    this.firing = paced(() => this.fire(), {
+      restMs: 20,
+      everyMs: 1000,
+      onError: told('starting what is due failed; tried again'),
+    })
     const upkeep = paced(() => this.keepUp(), {
       restMs: 5_000,
       everyMs: 20_000,
       onError: told('upkeep failed; tried again'),
     })
     const electing = paced(() => this.elect(), { restMs: 250, everyMs: 500, onError: () => undefined })
-    this.loops.push(this.placing, this.minding, upkeep, electing)
+    this.loops.push(this.placing, this.minding, this.firing, upkeep, electing)
   }
 
   get leads(): boolean {
@@ -67,8 +76,14 @@ export class Leader {
     this.placing.wake()
   }
 
+  /** Triggers changed: another one may be due first. */
+  wakeFiring(): void {
+    this.firing.wake()
+  }
+
   async stop(): Promise<void> {
     this.stopped = true
+    clearTimeout(this.nextFire)
     await Promise.all(this.loops.map((loop) => loop.stop()))
     await this.resign()
   }
@@ -90,9 +105,10 @@ export class Leader {
     const { rows } = await this.client.query<{ got: boolean }>('SELECT pg_try_advisory_lock($1) AS got', [LEADER_LOCK])
     if (!rows[0]?.got) return
     const epoch = await takeLeadership(this.engineId)
-    this.term = { placer: new Placer(epoch), since: Date.now() }
+    this.term = { epoch, placer: new Placer(epoch), since: Date.now() }
     log.info({ epoch }, 'this engine leads')
     this.placing.wake()
+    this.firing.wake()
   }
 
   private async resign(): Promise<void> {
@@ -105,6 +121,19 @@ export class Leader {
   private async place(): Promise<void> {
     if (!this.term) return
     if ((await this.term.placer.placeOnce()) > 0) this.placing.wake()
+  }
+
+  /** Starts what is due, and sets the clock for the instant at which something is due next. */
+  private async fire(): Promise<void> {
+    if (!this.term) return
+    const { started, more } = await fireDue(this.term.epoch, Date.now())
+    if (started > 0) this.placing.wake()
+    clearTimeout(this.nextFire)
+    const next = more ? 0 : await nextDueMs()
+    if (next === null || this.stopped) return
+    // What waits because starts are off is due already: the regular look is often enough for it.
+    const inMs = next - Date.now()
+    if (more || inMs > 0) this.nextFire = setTimeout(() => this.firing.wake(), Math.min(Math.max(0, inMs), 60_000))
   }
 
   private async mind(): Promise<void> {

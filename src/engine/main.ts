@@ -48,6 +48,7 @@ async function main(): Promise<void> {
   })
   const deaf = listen((change) => {
     if (change.place) leader.wake()
+    if (change.timing) leader.wakeFiring()
     if (change.jobs) leader.lookAgain()
     if (change.deliver) delivering.wake()
     if (change.fleet) applying.wake()

@@ -26,6 +26,7 @@ export const poolSchema = z.strictObject({
   name: slugSchema,
   title: z.string().trim().min(1, 'A pool needs a title.').max(80),
 })
+export const poolChangeSchema = z.strictObject({ active: z.boolean() })
 export const membershipSchema = z.strictObject({
   agentId: z.int().positive(),
   member: z.boolean(),
@@ -173,6 +174,7 @@ export interface PoolRow {
   readonly id: number
   readonly name: string
   readonly title: string
+  readonly active: boolean
   readonly members: { agentId: number; name: string; active: boolean }[]
   readonly slots: number
 }
@@ -181,7 +183,7 @@ export async function listPools(actor: Actor): Promise<PoolRow[]> {
   requireRight(actor, 'see')
   return many<PoolRow>(
     null,
-    `SELECT p.id, p.name, p.title, coalesce(sum(a.slots) FILTER (WHERE m.active), 0)::int AS slots,
+    `SELECT p.id, p.name, p.title, p.active, coalesce(sum(a.slots) FILTER (WHERE m.active), 0)::int AS slots,
             coalesce(jsonb_agg(jsonb_build_object('agentId', a.id, 'name', a.name, 'active', m.active) ORDER BY a.name)
                      FILTER (WHERE a.id IS NOT NULL), '[]') AS members
        FROM pools p LEFT JOIN pool_members m ON m.pool_id = p.id LEFT JOIN agents a ON a.id = m.agent_id
@@ -190,17 +192,36 @@ export async function listPools(actor: Actor): Promise<PoolRow[]> {
 }
 
 export async function addPool(actor: Actor, pool: z.output<typeof poolSchema>): Promise<{ id: number }> {
+  return transaction((tx) => addPoolIn(tx, actor, pool))
+}
+
+export async function addPoolIn(tx: Tx, actor: Actor, pool: z.output<typeof poolSchema>): Promise<{ id: number }> {
   requireRight(actor, 'administer')
-  return transaction(async (tx) => {
-    try {
-      const { id } = await db().Pool.create(pool, { transaction: tx })
-      await record(tx, actor, 'added', { type: 'pool', id, title: pool.title }, pool)
-      await notify(tx, { fleet: true })
-      return { id }
-    } catch (error) {
-      if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('name', `There is a pool called ${pool.name} already.`)
-      throw error
-    }
+  try {
+    const { id } = await db().Pool.create(pool, { transaction: tx })
+    await record(tx, actor, 'added', { type: 'pool', id, title: pool.title }, pool)
+    await notify(tx, { fleet: true })
+    return { id }
+  } catch (error) {
+    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('name', `There is a pool called ${pool.name} already.`)
+    throw error
+  }
+}
+
+/** Switches a pool off or on: work for it waits, whichever agents it has. */
+export async function changePool(
+  actor: Actor,
+  id: number,
+  { active }: z.output<typeof poolChangeSchema>,
+): Promise<void> {
+  requireRight(actor, 'administer')
+  await transaction(async (tx) => {
+    const pool = await db().Pool.findByPk(id, { transaction: tx, lock: true })
+    if (!pool) throw notFound('pool', id)
+    const before = { active: pool.active }
+    await pool.update({ active }, { transaction: tx })
+    await record(tx, actor, 'changed', { type: 'pool', id, title: pool.title }, difference(before, { active }))
+    await notify(tx, { fleet: true, place: true })
   })
 }
 

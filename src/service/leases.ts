@@ -88,7 +88,7 @@ export async function fleetForDispatch(): Promise<FleetRow[]> {
     `SELECT a.id, a.name, a.slots, a.active AS on, a.draining, a.labels, a.version, a.abilities, c.last_start_at AS "lastStartAt",
             a.credential_hash IS NOT NULL AND c.engine_id IS NOT NULL
               AND c.last_contact_at > now() - make_interval(secs => $1) AS connected,
-            coalesce((SELECT jsonb_object_agg(p.name, m.active) FROM pool_members m JOIN pools p ON p.id = m.pool_id
+            coalesce((SELECT jsonb_object_agg(p.name, m.active AND p.active) FROM pool_members m JOIN pools p ON p.id = m.pool_id
                        WHERE m.agent_id = a.id), '{}') AS pools
        FROM agents a JOIN agent_contacts c ON c.agent_id = a.id`,
     [config().awaySeconds],
@@ -132,9 +132,7 @@ export interface HandOut {
 /** Gives ready runs to agents: each gets a new attempt under a new fencing token. Returns the runs that were really handed out. */
 export async function handOut(epoch: number, starts: readonly HandOut[]): Promise<Set<number>> {
   return transaction(async (tx) => {
-    // FOR SHARE: a new leader waits for this transaction, and this one fails once a new leader is there.
-    const leads = await maybeOne(tx, 'SELECT epoch FROM leadership WHERE epoch = $1 FOR SHARE', [epoch])
-    if (!leads) throw new LeadershipLost()
+    await lockLead(tx, epoch)
     const runs = await lockRuns(
       tx,
       starts.map((s) => s.runId),
@@ -173,11 +171,22 @@ export async function handOut(epoch: number, starts: readonly HandOut[]): Promis
 
 export class LeadershipLost extends Error {}
 
+/** The transaction is the leader's or fails: a new leader waits for it (FOR SHARE), and under an older epoch nothing is done. */
+export async function lockLead(tx: Tx, epoch: number): Promise<void> {
+  const leads = await maybeOne(tx, 'SELECT epoch FROM leadership WHERE epoch = $1 FOR SHARE', [epoch])
+  if (!leads) throw new LeadershipLost()
+}
+
 /** Waiting runs whose time has come are ready. Returns how many. */
 export async function releaseDue(): Promise<number> {
   const due = await many<{ id: number }>(
     null,
-    `SELECT id FROM runs WHERE state = 'waiting' AND (start_after IS NULL OR start_after <= now()) ORDER BY id LIMIT 1000`,
+    `SELECT r.id FROM runs r
+      WHERE r.state = 'waiting' AND (r.start_after IS NULL OR r.start_after <= now())
+        AND NOT (r.after_earlier AND EXISTS (
+              SELECT 1 FROM runs e WHERE e.trigger_id = r.trigger_id AND e.for_agent_id IS NOT DISTINCT FROM r.for_agent_id AND e.id < r.id
+                 AND e.state IN ('waiting','ready','running')))
+      ORDER BY r.id LIMIT 1000`,
   )
   if (due.length === 0) return 0
   return transaction(async (tx) => {

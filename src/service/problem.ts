@@ -8,6 +8,7 @@ const CATALOGUE = {
   'not-found': [404, 'There is no such thing'],
   conflict: [409, 'It changed in the meantime'],
   'stale-lease': [409, 'The lease has passed on'],
+  'ask-first': [409, 'Say that you mean it'],
   'not-now': [409, 'It cannot be done in this state'],
   'too-large': [413, 'The request is too large'],
   'too-many-attempts': [429, 'Too many attempts'],

@@ -126,3 +126,14 @@ export async function noteStop(tx: Tx, runId: number, by: string): Promise<void>
     [runId, by],
   )
 }
+
+/** Asks for the end of runs that another run of their trigger replaces: at once if they have not started, else by asking their agents. */
+export async function stopForReplacement(tx: Tx, ids: readonly number[], atMs: number): Promise<void> {
+  if (ids.length === 0) return
+  const runs = await lockRuns(tx, ids)
+  const changes = [...runs.values()]
+    .map((run) => changeFor(run, { type: 'stopAsked', atMs, by: 'the next run of its trigger' }, atMs))
+    .filter((change): change is LifeChange => !('ok' in change))
+  await writeLives(tx, changes)
+  for (const { run } of changes) await noteStop(tx, run.id, 'the next run of its trigger')
+}

@@ -1,14 +1,14 @@
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
-import { resolveInputs } from '@/core/work/inputs'
-import { jobDefinitionSchema, targetSchema, type JobDefinition } from '@/core/work/job'
+import { targetSchema } from '@/core/work/job'
 import { many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { record } from './audit'
+import { insertRuns, inputsFor, jobsToStart, type JobToStart, type NewRun } from './new-run'
 import { notFound, Problem } from './problem'
 import { changeFor, lockRuns, noteStop, writeLives } from './run-life'
-import { seal, unseal } from './secrets'
+import { unseal } from './secrets'
 
 export const startSchema = z.strictObject({
   jobId: z.int().positive(),
@@ -27,24 +27,10 @@ export const againSchema = z.strictObject({
   requestKey: z.string().min(8).max(100).nullable().default(null),
 })
 
-interface JobToStart {
-  readonly id: number
-  readonly title: string
-  readonly areaId: number
-  readonly version: number
-  readonly active: boolean
-  readonly definition: JobDefinition
-}
-
 async function jobToStart(tx: Tx, id: number): Promise<JobToStart> {
-  const row = await maybeOne<JobToStart>(
-    tx,
-    `SELECT j.id, j.title, j.area_id AS "areaId", j.version, j.active, v.definition
-       FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.id = $1 AND j.deleted_at IS NULL`,
-    [id],
-  )
-  if (!row) throw notFound('job', id)
-  return { ...row, definition: jobDefinitionSchema.parse(row.definition) }
+  const job = (await jobsToStart(tx, [id])).get(id)
+  if (!job) throw notFound('job', id)
+  return job
 }
 
 /** Makes a run of a job: ready now, or waiting for its time. */
@@ -113,8 +99,37 @@ async function makeRun(
   cause: 'person' | 'token' | 'again',
   againOf: number | null,
 ): Promise<{ id: number }> {
+  const run = newRunFor(actor, job, wish.inputs, cause)
+  const [id] = await insertRuns(tx, [
+    {
+      ...run,
+      target: wish.target,
+      priority: wish.priority,
+      againOf,
+      requestKey: wish.requestKey,
+      startAfterMs: wish.at === null ? null : new Date(wish.at).getTime(),
+    },
+  ])
+  await record(
+    tx,
+    actor,
+    againOf === null ? 'started' : 'started again',
+    { type: 'run', id: id as number, title: job.title },
+    againOf === null ? {} : { again: againOf },
+  )
+  await notify(tx, { runs: [id as number], place: true })
+  return { id: id as number }
+}
+
+/** A run of the job that a person starts, with its inputs checked; refused if the job is switched off. */
+export function newRunFor(
+  actor: Actor,
+  job: JobToStart,
+  given: Readonly<Record<string, string>>,
+  cause: 'person' | 'token' | 'again',
+): NewRun {
   if (!job.active) throw new Problem('not-now', `${job.title} is switched off. Switch it on to start it.`)
-  const { values, faults } = resolveInputs(job.definition.inputs, wish.inputs)
+  const { inputs, faults } = inputsFor(job.definition, given)
   if (faults.length > 0) {
     throw new Problem(
       'invalid-input',
@@ -122,48 +137,7 @@ async function makeRun(
       faults.map((f) => ({ path: `inputs.${f.name}`, message: f.message })),
     )
   }
-  const secretNames = new Set(job.definition.inputs.filter((i) => i.type === 'secret').map((i) => i.name))
-  const open = Object.fromEntries(Object.entries(values).filter(([name]) => !secretNames.has(name)))
-  const hidden = Object.fromEntries(Object.entries(values).filter(([name]) => secretNames.has(name)))
-  const { definition } = job
-  const startAfter = wish.at !== null && new Date(wish.at).getTime() > Date.now() ? wish.at : null
-  const { id } = await one<{ id: number }>(
-    tx,
-    `INSERT INTO runs (job_id, job_version, area_id, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of,
-                       request_key, state, priority, slots, max_attempts, retry_delay_ms, start_after, ready_at)
-     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, CASE WHEN $14 = 'ready' THEN now() END)
-     RETURNING id`,
-    [
-      job.id,
-      job.version,
-      job.areaId,
-      JSON.stringify(wish.target ?? definition.target),
-      definition.action.kind,
-      definition.minVersion,
-      JSON.stringify(open),
-      secretNames.size > 0 ? seal(JSON.stringify(hidden), 'run inputs') : null,
-      cause,
-      actor.id,
-      actor.name,
-      againOf,
-      wish.requestKey,
-      startAfter === null ? 'ready' : 'waiting',
-      PRIORITIES.indexOf(wish.priority ?? definition.priority),
-      definition.slots,
-      definition.retries + 1,
-      definition.retryDelaySeconds * 1000,
-      startAfter,
-    ],
-  )
-  await record(
-    tx,
-    actor,
-    againOf === null ? 'started' : 'started again',
-    { type: 'run', id, title: job.title },
-    againOf === null ? {} : { again: againOf },
-  )
-  await notify(tx, { runs: [id], place: true })
-  return { id }
+  return { job, inputs, cause, starter: { id: actor.id, name: actor.name }, createdAtMs: Date.now() }
 }
 
 /** Stops a run: at once if it has not started, else by asking its agent to. Asking twice is no fault. */

@@ -1,10 +1,12 @@
 import { z } from 'zod'
+import { slugOf } from '@/core/exchange/crontab-in'
 import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
-import { db, execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
+import { freeSlug } from './trigger-check'
 
 export const areaSchema = z.strictObject({
   title: z.string().trim().min(1, 'An area needs a title.').max(80),
@@ -32,17 +34,19 @@ export async function listAreas(actor: Actor): Promise<AreaRow[]> {
 
 export async function addArea(actor: Actor, area: z.output<typeof areaSchema>): Promise<{ id: number }> {
   requireRight(actor, 'design')
-  return transaction(async (tx) => {
-    try {
-      const { id } = await db().Area.create(area, { transaction: tx })
-      await record(tx, actor, 'added', { type: 'area', id, title: area.title })
-      await notify(tx, { jobs: true })
-      return { id }
-    } catch (error) {
-      if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('title', 'There is an area with this title already.')
-      throw error
-    }
-  })
+  return transaction((tx) => addAreaIn(tx, actor, area))
+}
+
+export async function addAreaIn(tx: Tx, actor: Actor, area: z.output<typeof areaSchema>): Promise<{ id: number }> {
+  try {
+    const { id } = await db().Area.create(area, { transaction: tx })
+    await record(tx, actor, 'added', { type: 'area', id, title: area.title })
+    await notify(tx, { jobs: true })
+    return { id }
+  } catch (error) {
+    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('title', 'There is an area with this title already.')
+    throw error
+  }
 }
 
 export interface JobRow {
@@ -105,10 +109,12 @@ export async function addJob(actor: Actor, job: JobContent): Promise<{ id: numbe
   return transaction((tx) => insertJob(tx, actor, job))
 }
 
-export async function insertJob(tx: Tx, actor: Actor, job: JobContent): Promise<{ id: number }> {
+/** `slug`: the name that files call it by; made from its title where none is given. */
+export async function insertJob(tx: Tx, actor: Actor, job: JobContent, slug?: string): Promise<{ id: number }> {
+  const name = slug ?? (await freeSlug(tx, 'jobs', slugOf(job.title)))
   const { id } = await guardTitle(async () => {
     const made = await db().Job.create(
-      { title: job.title, notes: job.notes, areaId: job.areaId, active: job.active, savedBy: actor.name },
+      { slug: name, title: job.title, notes: job.notes, areaId: job.areaId, active: job.active, savedBy: actor.name },
       { transaction: tx },
     )
     await writeVersion(tx, made.id, 1, job.definition)
@@ -126,50 +132,69 @@ export async function saveJob(
   job: z.output<typeof jobSaveSchema>,
 ): Promise<{ version: number }> {
   requireRight(actor, 'design')
-  return transaction(async (tx) => {
-    await one(tx, 'SELECT id FROM jobs WHERE id = $1 AND deleted_at IS NULL FOR UPDATE', [id]).catch(() => {
-      throw notFound('job', id)
-    })
-    const current = await readJob(tx, id)
-    if (current.version !== job.version) {
-      throw new Problem(
-        'conflict',
-        `${current.savedBy} saved this job while you were changing it. Nothing of yours is lost: compare the two and decide.`,
-        [],
-        {
-          theirs: current,
-        },
-      )
-    }
-    const version = current.version + 1
-    await guardTitle(() =>
-      execute(
-        tx,
-        'UPDATE jobs SET title = $2, notes = $3, area_id = $4, active = $5, version = $6, saved_by = $7, saved_at = now() WHERE id = $1',
-        [id, job.title, job.notes, job.areaId, job.active, version, actor.name],
-      ),
-    )
-    await writeVersion(tx, id, version, job.definition)
-    const { version: _, ...after } = job
-    await record(
-      tx,
-      actor,
-      'changed',
-      { type: 'job', id, title: job.title },
+  return transaction((tx) => saveJobIn(tx, actor, id, job))
+}
+
+export async function saveJobIn(
+  tx: Tx,
+  actor: Actor,
+  id: number,
+  job: z.output<typeof jobSaveSchema>,
+): Promise<{ version: number }> {
+  const found = await maybeOne(tx, 'SELECT id FROM jobs WHERE id = $1 AND deleted_at IS NULL FOR UPDATE', [id])
+  if (!found) throw notFound('job', id)
+  const current = await readJob(tx, id)
+  if (current.version !== job.version) {
+    throw new Problem(
+      'conflict',
+      `${current.savedBy} saved this job while you were changing it. Nothing of yours is lost: compare the two and decide.`,
+      [],
       {
-        ...difference(current, { title: after.title, notes: after.notes, areaId: after.areaId, active: after.active }),
-        ...difference(current.definition, after.definition),
+        theirs: current,
       },
     )
-    await notify(tx, { jobs: true, place: true })
-    return { version }
-  })
+  }
+  const version = current.version + 1
+  await guardTitle(() =>
+    execute(
+      tx,
+      'UPDATE jobs SET title = $2, notes = $3, area_id = $4, active = $5, version = $6, saved_by = $7, saved_at = now() WHERE id = $1',
+      [id, job.title, job.notes, job.areaId, job.active, version, actor.name],
+    ),
+  )
+  await writeVersion(tx, id, version, job.definition)
+  const { version: _, ...after } = job
+  await record(
+    tx,
+    actor,
+    'changed',
+    { type: 'job', id, title: job.title },
+    {
+      ...difference(current, { title: after.title, notes: after.notes, areaId: after.areaId, active: after.active }),
+      ...difference(current.definition, after.definition),
+    },
+  )
+  await notify(tx, { jobs: true, place: true })
+  return { version }
 }
 
 /** Takes the job off the lists; its runs and their output stay until their time is up. */
 export async function removeJob(actor: Actor, id: number): Promise<void> {
   requireRight(actor, 'design')
   await transaction(async (tx) => {
+    const triggers = await many<{ title: string }>(
+      tx,
+      'SELECT title FROM triggers WHERE job_id = $1 AND deleted_at IS NULL ORDER BY lower(title)',
+      [id],
+    )
+    if (triggers.length > 0) {
+      const names = triggers.slice(0, 3).map((trigger) => trigger.title)
+      const more = triggers.length > 3 ? ` and ${triggers.length - 3} more` : ''
+      throw new Problem(
+        'not-now',
+        `It is started by ${names.join(', ')}${more}. Remove these triggers first, or give them another job.`,
+      )
+    }
     const [row] = await many<{ title: string }>(
       tx,
       'UPDATE jobs SET deleted_at = now(), active = false WHERE id = $1 AND deleted_at IS NULL RETURNING title',

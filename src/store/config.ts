@@ -17,6 +17,8 @@ const configSchema = z.object({
   BUGLE_AWAY_SECONDS: seconds.default(45),
   /** How long an agent may be silent before its runs are given up as lost. */
   BUGLE_LEASE_SECONDS: seconds.default(300),
+  /** The zone of triggers that name none. */
+  BUGLE_ZONE: z.string().default('UTC'),
   BUGLE_SECURE_COOKIES: z.enum(['0', '1']).default('0'),
   /** A proxy in front sets X-Forwarded-For and may be believed. */
   BUGLE_TRUST_PROXY: z.enum(['0', '1']).default('0'),
@@ -33,6 +35,7 @@ export interface Config {
   readonly heartbeatSeconds: number
   readonly awaySeconds: number
   readonly leaseSeconds: number
+  readonly zone: string
   readonly secureCookies: boolean
   readonly trustProxy: boolean
 }
@@ -58,6 +61,7 @@ export function config(): Config {
     heartbeatSeconds: env.BUGLE_HEARTBEAT_SECONDS,
     awaySeconds: env.BUGLE_AWAY_SECONDS,
     leaseSeconds: env.BUGLE_LEASE_SECONDS,
+    zone: env.BUGLE_ZONE,
     secureCookies: env.BUGLE_SECURE_COOKIES === '1',
     trustProxy: env.BUGLE_TRUST_PROXY === '1',
   }

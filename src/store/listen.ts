@@ -8,6 +8,8 @@ export interface Change {
   readonly fleet?: true
   readonly matters?: true
   readonly jobs?: true
+  /** Calendars, triggers, or what they started. */
+  readonly timing?: true
   /** Engines: something may be ready to be placed. */
   readonly place?: true
   /** Engines: leases or stop requests are there to be delivered. */
@@ -45,7 +47,7 @@ export function listen(onChange: (change: Change) => void): () => Promise<void> 
       await fresh.connect()
       await fresh.query(`LISTEN ${CHANNEL}`)
       // What happened while nobody listened is looked for now.
-      onChange({ runs: [], fleet: true, matters: true, jobs: true, place: true, deliver: true })
+      onChange({ runs: [], fleet: true, matters: true, jobs: true, timing: true, place: true, deliver: true })
     } catch {
       fresh.end().catch(() => undefined)
       again()

@@ -1,8 +1,9 @@
 import { Umzug } from 'umzug'
 import { db } from './db'
 import { foundation } from './migrations/0001-foundation'
+import { timing } from './migrations/0002-timing'
 
-const MIGRATIONS = [foundation]
+const MIGRATIONS = [foundation, timing]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

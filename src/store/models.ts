@@ -53,6 +53,7 @@ export class Pool extends Model<InferAttributes<Pool>, InferCreationAttributes<P
   declare id: CreationOptional<number>
   declare name: string
   declare title: string
+  declare active: CreationOptional<boolean>
 }
 
 export class Agent extends Model<InferAttributes<Agent>, InferCreationAttributes<Agent>> {
@@ -77,6 +78,7 @@ export class Agent extends Model<InferAttributes<Agent>, InferCreationAttributes
 
 export class Job extends Model<InferAttributes<Job>, InferCreationAttributes<Job>> {
   declare id: CreationOptional<number>
+  declare slug: string
   declare title: string
   declare notes: CreationOptional<string>
   declare areaId: number
@@ -160,7 +162,10 @@ export function defineModels(sequelize: Sequelize): {
     ...options,
     tableName: 'areas',
   })
-  Pool.init({ id: id(), name: text(), title: text() } as ModelAttributes<Pool>, { ...options, tableName: 'pools' })
+  Pool.init({ id: id(), name: text(), title: text(), active: flag(true) } as ModelAttributes<Pool>, {
+    ...options,
+    tableName: 'pools',
+  })
   Agent.init(
     {
       id: id(),
@@ -186,6 +191,7 @@ export function defineModels(sequelize: Sequelize): {
   Job.init(
     {
       id: id(),
+      slug: text(),
       title: text(),
       notes: optionalText(),
       areaId: ref(),

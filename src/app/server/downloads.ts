@@ -59,6 +59,15 @@ function plainCell(value: unknown): string {
   return /^[=+\-@\t\r]/.test(text) && !/^-?\d+(\.\d+)?$/.test(text) ? `'${text}` : text
 }
 
+export function icsFile({ name, text }: { name: string; text: string }): Response {
+  return new Response(text, {
+    headers: {
+      'content-type': 'text/calendar; charset=utf-8',
+      'content-disposition': `attachment; filename="${name}"`,
+    },
+  })
+}
+
 export function outputFile(actor: Actor, runId: number, attemptId: number): Response {
   return streamOf(outputText(actor, runId, attemptId), {
     'content-type': 'text/plain; charset=utf-8',

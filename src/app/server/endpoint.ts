@@ -8,6 +8,8 @@ import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/sign-
 
 export const SESSION_COOKIE = 'bugle_session'
 const MAX_BODY_BYTES = 1024 * 1024
+/** Deeper than any request has reason to be, and shallow enough for whatever walks it. */
+const MAX_DEPTH = 500
 
 export interface Call<Body, Query> {
   readonly actor: Actor
@@ -26,6 +28,9 @@ export interface Endpoint {
   readonly right: Right
   /** Changes only what is the caller's own. */
   readonly own?: true
+  /** Only reads, though by POST: what it is asked about is too long for an address. */
+  readonly reads?: true
+  readonly hasBody: boolean
   readonly answer: (call: {
     actor: Actor
     signedIn: SignedIn
@@ -39,20 +44,22 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
   method: Endpoint['method'],
   path: string,
   right: Right,
-  schemas: { body?: B; query?: Q; own?: true },
+  schemas: { body?: B; query?: Q; own?: true; reads?: true; maxBytes?: number },
   run: (call: Call<z.output<B>, z.output<Q>>) => Promise<unknown>,
 ): Endpoint {
   return {
     method,
     path,
     right,
+    hasBody: schemas.body !== undefined,
     ...(schemas.own ? { own: true as const } : {}),
+    ...(schemas.reads ? { reads: true as const } : {}),
     answer: async ({ actor, signedIn, params, request }) => {
       requireRight(actor, right)
       const query = schemas.query
         ? parse(schemas.query, Object.fromEntries(new URL(request.url).searchParams))
         : undefined
-      const body = schemas.body ? parse(schemas.body, await readJson(request)) : undefined
+      const body = schemas.body ? parse(schemas.body, await readJson(request, schemas.maxBytes)) : undefined
       const result = await run({
         actor,
         signedIn,
@@ -64,7 +71,7 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
       if (result instanceof Response) return result
       return result === undefined
         ? new Response(null, { status: 204 })
-        : Response.json(result, { status: method === 'POST' ? 201 : 200 })
+        : Response.json(result, { status: method === 'POST' && !schemas.reads ? 201 : 200 })
     },
   }
 }
@@ -80,16 +87,34 @@ export function parse<S extends ZodType>(schema: S, value: unknown): z.output<S>
   )
 }
 
-export async function readJson(request: Request): Promise<unknown> {
-  if (Number(request.headers.get('content-length') ?? 0) > MAX_BODY_BYTES)
-    throw new Problem('too-large', 'A request holds at most 1 MiB.')
+export async function readJson(request: Request, maxBytes = MAX_BODY_BYTES): Promise<unknown> {
+  const tooLarge = new Problem('too-large', `A request here holds at most ${Math.round(maxBytes / 1024 / 1024)} MiB.`)
+  if (Number(request.headers.get('content-length') ?? 0) > maxBytes) throw tooLarge
   const text = await request.text()
-  if (text.length > MAX_BODY_BYTES) throw new Problem('too-large', 'A request holds at most 1 MiB.')
+  if (text.length > maxBytes) throw tooLarge
+  if (depthOf(text) > MAX_DEPTH) throw new Problem('invalid-input', `The request nests deeper than ${MAX_DEPTH}.`)
   try {
     return text === '' ? {} : (JSON.parse(text) as unknown)
   } catch {
     throw new Problem('invalid-input', 'The request is not JSON.', [{ path: '', message: 'The request is not JSON.' }])
   }
+}
+
+/** How deep brackets nest in a JSON text; those in strings are passed over. */
+function depthOf(text: string): number {
+  let depth = 0
+  let deepest = 0
+  let inString = false
+  for (let i = 0; i < text.length; i++) {
+    const char = text.charCodeAt(i)
+    if (inString) {
+      if (char === 92) i++
+      else if (char === 34) inString = false
+    } else if (char === 34) inString = true
+    else if (char === 91 || char === 123) deepest = Math.max(deepest, ++depth)
+    else if (char === 93 || char === 125) depth--
+  }
+  return deepest
 }
 
 export function callerAddress(request: Request): string {

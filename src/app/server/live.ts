@@ -26,7 +26,9 @@ export function liveStream(request: Request): Response {
   let stop: () => void = () => undefined
   const body = new ReadableStream<Uint8Array>({
     start: (controller) => {
-      let gathered: { runs: Set<number>; all: boolean; fleet: boolean; matters: boolean; jobs: boolean } | undefined
+      let gathered:
+        | { runs: Set<number>; all: boolean; fleet: boolean; matters: boolean; jobs: boolean; timing: boolean }
+        | undefined
       let timer: NodeJS.Timeout | undefined
       const send = (text: string): void => {
         try {
@@ -43,13 +45,14 @@ export function liveStream(request: Request): Response {
         send(`data: ${JSON.stringify({ ...rest, runs: [...runs].slice(0, 2000) })}\n\n`)
       }
       const hear: Hearer = (change) => {
-        if (!change.runs && !change.fleet && !change.matters && !change.jobs) return
-        gathered ??= { runs: new Set(), all: false, fleet: false, matters: false, jobs: false }
+        if (!change.runs && !change.fleet && !change.matters && !change.jobs && !change.timing) return
+        gathered ??= { runs: new Set(), all: false, fleet: false, matters: false, jobs: false, timing: false }
         for (const id of change.runs ?? []) gathered.runs.add(id)
         if (change.runs?.length === 0) gathered.all = true
         gathered.fleet ||= change.fleet ?? false
         gathered.matters ||= change.matters ?? false
         gathered.jobs ||= change.jobs ?? false
+        gathered.timing ||= change.timing ?? false
         timer ??= setTimeout(flush, GATHER_MS)
       }
       const alive = setInterval(() => send(': alive\n\n'), ALIVE_MS)

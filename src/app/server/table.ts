@@ -33,16 +33,50 @@ import {
 } from '@/service/run-page'
 import * as signIn from '@/service/sign-in'
 import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from '@/service/start'
+import { exportBundle } from '@/service/bundle-out'
+import { importBundle } from '@/service/bundle-in'
+import * as calendarFiles from '@/service/calendar-files'
+import * as calendars from '@/service/calendars'
+import { calendarUses, holidayChangesOf, takeOverHolidays } from '@/service/calendar-uses'
+import { dayAhead, nextStarts } from '@/service/coming'
+import * as crontabs from '@/service/crontabs'
+import * as previews from '@/service/previews'
+import * as starts from '@/service/starts'
+import { tooOftenSchema } from '@/service/settings'
+import { historySchema, listMissed, triggerHistory, triggerMachines } from '@/service/trigger-history'
+import { listTriggers, triggerFilterSchema } from '@/service/trigger-list'
+import * as triggers from '@/service/triggers'
+import { holidayCountries, holidayRegions } from '@/core/calendar/holiday-data'
+import { parseIsoDay } from '@/core/calendar/days'
 import { dayLine, find, justEnded, lanes } from '@/service/watch'
 import * as work from '@/service/work'
 import { agentCommand } from './agent-file'
 import { endpoint, type Endpoint } from './endpoint'
 import { liveStream } from './live'
-import { outputFile, runsCsv } from './downloads'
+import { icsFile, outputFile, runsCsv } from './downloads'
 
 const id = (params: Readonly<Record<string, number>>): number => params.id as number
 const auditQuery = z.strictObject({ before: z.coerce.number().int().optional(), text: z.string().max(100).optional() })
 const hours = z.strictObject({ hours: z.coerce.number().min(0.25).max(24).default(1) })
+
+const MOST_FILE_BYTES = 32 * 1024 * 1024
+const dryRun = z.strictObject({
+  dryRun: z
+    .enum(['yes', 'no'])
+    .default('no')
+    .transform((answer) => answer === 'yes'),
+})
+/** The caller's day: years and next days begin with it. */
+const today = z.strictObject({
+  today: z
+    .string()
+    .default(() => new Date().toISOString().slice(0, 10))
+    .transform((text, context) => {
+      const day = parseIsoDay(text)
+      if (day === undefined) context.addIssue({ code: 'custom', message: 'Expected a day such as 2027-03-09.' })
+      return day ?? 0
+    }),
+})
 
 /** Everything the API does, under /api/v1. `docs/api.md` is made from this table. */
 export const ENDPOINTS: readonly Endpoint[] = [
@@ -95,6 +129,9 @@ export const ENDPOINTS: readonly Endpoint[] = [
   ),
   endpoint('GET', '/pools', 'see', {}, ({ actor }) => fleet.listPools(actor)),
   endpoint('POST', '/pools', 'administer', { body: fleet.poolSchema }, ({ actor, body }) => fleet.addPool(actor, body)),
+  endpoint('PATCH', '/pools/:id', 'administer', { body: fleet.poolChangeSchema }, ({ actor, params, body }) =>
+    fleet.changePool(actor, id(params), body),
+  ),
   endpoint('PUT', '/pools/:id/members', 'administer', { body: fleet.membershipSchema }, ({ actor, params, body }) =>
     fleet.setMembership(actor, id(params), body),
   ),
@@ -121,6 +158,134 @@ export const ENDPOINTS: readonly Endpoint[] = [
     work.saveJob(actor, id(params), body),
   ),
   endpoint('DELETE', '/jobs/:id', 'design', {}, ({ actor, params }) => work.removeJob(actor, id(params))),
+
+  endpoint('GET', '/calendars', 'see', { query: today }, ({ actor, query }) =>
+    calendars.listCalendars(actor, query.today),
+  ),
+  endpoint('POST', '/calendars', 'design', { body: calendars.calendarSchema }, ({ actor, body }) =>
+    calendars.addCalendar(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/calendars/preview',
+    'see',
+    { body: previews.calendarPreviewSchema, reads: true },
+    ({ actor, body }) => previews.previewCalendar(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/calendars/read-ics',
+    'design',
+    { body: calendarFiles.icsSchema, reads: true, maxBytes: MOST_FILE_BYTES },
+    ({ actor, body }) => calendarFiles.readIcs(actor, body),
+  ),
+  endpoint('GET', '/calendars/:id', 'see', { query: today }, ({ actor, params, query }) =>
+    calendars.oneCalendar(actor, id(params), query.today),
+  ),
+  endpoint('PUT', '/calendars/:id', 'design', { body: calendars.calendarSaveSchema }, ({ actor, params, body }) =>
+    calendars.saveCalendar(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/calendars/:id', 'design', {}, ({ actor, params }) =>
+    calendars.removeCalendar(actor, id(params)),
+  ),
+  endpoint('GET', '/calendars/:id/uses', 'see', {}, ({ actor, params }) => calendarUses(actor, id(params))),
+  endpoint('GET', '/calendars/:id/holidays', 'see', {}, ({ actor, params }) => holidayChangesOf(actor, id(params))),
+  endpoint('POST', '/calendars/:id/holidays', 'design', {}, ({ actor, params }) => takeOverHolidays(actor, id(params))),
+  endpoint(
+    'GET',
+    '/calendars/:id/days.ics',
+    'see',
+    { query: calendarFiles.icsRangeSchema },
+    async ({ actor, params, query }) => icsFile(await calendarFiles.calendarIcs(actor, id(params), query)),
+  ),
+  endpoint('POST', '/calendars/:id/subscription', 'design', {}, ({ actor, params }) =>
+    calendarFiles.subscribe(actor, id(params)),
+  ),
+  endpoint('DELETE', '/calendars/:id/subscription', 'design', {}, ({ actor, params }) =>
+    calendarFiles.unsubscribe(actor, id(params)),
+  ),
+  endpoint('GET', '/holidays/countries', 'see', {}, async () => holidayCountries()),
+  endpoint(
+    'GET',
+    '/holidays/regions',
+    'see',
+    { query: z.strictObject({ country: z.string().length(2) }) },
+    async ({ query }) => holidayRegions(query.country),
+  ),
+
+  endpoint('GET', '/triggers', 'see', { query: triggerFilterSchema }, ({ actor, query }) => listTriggers(actor, query)),
+  endpoint('POST', '/triggers', 'design', { body: triggers.newTriggerSchema }, ({ actor, body }) =>
+    triggers.addTrigger(actor, body),
+  ),
+  endpoint('PATCH', '/triggers', 'design', { body: triggers.manyTriggersSchema }, ({ actor, body }) =>
+    triggers.changeTriggers(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/triggers/preview',
+    'see',
+    { body: previews.triggerPreviewSchema, reads: true },
+    ({ actor, body }) => previews.previewTrigger(actor, body),
+  ),
+  endpoint('GET', '/triggers/:id', 'see', {}, ({ actor, params }) => triggers.oneTrigger(actor, id(params))),
+  endpoint('PUT', '/triggers/:id', 'design', { body: triggers.triggerSaveSchema }, ({ actor, params, body }) =>
+    triggers.saveTrigger(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/triggers/:id', 'design', {}, ({ actor, params }) => triggers.removeTrigger(actor, id(params))),
+  endpoint('POST', '/triggers/:id/start', 'operate', { body: triggers.handStartSchema }, ({ actor, params, body }) =>
+    triggers.startByHand(actor, id(params), body),
+  ),
+  endpoint('GET', '/triggers/:id/history', 'see', { query: historySchema }, ({ actor, params, query }) =>
+    triggerHistory(actor, id(params), query),
+  ),
+  endpoint('GET', '/triggers/:id/machines', 'see', {}, ({ actor, params }) => triggerMachines(actor, id(params))),
+  endpoint(
+    'GET',
+    '/not-started',
+    'see',
+    { query: z.strictObject({ before: z.coerce.number().int().optional() }) },
+    ({ actor, query }) => listMissed(actor, query.before),
+  ),
+  endpoint(
+    'GET',
+    '/next-starts',
+    'see',
+    { query: z.strictObject({ limit: z.coerce.number().int().min(1).max(100).default(6) }) },
+    ({ actor, query }) => nextStarts(actor, query.limit),
+  ),
+  endpoint('GET', '/day/ahead', 'see', {}, ({ actor }) => dayAhead(actor)),
+  endpoint('GET', '/starts', 'see', {}, ({ actor }) => starts.startsState(actor)),
+  endpoint('PUT', '/starts', 'operate', { body: starts.startsSchema }, ({ actor, body }) =>
+    starts.switchStarts(actor, body),
+  ),
+  endpoint('GET', '/too-often', 'see', {}, ({ actor }) => starts.tooOften(actor)),
+  endpoint('PUT', '/too-often', 'administer', { body: tooOftenSchema }, ({ actor, body }) =>
+    starts.saveTooOften(actor, body),
+  ),
+
+  endpoint('GET', '/bundle', 'see', {}, ({ actor }) => exportBundle(actor)),
+  endpoint(
+    'POST',
+    '/bundle',
+    'design',
+    { body: z.unknown(), query: dryRun, maxBytes: MOST_FILE_BYTES },
+    ({ actor, body, query }) => importBundle(actor, body, query.dryRun),
+  ),
+  endpoint(
+    'POST',
+    '/crontab/read',
+    'design',
+    { body: crontabs.crontabSchema, reads: true, maxBytes: MOST_FILE_BYTES },
+    ({ actor, body }) => crontabs.previewCrontab(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/crontab',
+    'design',
+    { body: crontabs.crontabImportSchema, maxBytes: MOST_FILE_BYTES },
+    ({ actor, body }) => crontabs.importCrontab(actor, body),
+  ),
+  endpoint('GET', '/crontab', 'see', {}, ({ actor }) => crontabs.exportCrontab(actor)),
 
   endpoint('GET', '/runs', 'see', { query: runFilterSchema }, ({ actor, query }) => listRuns(actor, query)),
   endpoint('GET', '/runs.csv', 'see', { query: runFilterSchema }, async ({ actor, query }) => runsCsv(actor, query)),

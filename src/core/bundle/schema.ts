@@ -162,7 +162,7 @@ export const timingKeys = {
   makeUp: z.enum(MAKE_UP).default('once'),
   overlap: z.enum(OVERLAPS).default('wait'),
   priority: z.enum(PRIORITIES).optional(),
-  enabled: z.boolean().default(true),
+  spread: z.enum(SPREADS).default('one'),
 } as const
 
 const triggerSchema = z.strictObject({
@@ -174,7 +174,7 @@ const triggerSchema = z.strictObject({
     'flow',
   ]) as z.ZodType<{ readonly job: string } | { readonly flow: string }>,
   ...timingKeys,
-  spread: z.enum(SPREADS).default('one'),
+  enabled: z.boolean().default(true),
   with: withSchema.optional(),
 })
 

@@ -50,13 +50,14 @@ export class Timings {
       zone,
       gap: trigger.gap,
       fold: trigger.fold,
-      eligible: this.eligible(trigger),
+      eligible: this.eligibleDays(trigger),
       from: trigger.from === undefined ? undefined : parseIsoDay(trigger.from),
       until: trigger.until === undefined ? undefined : parseIsoDay(trigger.until),
     })
   }
 
-  private eligible({ on, notOn }: TriggerTiming): DaySet | null {
+  /** The days on which the trigger may fire by `on` and `notOn`; null: every day. */
+  eligibleDays({ on, notOn }: Pick<TriggerTiming, 'on' | 'notOn'>): DaySet | null {
     if (!on && !notOn) return null
     if (!notOn) return this.daysOf(on as DayRule)
     const never = this.daysOf(notOn)

@@ -1,4 +1,5 @@
 import Holidays from 'date-holidays'
+import { version } from 'date-holidays/package.json'
 import { LAST_DAY, parseIsoDay } from './days'
 import type { Holiday, HolidaySource } from './holidays'
 import type { HolidayWish } from './rule'
@@ -6,6 +7,14 @@ import type { HolidayWish } from './rule'
 const DAY_MS = 86_400_000
 /** A holiday's length may be an hour or so off whole days where the clock changes in it. */
 const CLOCK_SLACK_MS = 2 * 3_600_000
+
+/** Version of the package that the data comes with. */
+export const SHIPPED_HOLIDAYS_VERSION: string = version
+
+/** Equal wishes have equal keys. */
+export function holidayKey(wish: HolidayWish): string {
+  return [wish.country.toUpperCase(), ...placesOf(wish), [...(wish.types ?? ['public'])].sort().join('+')].join(' ')
+}
 
 const readers = new Map<string, Holidays>()
 const years = new Map<string, readonly Holiday[]>()
@@ -59,7 +68,7 @@ export function holidayFault({
 export const SHIPPED_HOLIDAYS: HolidaySource = {
   holidays: (wish, year) => {
     const types = wish.types ?? ['public']
-    const key = `${wish.country} ${wish.region ?? ''} ${types.join()} ${year}`
+    const key = `${holidayKey(wish)} ${year}`
     let found = years.get(key)
     if (!found) {
       // The package's language for names: English where it has it.

@@ -15,22 +15,22 @@ const MOST = 20_000
 /** A whole year, so that seasons and month ends weigh as much as they do. */
 const LOOKED_AT_DAYS = 364
 
-/** How often a schedule fires from an instant on, looked at over a year or 20,000 occurrences. */
-export function cadenceOf(schedule: Schedule, from: Instant): Cadence {
-  const found = schedule.between(from, from + LOOKED_AT_DAYS * DAY, MOST)
+/** How often a schedule fires from an instant on, looked at over a year or `most` occurrences. */
+export function cadenceOf(schedule: Schedule, from: Instant, most = MOST): Cadence {
+  const found = schedule.between(from, from + LOOKED_AT_DAYS * DAY, most)
   const last = found.at(-1)
   if (!last) return { runsPerDay: 0, mostInADay: 0, gapSeconds: null }
-  const days = found.length < MOST ? LOOKED_AT_DAYS : Math.max(1 / 24, (last.at - from) / DAY)
+  const days = found.length < most ? LOOKED_AT_DAYS : Math.max(1 / 24, (last.at - from) / DAY)
   const ofDay = new Map<number, number>()
   for (const { day } of found) ofDay.set(day, (ofDay.get(day) ?? 0) + 1)
-  let most = Math.max(...ofDay.values())
-  // Twenty thousand within a day: how many there would be in all of it.
-  if (found.length === MOST && last.at - from < DAY) most = Math.round((MOST * DAY) / Math.max(1, last.at - from))
+  let mostInADay = Math.max(...ofDay.values())
+  // Cut off within a day: how many there would be in all of it.
+  if (found.length === most && last.at - from < DAY) mostInADay = Math.round((most * DAY) / Math.max(1, last.at - from))
   const gaps = found
     .slice(1, 500)
     .map((o, i) => o.at - (found[i] as { at: number }).at)
     .sort((a, b) => a - b)
-  return { runsPerDay: found.length / days, mostInADay: most, gapSeconds: gaps[Math.floor(gaps.length / 2)] ?? null }
+  return { runsPerDay: found.length / days, mostInADay, gapSeconds: gaps[Math.floor(gaps.length / 2)] ?? null }
 }
 
 /** Kinds of cadence that lists can be narrowed down to, by the usual distance in seconds: from (included), to (excluded). */

@@ -1,0 +1,334 @@
+import { checkBundle } from '@/core/bundle/check'
+import type { Bundle, BundleJob, BundleTrigger } from '@/core/bundle/schema'
+import type { Fault } from '@/core/schema/faults'
+import { parseDuration } from '@/core/timing/duration'
+import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
+import { faultsFrom } from '@/core/schema/faults'
+import { db, many, maybeOne, transaction, type Tx } from '@/store/db'
+import { requireRight, type Actor } from './actor'
+import { changing, insertCalendar, readCalendar, saveCalendarIn } from './calendars'
+import { addPoolIn } from './fleet'
+import { Problem } from './problem'
+import { triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+import { insertTrigger, saveTriggerIn } from './triggers'
+import { addAreaIn, insertJob, saveJobIn } from './work'
+
+export interface ImportLine {
+  readonly kind: 'calendar' | 'pool' | 'job' | 'trigger'
+  readonly id: string
+  readonly what: 'added' | 'changed' | 'same'
+}
+
+/** Where jobs go that name no area. */
+const DEFAULT_AREA = 'Imported'
+
+class DryRun extends Error {}
+
+/**
+ * Brings a bundle in: what is new is added, what is there is changed to what the file says, by id; nothing is removed. All or nothing. `dryRun`: everything is
+ * tried and nothing kept.
+ */
+export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean): Promise<{ lines: ImportLine[] }> {
+  requireRight(actor, 'design')
+  const checked = checkBundle(raw)
+  if (!checked.ok) refuseFile(checked.faults)
+  const { bundle } = checked as { bundle: Bundle }
+  const faults = notCarried(bundle)
+  const jobs = bundle.jobs.map((job, i) => jobIn(job, `jobs[${i}]`, faults))
+  const triggers = bundle.triggers.map((trigger, i) => triggerIn(trigger, bundle.zone, `triggers[${i}]`, faults))
+  refuseFile(faults)
+  const lines: ImportLine[] = []
+  try {
+    await transaction(async (tx) => {
+      lines.length = 0
+      await importCalendars(tx, actor, bundle, lines)
+      await importPools(tx, actor, bundle, lines)
+      await importJobs(tx, actor, jobs as JobIn[], lines)
+      await importTriggers(tx, actor, triggers as TriggerIn[], lines)
+      if (dryRun) throw new DryRun()
+    })
+  } catch (error) {
+    if (!(error instanceof DryRun)) throw error
+  }
+  return { lines }
+}
+
+function refuseFile(faults: readonly Fault[]): void {
+  if (faults.length === 0) return
+  throw new Problem(
+    'invalid-input',
+    faults
+      .slice(0, 20)
+      .map(({ path, message }) => (path ? `${path}: ${message}` : message))
+      .join('\n'),
+    faults,
+  )
+}
+
+/** What the format knows and this server does not do. */
+function notCarried(bundle: Bundle): Fault[] {
+  const faults: Fault[] = []
+  if (bundle.flows.length > 0)
+    faults.push({ path: 'flows[0]', message: 'This server runs jobs; flows cannot be brought in yet.' })
+  bundle.jobs.forEach((job, i) => {
+    if (Object.keys(job.locks).length > 0)
+      faults.push({ path: `jobs[${i}].locks`, message: 'Locks cannot be brought in yet.' })
+  })
+  return faults
+}
+
+interface JobIn {
+  readonly slug: string
+  readonly title: string
+  readonly notes: string
+  readonly area: string
+  readonly active: boolean
+  readonly definition: JobDefinition
+}
+
+function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | null {
+  const before = faults.length
+  const need = (key: 'command' | 'script' | 'interpreter' | 'wait'): void => {
+    if (job[key] === undefined)
+      faults.push({ path, message: `The key ${key} is missing: a job of the kind ${job.kind} needs it.` })
+  }
+  const seconds = (text: string | undefined): number | undefined =>
+    text === undefined ? undefined : parseDuration(text)
+  let action: unknown
+  if (job.kind === 'command') {
+    need('command')
+    action = { kind: 'command', command: job.command }
+  } else if (job.kind === 'script') {
+    need('script')
+    need('interpreter')
+    action = { kind: 'script', interpreter: job.interpreter, script: job.script }
+  } else if (job.kind === 'wait') {
+    need('wait')
+    const length = seconds(job.wait)
+    action = { kind: 'wait', minutes: length === undefined ? job.wait : length / 60 }
+  } else faults.push({ path, message: 'The key kind is missing: command, script or wait.' })
+  const target =
+    job.pool !== undefined
+      ? { pool: job.pool }
+      : job.agent !== undefined
+        ? { agent: job.agent }
+        : job.labels !== undefined
+          ? { labels: job.labels }
+          : null
+  if (target === null) faults.push({ path, message: 'A job needs one of the keys pool, agent, labels.' })
+  if (faults.length > before) return null
+  const raw = {
+    action,
+    target,
+    slots: job.slots,
+    minVersion: job.minVersion ?? null,
+    environment: job.environment ?? {},
+    folder: job.folder ?? null,
+    inputs: (job.inputs ?? []).map(({ default: value, ...input }) => ({
+      ...input,
+      default:
+        value === undefined || typeof value === 'object'
+          ? null
+          : typeof value === 'boolean'
+            ? value
+              ? 'yes'
+              : 'no'
+            : String(value),
+    })),
+    timeLimitSeconds: seconds(job.timeout) ?? null,
+    retries: job.retry?.times ?? 0,
+    retryDelaySeconds: seconds(job.retry?.delay) ?? 30,
+    ...(job.success ? { success: job.success } : {}),
+    ...(job.unreachable
+      ? {
+          unreachable: {
+            everySeconds: seconds(job.unreachable.every),
+            times: job.unreachable.times,
+            then: job.unreachable.then,
+          },
+        }
+      : {}),
+    priority: job.priority ?? 'normal',
+    ...(job.keeping ? { keeping: job.keeping } : {}),
+  }
+  const parsed = jobDefinitionSchema.safeParse(raw)
+  if (!parsed.success) {
+    for (const fault of faultsFrom(parsed.error, raw))
+      faults.push({ path: `${path}.${fault.path}`, message: fault.message })
+    return null
+  }
+  return {
+    slug: job.id,
+    title: job.title ?? job.id,
+    notes: job.notes ?? '',
+    area: job.area ?? DEFAULT_AREA,
+    active: job.active,
+    definition: parsed.data,
+  }
+}
+
+interface TriggerIn {
+  readonly slug: string
+  readonly title: string
+  readonly notes: string
+  readonly job: string
+  readonly enabled: boolean
+  readonly definition: TriggerDefinition
+}
+
+function triggerIn(
+  { id, title, notes, start, enabled, with: values, ...timing }: BundleTrigger,
+  zone: string,
+  path: string,
+  faults: Fault[],
+): TriggerIn | null {
+  if (!('job' in start)) {
+    faults.push({ path: `${path}.start`, message: 'This server starts jobs; flows cannot be started yet.' })
+    return null
+  }
+  const given = Object.fromEntries(
+    Object.entries(values ?? {}).map(([name, value]) => [
+      name,
+      typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value),
+    ]),
+  )
+  const definition = triggerDefinitionSchema.parse({ ...timing, zone: timing.zone ?? zone, with: given })
+  return { slug: id, title: title ?? id, notes: notes ?? '', job: start.job, enabled, definition }
+}
+
+async function importCalendars(tx: Tx, actor: Actor, bundle: Bundle, lines: ImportLine[]): Promise<void> {
+  await changing(tx)
+  const present = new Map(
+    (await many<{ id: number; slug: string }>(tx, 'SELECT id, slug FROM calendars')).map((row) => [row.slug, row.id]),
+  )
+  for (const calendar of inOrder(bundle)) {
+    const id = present.get(calendar.id)
+    const content = { title: calendar.title ?? calendar.id, notes: calendar.notes ?? '', rule: calendar.days }
+    if (id === undefined) {
+      await insertCalendar(tx, actor, { slug: calendar.id, ...content })
+      lines.push({ kind: 'calendar', id: calendar.id, what: 'added' })
+      continue
+    }
+    const current = await readCalendar(tx, id)
+    const isSame =
+      current.title === content.title && current.notes === content.notes && sameJson(current.rule, content.rule)
+    if (!isSame) await saveCalendarIn(tx, actor, id, { ...content, version: current.version })
+    lines.push({ kind: 'calendar', id: calendar.id, what: isSame ? 'same' : 'changed' })
+  }
+}
+
+/** Calendars so that each comes after those that it refers to. */
+function inOrder(bundle: Bundle): Bundle['calendars'] {
+  const byId = new Map(bundle.calendars.map((calendar) => [calendar.id, calendar]))
+  const done = new Set<string>()
+  const out: Bundle['calendars'] = []
+  const visit = (calendar: Bundle['calendars'][number]): void => {
+    if (done.has(calendar.id)) return
+    done.add(calendar.id)
+    for (const [, id] of JSON.stringify(calendar.days).matchAll(/"calendar":"([a-z0-9-]+)"/g)) {
+      const other = byId.get(id as string)
+      if (other) visit(other)
+    }
+    out.push(calendar)
+  }
+  bundle.calendars.forEach(visit)
+  return out
+}
+
+async function importPools(tx: Tx, actor: Actor, bundle: Bundle, lines: ImportLine[]): Promise<void> {
+  for (const pool of bundle.pools) {
+    const known = await maybeOne(tx, 'SELECT 1 AS one FROM pools WHERE name = $1', [pool.id])
+    if (!known) await addPoolIn(tx, actor, { name: pool.id, title: pool.title ?? pool.id })
+    lines.push({ kind: 'pool', id: pool.id, what: known ? 'same' : 'added' })
+  }
+}
+
+async function importJobs(tx: Tx, actor: Actor, jobs: readonly JobIn[], lines: ImportLine[]): Promise<void> {
+  const areas = new Map(
+    (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM areas')).map((row) => [
+      row.title.toLowerCase(),
+      row.id,
+    ]),
+  )
+  for (const { slug, area, ...job } of jobs) {
+    let areaId = areas.get(area.toLowerCase())
+    if (areaId === undefined) {
+      areaId = (await addAreaIn(tx, actor, { title: area, notes: '' })).id
+      areas.set(area.toLowerCase(), areaId)
+    }
+    const known = await maybeOne<{
+      id: number
+      version: number
+      title: string
+      notes: string
+      areaId: number
+      active: boolean
+      definition: unknown
+    }>(
+      tx,
+      `SELECT j.id, j.version, j.title, j.notes, j.area_id AS "areaId", j.active, v.definition FROM jobs j
+         JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.slug = $1 AND j.deleted_at IS NULL`,
+      [slug],
+    )
+    if (!known) {
+      await insertJob(tx, actor, { ...job, areaId }, slug)
+      lines.push({ kind: 'job', id: slug, what: 'added' })
+      continue
+    }
+    const { id, version, ...before } = known
+    const isSame = sameJson({ ...before, definition: jobDefinitionSchema.parse(before.definition) }, { ...job, areaId })
+    if (!isSame) await saveJobIn(tx, actor, id, { ...job, areaId, version })
+    lines.push({ kind: 'job', id: slug, what: isSame ? 'same' : 'changed' })
+  }
+}
+
+async function importTriggers(
+  tx: Tx,
+  actor: Actor,
+  triggers: readonly TriggerIn[],
+  lines: ImportLine[],
+): Promise<void> {
+  for (const { slug, job, ...trigger } of triggers) {
+    const started = await db().Job.findOne({ where: { slug: job, deletedAt: null }, transaction: tx })
+    const content = { ...trigger, jobId: Number(started?.id), sure: true }
+    const known = await maybeOne<{
+      id: number
+      version: number
+      title: string
+      notes: string
+      jobId: number
+      enabled: boolean
+      definition: unknown
+    }>(
+      tx,
+      `SELECT id, version, title, notes, job_id AS "jobId", enabled, definition FROM triggers WHERE slug = $1 AND deleted_at IS NULL`,
+      [slug],
+    )
+    if (!known) {
+      await insertTrigger(tx, actor, { slug, ...content })
+      lines.push({ kind: 'trigger', id: slug, what: 'added' })
+      continue
+    }
+    const { id, version, ...before } = known
+    const { sure: _, ...after } = content
+    const isSame = sameJson({ ...before, definition: triggerDefinitionSchema.parse(before.definition) }, after)
+    if (!isSame) await saveTriggerIn(tx, actor, id, { ...content, version })
+    lines.push({ kind: 'trigger', id: slug, what: isSame ? 'same' : 'changed' })
+  }
+}
+
+/** Equal as JSON, whatever the order of keys. */
+function sameJson(a: unknown, b: unknown): boolean {
+  const sorted = (value: unknown): unknown =>
+    typeof value === 'object' && value !== null && !Array.isArray(value)
+      ? Object.fromEntries(
+          Object.entries(value)
+            .filter(([, v]) => v !== undefined)
+            .sort(([x], [y]) => (x < y ? -1 : 1))
+            .map(([k, v]) => [k, sorted(v)]),
+        )
+      : Array.isArray(value)
+        ? value.map(sorted)
+        : value
+  return JSON.stringify(sorted(a)) === JSON.stringify(sorted(b))
+}

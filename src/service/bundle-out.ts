@@ -1,0 +1,153 @@
+import { FORMAT, type bundleSchema } from '@/core/bundle/schema'
+import type { z } from 'zod'
+import { isoDuration } from '@/core/timing/duration'
+import type { JobDefinition } from '@/core/work/job'
+import { config } from '@/store/config'
+import { many } from '@/store/db'
+import { requireRight, type Actor } from './actor'
+import { timingState } from './timing-cache'
+import type { TriggerDefinition } from './trigger-definition'
+
+export type BundleFile = z.input<typeof bundleSchema>
+
+/** All calendars, pools, jobs and triggers as a bundle. What is as it is by default is left out. */
+export async function exportBundle(actor: Actor): Promise<BundleFile> {
+  requireRight(actor, 'see')
+  const { stored } = await timingState(null)
+  const notes = new Map(
+    (await many<{ slug: string; notes: string }>(null, `SELECT slug, notes FROM calendars WHERE notes <> ''`)).map(
+      (row) => [row.slug, row.notes],
+    ),
+  )
+  const pools = await many<{ name: string; title: string }>(null, 'SELECT name, title FROM pools ORDER BY name')
+  const jobs = await many<{
+    slug: string
+    title: string
+    notes: string
+    area: string
+    active: boolean
+    definition: JobDefinition
+  }>(
+    null,
+    `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
+       FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE j.deleted_at IS NULL ORDER BY j.slug`,
+  )
+  const triggers = await many<{
+    slug: string
+    title: string
+    notes: string
+    job: string
+    enabled: boolean
+    definition: TriggerDefinition
+  }>(
+    null,
+    `SELECT t.slug, t.title, t.notes, j.slug AS job, t.enabled, t.definition FROM triggers t JOIN jobs j ON j.id = t.job_id
+      WHERE t.deleted_at IS NULL ORDER BY t.slug`,
+  )
+  return {
+    format: FORMAT,
+    zone: config().zone,
+    calendars: stored.map(({ slug, title, rule }) => ({
+      id: slug,
+      title,
+      ...(notes.has(slug) ? { notes: notes.get(slug) } : {}),
+      days: rule,
+    })),
+    pools: pools.map(({ name, title }) => ({ id: name, title })),
+    jobs: jobs.map(jobOut),
+    triggers: triggers.map(({ slug, title, notes: text, job, enabled, definition }) => {
+      const { with: values, ...timing } = definition
+      return {
+        id: slug,
+        title,
+        ...(text ? { notes: text } : {}),
+        start: { job },
+        ...without(timing, { gap: 'later', fold: 'first', makeUp: 'once', overlap: 'wait', spread: 'one' }),
+        time: timing.time,
+        ...(enabled ? {} : { enabled }),
+        ...(Object.keys(values ?? {}).length > 0 ? { with: values } : {}),
+      }
+    }),
+  }
+}
+
+/** The entries that differ from these. */
+function without<T extends object>(given: T, defaults: Readonly<Record<string, unknown>>): T {
+  return Object.fromEntries(
+    Object.entries(given).filter(
+      ([key, value]) => value !== undefined && JSON.stringify(value) !== JSON.stringify(defaults[key]),
+    ),
+  ) as T
+}
+
+type JobFile = BundleFile['jobs'] extends readonly (infer J)[] | undefined ? J : never
+
+function jobOut({
+  slug,
+  title,
+  notes,
+  area,
+  active,
+  definition: d,
+}: {
+  slug: string
+  title: string
+  notes: string
+  area: string
+  active: boolean
+  definition: JobDefinition
+}): JobFile {
+  const action: Partial<JobFile> =
+    d.action.kind === 'command'
+      ? { kind: 'command', command: d.action.command }
+      : d.action.kind === 'script'
+        ? { kind: 'script', interpreter: d.action.interpreter, script: d.action.script }
+        : {
+            kind: 'wait',
+            wait:
+              typeof d.action.minutes === 'string' ? d.action.minutes : isoDuration(Math.round(d.action.minutes * 60)),
+          }
+  const inputs = d.inputs.map((input) => ({
+    name: input.name,
+    ...(input.title ? { title: input.title } : {}),
+    type: input.type,
+    ...(input.options.length > 0 ? { options: input.options } : {}),
+    ...(input.default === null ? {} : { default: input.default }),
+    ...(input.ask ? {} : { ask: false }),
+  }))
+  const unreachable = d.unreachable ?? null
+  return {
+    id: slug,
+    title,
+    ...(notes ? { notes } : {}),
+    area,
+    ...(active ? {} : { active }),
+    ...action,
+    ...d.target,
+    ...(d.slots === 1 ? {} : { slots: d.slots }),
+    ...(d.minVersion === null ? {} : { minVersion: d.minVersion }),
+    ...(Object.keys(d.environment).length > 0 ? { environment: d.environment } : {}),
+    ...(d.folder === null ? {} : { folder: d.folder }),
+    ...(inputs.length > 0 ? { inputs } : {}),
+    ...(d.timeLimitSeconds === null ? {} : { timeout: isoDuration(d.timeLimitSeconds) }),
+    ...(d.retries === 0 ? {} : { retry: { times: d.retries, delay: isoDuration(d.retryDelaySeconds) } }),
+    ...(isPlainSuccess(d.success) ? {} : { success: d.success }),
+    ...(unreachable === null || unreachable.then === 'wait'
+      ? {}
+      : {
+          unreachable: {
+            every: isoDuration(unreachable.everySeconds),
+            times: unreachable.times,
+            then: unreachable.then,
+          },
+        }),
+    ...(d.priority === 'normal' ? {} : { priority: d.priority }),
+    ...(isPlainKeeping(d.keeping) ? {} : { keeping: d.keeping }),
+  } satisfies Partial<JobFile> as JobFile
+}
+
+const isPlainSuccess = ({ exitCodes, must, mustNot }: JobDefinition['success']): boolean =>
+  exitCodes.join() === '0' && must === null && mustNot === null
+const isPlainKeeping = (k: JobDefinition['keeping']): boolean =>
+  k.board === 'after-hours' && k.boardHours === 24 && k.historyDays === 400 && k.outputDays === 60

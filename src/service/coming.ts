@@ -1,0 +1,110 @@
+import { finishBy } from '@/core/timing/finish-by'
+import { many } from '@/store/db'
+import { requireRight, type Actor } from './actor'
+import { timingState } from './timing-cache'
+import { triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+
+export interface ComingStart {
+  readonly triggerId: number
+  readonly title: string
+  readonly at: string
+  readonly says: string
+  readonly goesTo: string
+  readonly dueAt: string | null
+}
+
+interface Row {
+  readonly id: number
+  readonly title: string
+  readonly version: number
+  readonly definition: TriggerDefinition
+  readonly says: string
+  readonly target: Record<string, unknown>
+  readonly nextAt: Date
+}
+
+async function enabledTriggers(to: Date): Promise<Row[]> {
+  const rows = await many<Row>(
+    null,
+    `SELECT t.id, t.title, t.version, t.definition, t.says, v.definition->'target' AS target, t.next_at AS "nextAt"
+       FROM triggers t JOIN jobs j ON j.id = t.job_id AND j.active JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE t.enabled AND t.deleted_at IS NULL AND t.next_at < $1 ORDER BY t.next_at, lower(t.title)`,
+    [to],
+  )
+  return rows.map((row) => ({ ...row, definition: triggerDefinitionSchema.parse(row.definition) }))
+}
+
+/** The next starts of all triggers, the soonest first; each trigger once. */
+export async function nextStarts(actor: Actor, limit: number): Promise<ComingStart[]> {
+  requireRight(actor, 'see')
+  const rows = await enabledTriggers(new Date(Date.now() + 366 * 86_400_000))
+  return rows.slice(0, limit).map((row) => ({
+    triggerId: row.id,
+    title: row.title,
+    at: row.nextAt.toISOString(),
+    says: row.says,
+    goesTo: goesTo(row),
+    dueAt: isoOf(finishBy(row.definition, row.nextAt.getTime())),
+  }))
+}
+
+function goesTo({ target, definition }: Row): string {
+  const name =
+    'agent' in target
+      ? String(target.agent)
+      : 'pool' in target
+        ? String(target.pool)
+        : Object.entries(target.labels as object)
+            .map(([k, v]) => `${k}=${String(v)}`)
+            .join(', ')
+  return definition.spread === 'each' ? `all of ${name}` : name
+}
+
+const isoOf = (ms: number | null): string | null => (ms === null ? null : new Date(ms).toISOString())
+
+export interface DayAhead {
+  /** Starts in each stretch from now on. */
+  readonly from: string
+  readonly bucketSeconds: number
+  readonly starts: readonly number[]
+  /** Deadlines of starts of the last and the next hours. */
+  readonly deadlines: readonly { readonly triggerId: number; readonly title: string; readonly dueAt: string }[]
+}
+
+const BUCKET_SECONDS = 900
+const HOURS_AHEAD = 16
+/** A trigger that fires very often is counted by its pace. */
+const MOST_OF_ONE = 2000
+
+/** What the day line shows ahead: starts, and times by which runs are to finish. */
+export async function dayAhead(actor: Actor): Promise<DayAhead> {
+  requireRight(actor, 'see')
+  const now = Date.now() / 1000
+  const from = Math.floor(now / BUCKET_SECONDS) * BUCKET_SECONDS
+  const to = from + HOURS_AHEAD * 3600
+  const state = await timingState(null)
+  const starts = new Array<number>((to - from) / BUCKET_SECONDS).fill(0)
+  const deadlines: { triggerId: number; title: string; dueAt: string }[] = []
+  for (const row of await enabledTriggers(new Date(to * 1000))) {
+    const schedule = state.schedule(row.id, row.version, row.definition)
+    for (const { at } of schedule.between(now, to, MOST_OF_ONE)) {
+      const bucket = Math.floor((at - from) / BUCKET_SECONDS)
+      starts[bucket] = (starts[bucket] ?? 0) + 1
+    }
+  }
+  const dated = await many<{ id: number; title: string; version: number; definition: unknown }>(
+    null,
+    `SELECT id, title, version, definition FROM triggers WHERE enabled AND deleted_at IS NULL AND definition ? 'finishBy'`,
+  )
+  for (const { id, title, version, definition } of dated) {
+    const parsed = triggerDefinitionSchema.parse(definition)
+    // Whatever began in the last day may still be due.
+    for (const { at } of state.schedule(id, version, parsed).between(now - 86_400, to, 200)) {
+      const due = finishBy(parsed, at * 1000)
+      if (due !== null && due >= now * 1000 && due < to * 1000)
+        deadlines.push({ triggerId: id, title, dueAt: new Date(due).toISOString() })
+    }
+  }
+  deadlines.sort((a, b) => (a.dueAt < b.dueAt ? -1 : 1))
+  return { from: new Date(from * 1000).toISOString(), bucketSeconds: BUCKET_SECONDS, starts, deadlines }
+}

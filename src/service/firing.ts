@@ -1,0 +1,269 @@
+import { isoDay } from '@/core/calendar/days'
+import { decideDue, DEFAULT_ALLOWANCE_MS } from '@/core/timing/firing'
+import type { Occurrence } from '@/core/timing/schedule'
+import { finishBy } from '@/core/timing/finish-by'
+import { execute, many, transaction, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { lockLead } from './leases'
+import { insertRuns, inputsFor, jobsToStart, type JobToStart, type NewRun } from './new-run'
+import { readSetting } from './settings'
+import { stopForReplacement } from './run-life'
+import { machinesOf, openRunsOf, type Machine, type OpenRun } from './targets'
+import { timingState, type TimingState } from './timing-cache'
+import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+
+/** Triggers decided in one transaction. */
+const MOST_TRIGGERS = 500
+/** Occurrences of one trigger decided in one go; the rest follow at once. */
+const MOST_OCCURRENCES = 2000
+/** A trigger's next occurrence is looked for this far ahead, seconds: a hundred years. */
+export const HORIZON_SECONDS = 100 * 365.25 * 86_400
+
+export interface DueTrigger {
+  readonly id: number
+  readonly title: string
+  readonly jobId: number
+  readonly version: number
+  readonly definition: TriggerDefinition
+  readonly nextAt: Date
+}
+
+interface NotStarted {
+  readonly trigger: DueTrigger
+  readonly occurrences: readonly Occurrence[]
+  readonly why: 'late' | 'made up' | 'overlap' | 'job off' | 'job gone' | 'inputs' | 'no machine'
+  readonly detail: string
+}
+
+/**
+ * Makes a run for each occurrence that is due, once, whatever engine asks: the triggers are locked, and the database has a unique key on trigger and occurrence.
+ * Returns how many runs were made, and whether more may be due.
+ */
+export async function fireDue(epoch: number, nowMs: number): Promise<{ started: number; more: boolean }> {
+  await timingState(null)
+  return transaction(async (tx) => {
+    await lockLead(tx, epoch)
+    const due = await lockDue(tx, new Date(nowMs), null)
+    const { started, decided } = await settle(tx, due, nowMs)
+    return { started, more: due.length === MOST_TRIGGERS && decided > 0 }
+  })
+}
+
+/** The next instant at which any trigger is due; null if none is. */
+export async function nextDueMs(): Promise<number | null> {
+  const [row] = await many<{ next: Date | null }>(
+    null,
+    'SELECT min(next_at) AS next FROM triggers WHERE enabled AND deleted_at IS NULL AND next_at IS NOT NULL',
+  )
+  return row?.next?.getTime() ?? null
+}
+
+/** Locks the triggers that are due, those of `ids` or any; ones that another transaction holds are passed over unless they are asked for. */
+export async function lockDue(tx: Tx, now: Date, ids: readonly number[] | null): Promise<DueTrigger[]> {
+  const rows = await many<DueTrigger>(
+    tx,
+    `SELECT id, title, job_id AS "jobId", version, definition, next_at AS "nextAt" FROM triggers
+      WHERE enabled AND deleted_at IS NULL AND next_at <= $1 AND ($2::bigint[] IS NULL OR id = ANY($2))
+      ORDER BY next_at, id LIMIT ${MOST_TRIGGERS} FOR UPDATE ${ids === null ? 'SKIP LOCKED' : ''}`,
+    [now, ids],
+  )
+  return rows.map((row) => ({ ...row, definition: triggerDefinitionSchema.parse(row.definition) }))
+}
+
+/**
+ * Decides all occurrences of these triggers up to now: what starts, what is not started and why, and what waits because starts are off. The triggers are
+ * locked by the caller.
+ */
+export async function settle(
+  tx: Tx,
+  due: readonly DueTrigger[],
+  nowMs: number,
+): Promise<{ readonly started: number; readonly decided: number }> {
+  if (due.length === 0) return { started: 0, decided: 0 }
+  const [state, starts] = [await timingState(tx), await readSetting(tx, 'starts')]
+  const jobs = await jobsToStart(tx, [...new Set(due.map((trigger) => trigger.jobId))])
+  const open = await openRunsOf(
+    tx,
+    due.map((trigger) => trigger.id),
+  )
+  const machines = due.some((trigger) => trigger.definition.spread === 'each') ? await machinesOf(tx) : []
+  const plan = new Plan(state, jobs, open, machines, nowMs, starts.on)
+  for (const trigger of due) plan.decide(trigger)
+  // While starts are off most stays as it is: nothing to write, nobody to tell.
+  if (plan.next.length === 0) return { started: 0, decided: 0 }
+  await stopForReplacement(tx, plan.replaced, nowMs)
+  const ids = await insertRuns(tx, plan.runs)
+  await writeNotStarted(tx, plan.notStarted, ids, plan.runs)
+  await writeNext(tx, plan.next)
+  const made = ids.filter((id): id is number => id !== null)
+  const touched = [...made, ...plan.replaced]
+  await notify(tx, {
+    timing: true,
+    ...(touched.length > 0 ? { runs: touched } : {}),
+    ...(made.length > 0 ? { place: true as const } : {}),
+    ...(plan.replaced.length > 0 ? { deliver: true as const } : {}),
+  })
+  return { started: made.length, decided: plan.next.length }
+}
+
+/** Collects what is to be written for all triggers of one go. */
+class Plan {
+  readonly runs: NewRun[] = []
+  readonly notStarted: NotStarted[] = []
+  readonly replaced: number[] = []
+  readonly next: { id: number; at: Occurrence | null }[] = []
+  /** The last run planned for each trigger and machine. */
+  private readonly planned = new Map<string, { run: NewRun; occurrence: Occurrence }>()
+
+  constructor(
+    private readonly state: TimingState,
+    private readonly jobs: ReadonlyMap<number, JobToStart>,
+    private readonly open: ReadonlyMap<number, readonly OpenRun[]>,
+    private readonly machines: readonly Machine[],
+    private readonly nowMs: number,
+    private readonly startsOn: boolean,
+  ) {}
+
+  decide(trigger: DueTrigger): void {
+    const schedule = this.state.schedule(trigger.id, trigger.version, trigger.definition)
+    const from = trigger.nextAt.getTime() / 1000
+    // The instant itself is due: half a second more takes it in, whole seconds being all there are.
+    const found = schedule.between(from, this.nowMs / 1000 + 0.0005, MOST_OCCURRENCES)
+    const decision = decideDue({
+      occurrences: found,
+      atMs: ({ at }) => at * 1000,
+      nowMs: this.nowMs,
+      allowanceMs: allowanceMs(trigger.definition, DEFAULT_ALLOWANCE_MS),
+      makeUp: trigger.definition.makeUp,
+      startsOff: !this.startsOn,
+    })
+    if (decision.late.length > 0) this.miss(trigger, decision.late, 'late', this.sayLate(trigger))
+    for (const occurrence of decision.start) this.start(trigger, occurrence)
+    if (decision.madeUp.length > 0)
+      this.miss(trigger, decision.madeUp, 'made up', 'Missed, and made up for by one start.')
+    const last = found.at(-1)
+    const next =
+      decision.waiting[0] ??
+      schedule.next(
+        last && found.length === MOST_OCCURRENCES ? last.at + 1 : this.nowMs / 1000 + 0.001,
+        this.nowMs / 1000 + HORIZON_SECONDS,
+      ) ??
+      null
+    if (next?.at !== from) this.next.push({ id: trigger.id, at: next })
+  }
+
+  private sayLate(trigger: DueTrigger): string {
+    const minutes = Math.round(allowanceMs(trigger.definition, DEFAULT_ALLOWANCE_MS) / 60_000)
+    const why = this.startsOn ? 'no engine was there in time' : 'starts by triggers were off'
+    return `Later than its allowance of ${minutes} min: ${why}.`
+  }
+
+  private miss(trigger: DueTrigger, occurrences: readonly Occurrence[], why: NotStarted['why'], detail: string): void {
+    this.notStarted.push({ trigger, occurrences, why, detail })
+  }
+
+  private start(trigger: DueTrigger, occurrence: Occurrence): void {
+    const job = this.jobs.get(trigger.jobId)
+    if (!job) return this.miss(trigger, [occurrence], 'job gone', 'Its job was removed.')
+    if (!job.active) return this.miss(trigger, [occurrence], 'job off', `${job.title} is switched off.`)
+    const { inputs, faults } = inputsFor(job.definition, trigger.definition.with)
+    if (faults.length > 0)
+      return this.miss(trigger, [occurrence], 'inputs', faults.map((fault) => fault.message).join(' '))
+    if (trigger.definition.spread === 'one') return this.startOne(trigger, occurrence, job, inputs, null)
+    const machines = this.machines.filter((machine) => machine.fits(job.definition.target))
+    if (machines.length === 0)
+      return this.miss(trigger, [occurrence], 'no machine', 'No machine of its target is there and switched on.')
+    for (const machine of machines) this.startOne(trigger, occurrence, job, inputs, machine)
+  }
+
+  private startOne(
+    trigger: DueTrigger,
+    occurrence: Occurrence,
+    job: JobToStart,
+    inputs: NewRun['inputs'],
+    machine: Machine | null,
+  ): void {
+    const forAgentId = machine?.id ?? null
+    const key = `${trigger.id} ${forAgentId}`
+    const before = (this.open.get(trigger.id) ?? []).filter((run) => run.forAgentId === forAgentId)
+    const isOverlap = before.length > 0 || this.planned.has(key)
+    const { overlap } = trigger.definition
+    if (isOverlap && overlap === 'skip') {
+      const number = before.at(-1)?.id
+      const detail = number === undefined ? 'The one before it had not ended.' : `#${number} had not ended.`
+      return this.miss(trigger, [occurrence], 'overlap', detail)
+    }
+    if (overlap === 'replace') {
+      this.replaced.push(...before.map((run) => run.id))
+      const planned = this.planned.get(key)
+      if (planned) {
+        this.runs.splice(this.runs.indexOf(planned.run), 1)
+        this.miss(trigger, [planned.occurrence], 'overlap', 'Replaced by the next before it began.')
+      }
+    }
+    const atMs = occurrence.at * 1000
+    const run: NewRun = {
+      job,
+      inputs,
+      cause: 'trigger',
+      starter: { id: null, name: trigger.title },
+      createdAtMs: this.nowMs,
+      target: machine ? { agent: machine.name } : null,
+      priority: trigger.definition.priority ?? null,
+      dueAtMs: finishBy(trigger.definition, atMs),
+      afterEarlier: isOverlap && overlap !== 'start',
+      trigger: {
+        id: trigger.id,
+        version: trigger.version,
+        calendarVersions: this.state.calendarsOf([trigger.definition.on, trigger.definition.notOn]),
+        occurrence: { atMs, day: isoDay(occurrence.day) },
+        forAgentId,
+      },
+    }
+    this.runs.push(run)
+    this.planned.set(key, { run, occurrence })
+  }
+}
+
+async function writeNotStarted(
+  tx: Tx,
+  rows: readonly NotStarted[],
+  ids: readonly (number | null)[],
+  runs: readonly NewRun[],
+): Promise<void> {
+  if (rows.length === 0) return
+  const runOf = (row: NotStarted): number | null => {
+    if (row.why !== 'made up') return null
+    const place = runs.findLastIndex((run) => run.trigger?.id === row.trigger.id)
+    return ids[place] ?? null
+  }
+  await execute(
+    tx,
+    `INSERT INTO not_started (trigger_id, trigger_version, first_occurrence, last_occurrence, times, why, detail, run_id)
+     SELECT * FROM unnest($1::bigint[], $2::int[], $3::timestamptz[], $4::timestamptz[], $5::int[], $6::text[], $7::text[], $8::bigint[])`,
+    [
+      rows.map((row) => row.trigger.id),
+      rows.map((row) => row.trigger.version),
+      rows.map((row) => dateOf(row.occurrences[0] as Occurrence)),
+      rows.map((row) => dateOf(row.occurrences.at(-1) as Occurrence)),
+      rows.map((row) => row.occurrences.length),
+      rows.map((row) => row.why),
+      rows.map((row) => row.detail),
+      rows.map(runOf),
+    ],
+  )
+}
+
+/** Stores the next occurrence of each trigger. */
+export async function writeNext(
+  tx: Tx,
+  next: readonly { readonly id: number; readonly at: Occurrence | null }[],
+): Promise<void> {
+  await execute(
+    tx,
+    `UPDATE triggers t SET next_at = u.at, next_day = u.day FROM unnest($1::bigint[], $2::timestamptz[], $3::date[]) AS u(id, at, day) WHERE t.id = u.id`,
+    [next.map((n) => n.id), next.map((n) => n.at && dateOf(n.at)), next.map((n) => n.at && isoDay(n.at.day))],
+  )
+}
+
+const dateOf = ({ at }: Occurrence): Date => new Date(at * 1000)

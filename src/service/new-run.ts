@@ -1,0 +1,141 @@
+import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
+import { resolveInputs, type InputFault } from '@/core/work/inputs'
+import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
+import { many, type Tx } from '@/store/db'
+import { seal } from './secrets'
+
+export interface JobToStart {
+  readonly id: number
+  readonly title: string
+  readonly areaId: number
+  readonly version: number
+  readonly active: boolean
+  readonly definition: JobDefinition
+}
+
+/** The present versions of these jobs; those that were removed are missing. */
+export async function jobsToStart(tx: Tx | null, ids: readonly number[]): Promise<Map<number, JobToStart>> {
+  const rows = await many<JobToStart>(
+    tx,
+    `SELECT j.id, j.title, j.area_id AS "areaId", j.version, j.active, v.definition
+       FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.id = ANY($1) AND j.deleted_at IS NULL`,
+    [ids],
+  )
+  // A definition saved by an older Bugle gains the defaults of what came since.
+  return new Map(rows.map((row) => [row.id, { ...row, definition: jobDefinitionSchema.parse(row.definition) }]))
+}
+
+/** Values for all inputs of the job; secret ones apart. */
+export interface RunInputs {
+  readonly open: Readonly<Record<string, string>>
+  readonly secrets: Readonly<Record<string, string>> | null
+}
+
+export function inputsFor(
+  definition: JobDefinition,
+  given: Readonly<Record<string, string>>,
+): { readonly inputs: RunInputs; readonly faults: readonly InputFault[] } {
+  const { values, faults } = resolveInputs(definition.inputs, given)
+  const secretNames = new Set(definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name))
+  const entries = Object.entries(values)
+  const hidden = entries.filter(([name]) => secretNames.has(name))
+  return {
+    inputs: {
+      open: Object.fromEntries(entries.filter(([name]) => !secretNames.has(name))),
+      secrets: secretNames.size > 0 ? Object.fromEntries(hidden) : null,
+    },
+    faults,
+  }
+}
+
+export interface NewRun {
+  readonly job: JobToStart
+  readonly inputs: RunInputs
+  readonly cause: 'person' | 'token' | 'again' | 'trigger'
+  readonly starter: { readonly id: number | null; readonly name: string }
+  readonly createdAtMs: number
+  readonly target?: Target | null
+  readonly priority?: Priority | null
+  readonly againOf?: number | null
+  readonly requestKey?: string | null
+  /** Not before this instant. */
+  readonly startAfterMs?: number | null
+  readonly dueAtMs?: number | null
+  /** Waits until earlier runs of its trigger have ended. */
+  readonly afterEarlier?: boolean
+  readonly trigger?: {
+    readonly id: number
+    readonly version: number
+    readonly calendarVersions: Readonly<Record<string, number>>
+    /** null: started by hand. */
+    readonly occurrence: { readonly atMs: number; readonly day: string } | null
+    readonly forAgentId: number | null
+  }
+}
+
+/**
+ * Makes runs, ready or waiting, in one statement. A run for an occurrence that has one already is not made: returned are the ids in the order of `runs`, with null
+ * in the places of those.
+ */
+export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(number | null)[]> {
+  if (runs.length === 0) return []
+  const date = (ms: number | null | undefined): Date | null => (ms === null || ms === undefined ? null : new Date(ms))
+  const waits = runs.map((run) => run.afterEarlier === true || (run.startAfterMs ?? 0) > run.createdAtMs)
+  const rows = await many<{ place: number; id: number }>(
+    tx,
+    `WITH given AS (
+       SELECT *, nextval('runs_id_seq') AS id
+         FROM unnest($1::int[], $2::bigint[], $3::int[], $4::bigint[], $5::jsonb[], $6::text[], $7::text[], $8::jsonb[], $9::bytea[], $10::text[], $11::bigint[],
+                     $12::text[], $13::bigint[], $14::text[], $15::text[], $16::int[], $17::int[], $18::int[], $19::bigint[], $20::timestamptz[],
+                     $21::timestamptz[], $22::timestamptz[], $23::bool[], $24::bigint[], $25::int[], $26::jsonb[], $27::timestamptz[], $28::date[], $29::bigint[])
+              AS u(place, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state,
+                   priority, slots, max_attempts, retry_delay_ms, start_after, created_at, due_at, after_earlier, trigger_id, trigger_version,
+                   calendar_versions, occurrence, occurrence_day, for_agent)
+        ORDER BY place),
+     made AS (
+       INSERT INTO runs (id, job_id, job_version, area_id, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key,
+                         state, priority, slots, max_attempts, retry_delay_ms, start_after, created_at, ready_at, due_at, after_earlier, trigger_id,
+                         trigger_version, calendar_versions, occurrence, occurrence_day, for_agent_id)
+       SELECT id, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state, priority, slots,
+              max_attempts, retry_delay_ms, start_after, created_at, CASE WHEN state = 'ready' THEN created_at END, due_at, after_earlier, trigger_id,
+              trigger_version, calendar_versions, occurrence, occurrence_day, for_agent
+         FROM given ORDER BY place
+       ON CONFLICT (trigger_id, occurrence, coalesce(for_agent_id, 0)) WHERE occurrence IS NOT NULL DO NOTHING
+       RETURNING id)
+     SELECT g.place, g.id FROM given g JOIN made m ON m.id = g.id`,
+    [
+      runs.map((_, i) => i),
+      runs.map((r) => r.job.id),
+      runs.map((r) => r.job.version),
+      runs.map((r) => r.job.areaId),
+      runs.map((r) => JSON.stringify(r.target ?? r.job.definition.target)),
+      runs.map((r) => r.job.definition.action.kind),
+      runs.map((r) => r.job.definition.minVersion),
+      runs.map((r) => JSON.stringify(r.inputs.open)),
+      runs.map((r) => (r.inputs.secrets ? seal(JSON.stringify(r.inputs.secrets), 'run inputs') : null)),
+      runs.map((r) => r.cause),
+      runs.map((r) => r.starter.id),
+      runs.map((r) => r.starter.name),
+      runs.map((r) => r.againOf ?? null),
+      runs.map((r) => r.requestKey ?? null),
+      waits.map((wait) => (wait ? 'waiting' : 'ready')),
+      runs.map((r) => PRIORITIES.indexOf(r.priority ?? r.job.definition.priority)),
+      runs.map((r) => r.job.definition.slots),
+      runs.map((r) => r.job.definition.retries + 1),
+      runs.map((r) => r.job.definition.retryDelaySeconds * 1000),
+      runs.map((r) => ((r.startAfterMs ?? 0) > r.createdAtMs ? date(r.startAfterMs) : null)),
+      runs.map((r) => date(r.createdAtMs)),
+      runs.map((r) => date(r.dueAtMs)),
+      runs.map((r) => r.afterEarlier ?? false),
+      runs.map((r) => r.trigger?.id ?? null),
+      runs.map((r) => r.trigger?.version ?? null),
+      runs.map((r) => (r.trigger ? JSON.stringify(r.trigger.calendarVersions) : null)),
+      runs.map((r) => date(r.trigger?.occurrence?.atMs)),
+      runs.map((r) => r.trigger?.occurrence?.day ?? null),
+      runs.map((r) => r.trigger?.forAgentId ?? null),
+    ],
+  )
+  const ids: (number | null)[] = runs.map(() => null)
+  for (const { place, id } of rows) ids[place] = id
+  return ids
+}

@@ -1,0 +1,94 @@
+import { isoDay, type Day } from '@/core/calendar/days'
+import { loadOver, type Busy } from '@/core/timing/load'
+import type { Schedule } from '@/core/timing/schedule'
+import { zoneOf } from '@/core/timing/zone'
+import { config } from '@/store/config'
+import { many } from '@/store/db'
+import { HORIZON_SECONDS } from './firing'
+import { machinesOf } from './targets'
+import type { TimingState } from './timing-cache'
+import { triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+
+export interface PoolLoad {
+  readonly pool: string
+  /** Local date of the first day on which the trigger fires. */
+  readonly day: string
+  readonly fromAt: string
+  readonly bucketMinutes: number
+  readonly capacity: number
+  /** Mean slots in use by other triggers of the pool, and by this one. */
+  readonly others: readonly number[]
+  readonly mine: readonly number[]
+}
+
+const BUCKETS = 96
+const DEFAULT_USUAL_MS = 60_000
+
+interface Looked {
+  readonly id: number | null
+  readonly definition: TriggerDefinition
+  readonly schedule: Schedule
+  readonly job: { readonly id: number; readonly definition: { readonly target: object; readonly slots: number } }
+}
+
+/** What a trigger adds to the load of its pool over the first day on which it fires, by the usual lengths of the jobs. */
+export async function poolLoad(
+  state: TimingState,
+  { id, definition, schedule, job }: Looked,
+  now: number,
+): Promise<PoolLoad | null> {
+  const { target } = job.definition
+  if (!('pool' in target)) return null
+  const pool = String(target.pool)
+  const first = schedule.next(now, now + HORIZON_SECONDS)
+  const zone = zoneOf(definition.zone ?? config().zone)
+  if (!first || !zone) return null
+  const day: Day = Math.floor(zone.localAt(first.at) / 86_400)
+  const reading = zone.read(day * 86_400)
+  const from = reading.kind === 'twice' ? reading.first : reading.at
+  const to = from + 86_400
+  const rows = await many<{
+    id: number
+    jobId: number
+    version: number
+    definition: unknown
+    usualMs: number | null
+    slots: number
+  }>(
+    null,
+    `SELECT t.id, t.job_id AS "jobId", t.version, t.definition, j.usual_ms AS "usualMs", coalesce((v.definition->>'slots')::int, 1) AS slots
+       FROM triggers t JOIN jobs j ON j.id = t.job_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE t.enabled AND t.deleted_at IS NULL AND t.id IS DISTINCT FROM $2::bigint AND v.definition->'target'->>'pool' = $1`,
+    [pool, id],
+  )
+  const [own] = await many<{ usualMs: number | null }>(null, 'SELECT usual_ms AS "usualMs" FROM jobs WHERE id = $1', [
+    job.id,
+  ])
+  const machines = (await machinesOf(null)).filter((machine) => machine.fits({ pool })).length
+  const [{ capacity } = { capacity: 0 }] = await many<{ capacity: number }>(
+    null,
+    `SELECT coalesce(sum(a.slots), 0)::int AS capacity FROM agents a JOIN pool_members m ON m.agent_id = a.id AND m.active JOIN pools p ON p.id = m.pool_id
+      WHERE p.name = $1 AND p.active AND a.active AND a.credential_hash IS NOT NULL`,
+    [pool],
+  )
+  const busy = (of: Schedule, spread: string, usualMs: number | null, slots: number): Busy[] => {
+    const lengthMs = Math.max(1000, usualMs ?? DEFAULT_USUAL_MS)
+    return of
+      .between(from - lengthMs / 1000, to, 20_000)
+      .map(({ at }) => ({ fromMs: at * 1000, lengthMs, slots: slots * (spread === 'each' ? machines : 1) }))
+  }
+  const others = rows.flatMap((row) => {
+    const parsed = triggerDefinitionSchema.parse(row.definition)
+    return busy(state.schedule(row.id, row.version, parsed), parsed.spread, row.usualMs, row.slots)
+  })
+  const mine = busy(schedule, definition.spread, own?.usualMs ?? null, job.definition.slots)
+  return {
+    pool,
+    day: isoDay(day),
+    fromAt: new Date(from * 1000).toISOString(),
+    bucketMinutes: 1440 / BUCKETS,
+    capacity,
+    others: loadOver(others, from * 1000, to * 1000, BUCKETS),
+    mine: loadOver(mine, from * 1000, to * 1000, BUCKETS),
+  }
+}

@@ -1,0 +1,29 @@
+import { z } from 'zod'
+import { execute, maybeOne, type Tx } from '@/store/db'
+
+/** Settings of the whole server, by key. */
+const SCHEMAS = {
+  /** Whether triggers start anything. */
+  starts: z.object({
+    on: z.boolean(),
+    by: z.string().optional(),
+    at: z.string().optional(),
+    note: z.string().optional(),
+  }),
+  /** What counts as too often on too many: more often than every so many minutes, on more than so many machines. */
+  'too-often': z.strictObject({ minutes: z.int().min(1).max(1440), machines: z.int().min(1).max(10_000) }),
+  'timing-version': z.int(),
+} as const
+export type SettingKey = keyof typeof SCHEMAS
+export type Setting<K extends SettingKey> = z.output<(typeof SCHEMAS)[K]>
+
+export const tooOftenSchema = SCHEMAS['too-often']
+
+export async function readSetting<K extends SettingKey>(tx: Tx | null, key: K): Promise<Setting<K>> {
+  const row = await maybeOne<{ value: unknown }>(tx, 'SELECT value FROM settings WHERE key = $1', [key])
+  return SCHEMAS[key].parse(row?.value) as Setting<K>
+}
+
+export async function writeSetting<K extends SettingKey>(tx: Tx, key: K, value: Setting<K>): Promise<void> {
+  await execute(tx, 'UPDATE settings SET value = $2 WHERE key = $1', [key, JSON.stringify(value)])
+}

@@ -1,0 +1,94 @@
+import { checkBundle } from '@/core/bundle/check'
+import { FORMAT } from '@/core/bundle/schema'
+import { cadenceOf, type Cadence } from '@/core/timing/cadence'
+import type { Schedule } from '@/core/timing/schedule'
+import { many, type Tx } from '@/store/db'
+import { inputsFor, jobsToStart, type JobToStart } from './new-run'
+import { Problem, type FieldFault } from './problem'
+import { machinesOf } from './targets'
+import type { TimingState } from './timing-cache'
+import type { TriggerDefinition } from './trigger-definition'
+
+export const MOST_A_DAY = 10_000
+export const RARE_YEARS = 20
+const YEAR_SECONDS = 365.25 * 86_400
+
+/** What is wrong with a definition beyond its shape: calendars and holidays that are not there, rules that nest too deep, inputs that do not fit. */
+export function definitionFaults(
+  definition: TriggerDefinition,
+  job: JobToStart | undefined,
+  state: TimingState,
+): FieldFault[] {
+  const { with: values, ...timing } = definition
+  const checked = checkBundle({
+    format: FORMAT,
+    calendars: state.stored.map(({ slug, rule }) => ({ id: slug, days: rule })),
+    jobs: [{ id: 'job' }],
+    triggers: [{ id: 'trigger', start: { job: 'job' }, ...timing }],
+  })
+  const faults = checked.ok
+    ? []
+    : checked.faults.map(({ path, message }) => ({
+        path: path.replace(/^triggers\[0\]\.?/, 'definition.').replace(/\.$/, ''),
+        message,
+      }))
+  if (!job) return [...faults, { path: 'jobId', message: 'This job does not exist.' }]
+  const hasSecret = job.definition.inputs.some((input) => input.type === 'secret')
+  if (hasSecret) faults.push({ path: 'jobId', message: `${job.title} asks for a secret, which a trigger cannot give.` })
+  else
+    for (const { name, message } of inputsFor(job.definition, values).faults)
+      faults.push({ path: `definition.with.${name}`, message })
+  return faults
+}
+
+export function refuse(faults: readonly FieldFault[]): void {
+  if (faults.length > 0) throw new Problem('invalid-input', faults.map((fault) => fault.message).join(' '), faults)
+}
+
+/** What a person should know before a schedule is saved. */
+export interface ScheduleFacts extends Cadence {
+  /** Runs on one day at the most, on all machines together. */
+  readonly mostRunsInADay: number
+  readonly machines: number
+  /** Sentences; saving asks for a word more while there is any. */
+  readonly warnings: readonly string[]
+}
+
+export async function scheduleFacts(
+  tx: Tx | null,
+  schedule: Schedule,
+  definition: TriggerDefinition,
+  job: JobToStart,
+  nowMs: number,
+): Promise<ScheduleFacts> {
+  const cadence = cadenceOf(schedule, nowMs / 1000)
+  const machines = (await machinesOf(tx)).filter((machine) => machine.fits(job.definition.target)).length
+  const mostRunsInADay = cadence.mostInADay * (definition.spread === 'each' ? machines : 1)
+  const warnings: string[] = []
+  if (!schedule.next(nowMs / 1000, nowMs / 1000 + RARE_YEARS * YEAR_SECONDS))
+    warnings.push(`This rule has no occurrence in the next ${RARE_YEARS} years.`)
+  if (mostRunsInADay > MOST_A_DAY)
+    warnings.push(`This would start ${mostRunsInADay.toLocaleString('en')} runs on one day.`)
+  return { ...cadence, mostRunsInADay, machines, warnings }
+}
+
+/** Saving something with warnings takes a person who has read them. */
+export function askFirst(facts: ScheduleFacts, sure: boolean): void {
+  if (sure || facts.warnings.length === 0) return
+  throw new Problem('ask-first', `${facts.warnings.join(' ')} Save it all the same?`, [], { warnings: facts.warnings })
+}
+
+export async function jobOf(tx: Tx | null, id: number): Promise<JobToStart | undefined> {
+  return (await jobsToStart(tx, [id])).get(id)
+}
+
+/** A name for files that no other of the table has. */
+export async function freeSlug(tx: Tx, table: 'triggers' | 'jobs' | 'calendars', wanted: string): Promise<string> {
+  const rows = await many<{ slug: string }>(tx, `SELECT slug FROM ${table} WHERE slug = $1 OR slug LIKE $1 || '-%'`, [
+    wanted,
+  ])
+  const used = new Set(rows.map((row) => row.slug))
+  let slug = wanted
+  for (let n = 2; used.has(slug); n++) slug = `${wanted.slice(0, 58)}-${n}`
+  return slug
+}

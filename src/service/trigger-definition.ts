@@ -1,0 +1,36 @@
+import { z } from 'zod'
+import { timingKeys } from '@/core/bundle/schema'
+import { parseDuration } from '@/core/timing/duration'
+import { slugSchema } from '@/core/work/job'
+
+/** Everything that says when a trigger fires and how it starts its job: the keys are those of the bundle. */
+export const triggerDefinitionSchema = z
+  .strictObject({
+    ...timingKeys,
+    with: z.record(z.string(), z.string().max(10_000)).default({}),
+  })
+  .superRefine(({ from, until }, context) => {
+    if (from !== undefined && until !== undefined && until < from)
+      context.addIssue({
+        code: 'custom',
+        path: ['until'],
+        message: `The last day ${until} comes before the first, ${from}.`,
+      })
+  })
+export type TriggerDefinition = z.output<typeof triggerDefinitionSchema>
+
+export const triggerSchema = z.strictObject({
+  slug: slugSchema.optional(),
+  title: z.string().trim().min(1, 'A trigger needs a title.').max(120),
+  notes: z.string().max(10_000).default(''),
+  jobId: z.int().positive('Choose a job.'),
+  enabled: z.boolean().default(true),
+  definition: triggerDefinitionSchema,
+})
+export type TriggerContent = z.output<typeof triggerSchema>
+
+/** How late a start may still be made up, milliseconds. */
+export function allowanceMs(definition: TriggerDefinition, defaultMs: number): number {
+  const seconds = definition.lateStart === undefined ? undefined : parseDuration(definition.lateStart)
+  return seconds === undefined ? defaultMs : seconds * 1000
+}

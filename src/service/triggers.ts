@@ -1,0 +1,285 @@
+import { z } from 'zod'
+import { PRIORITIES } from '@/core/dispatch'
+import { slugOf } from '@/core/exchange/crontab-in'
+import { MAKE_UP, OVERLAPS } from '@/core/bundle/schema'
+import { config } from '@/store/config'
+import { execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { requireRight, type Actor } from './actor'
+import { difference, record } from './audit'
+import { insertRuns } from './new-run'
+import { notFound, Problem } from './problem'
+import { newRunFor } from './start'
+import { machinesOf } from './targets'
+import { timingState } from './timing-cache'
+import { askFirst, definitionFaults, freeSlug, jobOf, refuse, scheduleFacts } from './trigger-check'
+import {
+  triggerDefinitionSchema,
+  triggerSchema,
+  type TriggerContent,
+  type TriggerDefinition,
+} from './trigger-definition'
+import { recompute, settleBeforeChange } from './trigger-next'
+
+/** `sure`: the warnings were read. */
+export const newTriggerSchema = triggerSchema.extend({ sure: z.boolean().default(false) })
+/** The version that was read before the change; another one now means that somebody else saved first. */
+export const triggerSaveSchema = newTriggerSchema.omit({ slug: true }).extend({ version: z.int().positive() })
+export const manyTriggersSchema = z.strictObject({
+  ids: z.array(z.int().positive()).min(1, 'Choose at least one trigger.').max(5000),
+  change: z
+    .strictObject({
+      enabled: z.boolean(),
+      priority: z.enum(PRIORITIES),
+      overlap: z.enum(OVERLAPS),
+      makeUp: z.enum(MAKE_UP),
+      lateStart: triggerDefinitionSchema.shape.lateStart,
+      remove: z.literal(true),
+    })
+    .partial()
+    .refine((change) => Object.values(change).some((value) => value !== undefined), 'Say what is to change.'),
+})
+export const handStartSchema = z.strictObject({ requestKey: z.string().min(8).max(100).nullable().default(null) })
+
+export interface TriggerFull extends Omit<TriggerContent, 'slug'> {
+  readonly id: number
+  readonly slug: string
+  readonly jobTitle: string
+  readonly jobActive: boolean
+  readonly version: number
+  readonly says: string
+  readonly nextAt: string | null
+  readonly runsPerDay: number
+  readonly savedBy: string
+  readonly savedAt: string
+}
+
+export async function oneTrigger(actor: Actor, id: number): Promise<TriggerFull> {
+  requireRight(actor, 'see')
+  return readTrigger(null, id)
+}
+
+async function readTrigger(tx: Tx | null, id: number, lock = ''): Promise<TriggerFull> {
+  const row = await maybeOne<TriggerFull>(
+    tx,
+    `SELECT t.id, t.slug, t.title, t.notes, t.job_id AS "jobId", j.title AS "jobTitle", j.active AS "jobActive", t.enabled, t.version, t.definition, t.says,
+            t.next_at AS "nextAt", t.runs_per_day AS "runsPerDay", t.saved_by AS "savedBy", t.saved_at AS "savedAt"
+       FROM triggers t JOIN jobs j ON j.id = t.job_id WHERE t.id = $1 AND t.deleted_at IS NULL ${lock}`,
+    [id],
+  )
+  if (!row) throw notFound('trigger', id)
+  return { ...row, definition: triggerDefinitionSchema.parse(row.definition) }
+}
+
+export async function addTrigger(actor: Actor, trigger: z.output<typeof newTriggerSchema>): Promise<{ id: number }> {
+  requireRight(actor, 'design')
+  return transaction((tx) => insertTrigger(tx, actor, trigger))
+}
+
+export async function insertTrigger(
+  tx: Tx,
+  actor: Actor,
+  { sure, ...trigger }: z.output<typeof newTriggerSchema>,
+): Promise<{ id: number }> {
+  const nowMs = Date.now()
+  const definition = await checked(tx, trigger.jobId, trigger.definition, sure, nowMs)
+  const slug = trigger.slug ?? (await freeSlug(tx, 'triggers', slugOf(trigger.title)))
+  if (
+    trigger.slug &&
+    (await maybeOne(tx, 'SELECT 1 AS one FROM triggers WHERE slug = $1 AND deleted_at IS NULL', [slug]))
+  )
+    refuse([{ path: 'slug', message: `There is a trigger ${slug} already.` }])
+  const { id } = await one<{ id: number }>(
+    tx,
+    'INSERT INTO triggers (slug, title, notes, job_id, enabled, definition, saved_by) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
+    [slug, trigger.title, trigger.notes, trigger.jobId, trigger.enabled, JSON.stringify(definition), actor.name],
+  )
+  await writeVersion(tx, actor, id, 1, trigger.jobId, definition)
+  await recompute(tx, [id], nowMs)
+  await record(tx, actor, 'added', { type: 'trigger', id, title: trigger.title }, { job: trigger.jobId, definition })
+  await notify(tx, { timing: true })
+  return { id }
+}
+
+/** The definition with its zone filled in; refused with every fault, or asked about once. */
+async function checked(
+  tx: Tx,
+  jobId: number,
+  given: TriggerDefinition,
+  sure: boolean,
+  nowMs: number,
+): Promise<TriggerDefinition> {
+  const definition = { ...given, zone: given.zone ?? config().zone }
+  const [state, job] = [await timingState(tx), await jobOf(tx, jobId)]
+  refuse(definitionFaults(definition, job, state))
+  if (job) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs), sure)
+  return definition
+}
+
+/** Saves a change made to the version that was read. What was due before is decided by the rule before; the new one holds from now on. */
+export async function saveTrigger(
+  actor: Actor,
+  id: number,
+  trigger: z.output<typeof triggerSaveSchema>,
+): Promise<{ version: number }> {
+  requireRight(actor, 'design')
+  return transaction((tx) => saveTriggerIn(tx, actor, id, trigger))
+}
+
+export async function saveTriggerIn(
+  tx: Tx,
+  actor: Actor,
+  id: number,
+  { sure, ...trigger }: z.output<typeof triggerSaveSchema>,
+): Promise<{ version: number }> {
+  const nowMs = Date.now()
+  const current = await readTrigger(tx, id, 'FOR UPDATE OF t')
+  if (current.version !== trigger.version) {
+    throw new Problem(
+      'conflict',
+      `${current.savedBy} saved this trigger while you were changing it. Nothing of yours is lost: compare the two and decide.`,
+      [],
+      { theirs: current },
+    )
+  }
+  const definition = await checked(tx, trigger.jobId, trigger.definition, sure, nowMs)
+  await settleBeforeChange(tx, [id], nowMs)
+  const version = current.version + 1
+  await execute(
+    tx,
+    `UPDATE triggers SET title = $2, notes = $3, job_id = $4, enabled = $5, definition = $6, version = $7, saved_by = $8, saved_at = now() WHERE id = $1`,
+    [id, trigger.title, trigger.notes, trigger.jobId, trigger.enabled, JSON.stringify(definition), version, actor.name],
+  )
+  await writeVersion(tx, actor, id, version, trigger.jobId, definition)
+  await recompute(tx, [id], nowMs)
+  const { title, notes, jobId, enabled } = trigger
+  await record(
+    tx,
+    actor,
+    'changed',
+    { type: 'trigger', id, title },
+    { ...difference(current, { title, notes, jobId, enabled }), ...difference(current.definition, definition) },
+  )
+  await notify(tx, { timing: true })
+  return { version }
+}
+
+/** One change to many triggers; all or none. */
+export async function changeTriggers(
+  actor: Actor,
+  { ids, change }: z.output<typeof manyTriggersSchema>,
+): Promise<{ changed: number }> {
+  requireRight(actor, 'design')
+  return transaction(async (tx) => {
+    const nowMs = Date.now()
+    const rows = await many<{
+      id: number
+      title: string
+      version: number
+      jobId: number
+      enabled: boolean
+      definition: TriggerDefinition
+    }>(
+      tx,
+      `SELECT id, title, version, job_id AS "jobId", enabled, definition FROM triggers WHERE id = ANY($1) AND deleted_at IS NULL ORDER BY id FOR UPDATE`,
+      [ids],
+    )
+    const missing = ids.find((id) => !rows.some((row) => row.id === id))
+    if (missing !== undefined) throw notFound('trigger', missing)
+    await settleBeforeChange(tx, ids, nowMs)
+    const { enabled, remove, ...rest } = change
+    const inDefinition = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined))
+    for (const row of rows) {
+      const definition = triggerDefinitionSchema.parse({ ...row.definition, ...inDefinition })
+      const version = row.version + 1
+      await execute(
+        tx,
+        `UPDATE triggers SET enabled = $2, definition = $3, version = $4, saved_by = $5, saved_at = now(), deleted_at = CASE WHEN $6 THEN now() END WHERE id = $1`,
+        [
+          row.id,
+          remove ? false : (enabled ?? row.enabled),
+          JSON.stringify(definition),
+          version,
+          actor.name,
+          remove === true,
+        ],
+      )
+      await writeVersion(tx, actor, row.id, version, row.jobId, definition)
+      const title = { type: 'trigger', id: row.id, title: row.title }
+      if (remove) await record(tx, actor, 'removed', title)
+      else
+        await record(tx, actor, 'changed', title, {
+          ...difference(row, enabled === undefined ? {} : { enabled }),
+          ...difference(row.definition, inDefinition),
+        })
+    }
+    await recompute(tx, ids, nowMs)
+    await notify(tx, { timing: true })
+    return { changed: rows.length }
+  })
+}
+
+/** Takes the trigger off the lists; its runs and their history stay. */
+export async function removeTrigger(actor: Actor, id: number): Promise<void> {
+  await changeTriggers(actor, { ids: [id], change: { remove: true } })
+}
+
+async function writeVersion(
+  tx: Tx,
+  actor: Actor,
+  id: number,
+  version: number,
+  jobId: number,
+  definition: TriggerDefinition,
+): Promise<void> {
+  await execute(
+    tx,
+    'INSERT INTO trigger_versions (trigger_id, version, job_id, definition, saved_by) VALUES ($1, $2, $3, $4, $5)',
+    [id, version, jobId, JSON.stringify(definition), actor.name],
+  )
+}
+
+/** Starts what the trigger starts, now, with its inputs: one run, or one on every machine of its target. It counts as started by the person. */
+export async function startByHand(
+  actor: Actor,
+  id: number,
+  wish: z.output<typeof handStartSchema>,
+): Promise<{ ids: number[] }> {
+  requireRight(actor, 'operate')
+  return transaction(async (tx) => {
+    // FOR UPDATE: a repeated request waits, and finds what the first one made.
+    const trigger = await readTrigger(tx, id, 'FOR UPDATE OF t')
+    if (wish.requestKey !== null) {
+      const made = await many<{ id: number }>(
+        tx,
+        'SELECT id FROM runs WHERE trigger_id = $1 AND request_key LIKE $2 ORDER BY id',
+        [id, `${wish.requestKey.replace(/[\\%_]/g, '\\$&')} %`],
+      )
+      if (made.length > 0) return { ids: made.map((row) => row.id) }
+    }
+    const job = await jobOf(tx, trigger.jobId)
+    if (!job) throw notFound('job', trigger.jobId)
+    const run = newRunFor(actor, job, trigger.definition.with, actor.via === 'token' ? 'token' : 'person')
+    const machines =
+      trigger.definition.spread === 'each'
+        ? (await machinesOf(tx)).filter((machine) => machine.fits(job.definition.target))
+        : [null]
+    if (machines.length === 0) throw new Problem('not-now', 'No machine of its target is there and switched on.')
+    const calendarVersions = (await timingState(tx)).calendarsOf([trigger.definition.on, trigger.definition.notOn])
+    const ids = await insertRuns(
+      tx,
+      machines.map((machine, i) => ({
+        ...run,
+        requestKey: wish.requestKey === null ? null : `${wish.requestKey} ${i}`,
+        target: machine ? { agent: machine.name } : null,
+        priority: trigger.definition.priority ?? null,
+        trigger: { id, version: trigger.version, calendarVersions, occurrence: null, forAgentId: machine?.id ?? null },
+      })),
+    )
+    const made = ids.filter((each): each is number => each !== null)
+    for (const runId of made)
+      await record(tx, actor, 'started', { type: 'run', id: runId, title: job.title }, { trigger: trigger.title })
+    await notify(tx, { runs: made, place: true, timing: true })
+    return { ids: made }
+  })
+}
