@@ -14,8 +14,8 @@ import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from './
 
 /** Triggers decided in one transaction. */
 const MOST_TRIGGERS = 500
-/** Occurrences of one trigger decided in one go; the rest follow at once. */
-const MOST_OCCURRENCES = 2000
+/** Occurrences of one trigger decided in one go, made up each or once for all; the rest follow at once. */
+const MOST_OCCURRENCES = { each: 2000, once: 200_000 } as const
 /** A trigger's next occurrence is looked for this far ahead, seconds: a hundred years. */
 export const HORIZON_SECONDS = 100 * 365.25 * 86_400
 
@@ -31,7 +31,7 @@ export interface DueTrigger {
 interface NotStarted {
   readonly trigger: DueTrigger
   readonly occurrences: readonly Occurrence[]
-  readonly why: 'late' | 'made up' | 'overlap' | 'job off' | 'job gone' | 'inputs' | 'no machine'
+  readonly why: 'late' | 'starts off' | 'made up' | 'overlap' | 'job off' | 'job gone' | 'inputs' | 'no machine'
   readonly detail: string
 }
 
@@ -44,8 +44,8 @@ export async function fireDue(epoch: number, nowMs: number): Promise<{ started: 
   return transaction(async (tx) => {
     await lockLead(tx, epoch)
     const due = await lockDue(tx, new Date(nowMs), null)
-    const { started, decided } = await settle(tx, due, nowMs)
-    return { started, more: due.length === MOST_TRIGGERS && decided > 0 }
+    const { started, more } = await settle(tx, due, nowMs)
+    return { started, more }
   })
 }
 
@@ -72,14 +72,15 @@ export async function lockDue(tx: Tx, now: Date, ids: readonly number[] | null):
 
 /**
  * Decides all occurrences of these triggers up to now: what starts, what is not started and why, and what waits because starts are off. The triggers are
- * locked by the caller.
+ * locked by the caller. `isLast`: the rule is about to change, so nothing may wait.
  */
 export async function settle(
   tx: Tx,
   due: readonly DueTrigger[],
   nowMs: number,
-): Promise<{ readonly started: number; readonly decided: number }> {
-  if (due.length === 0) return { started: 0, decided: 0 }
+  isLast = false,
+): Promise<{ readonly started: number; readonly more: boolean }> {
+  if (due.length === 0) return { started: 0, more: false }
   const [state, starts] = [await timingState(tx), await readSetting(tx, 'starts')]
   const jobs = await jobsToStart(tx, [...new Set(due.map((trigger) => trigger.jobId))])
   const open = await openRunsOf(
@@ -87,10 +88,10 @@ export async function settle(
     due.map((trigger) => trigger.id),
   )
   const machines = due.some((trigger) => trigger.definition.spread === 'each') ? await machinesOf(tx) : []
-  const plan = new Plan(state, jobs, open, machines, nowMs, starts.on)
+  const plan = new Plan(state, jobs, open, machines, nowMs, starts.on, isLast)
   for (const trigger of due) plan.decide(trigger)
   // While starts are off most stays as it is: nothing to write, nobody to tell.
-  if (plan.next.length === 0) return { started: 0, decided: 0 }
+  if (plan.next.length === 0) return { started: 0, more: false }
   await stopForReplacement(tx, plan.replaced, nowMs)
   const ids = await insertRuns(tx, plan.runs)
   await writeNotStarted(tx, plan.notStarted, ids, plan.runs)
@@ -103,7 +104,7 @@ export async function settle(
     ...(made.length > 0 ? { place: true as const } : {}),
     ...(plan.replaced.length > 0 ? { deliver: true as const } : {}),
   })
-  return { started: made.length, decided: plan.next.length }
+  return { started: made.length, more: plan.isCut || due.length === MOST_TRIGGERS }
 }
 
 /** Collects what is to be written for all triggers of one go. */
@@ -112,6 +113,8 @@ class Plan {
   readonly notStarted: NotStarted[] = []
   readonly replaced: number[] = []
   readonly next: { id: number; at: Occurrence | null }[] = []
+  /** A trigger has more that is due than is decided in one go. */
+  isCut = false
   /** The last run planned for each trigger and machine. */
   private readonly planned = new Map<string, { run: NewRun; occurrence: Occurrence }>()
 
@@ -122,13 +125,15 @@ class Plan {
     private readonly machines: readonly Machine[],
     private readonly nowMs: number,
     private readonly startsOn: boolean,
+    private readonly isLast: boolean,
   ) {}
 
   decide(trigger: DueTrigger): void {
     const schedule = this.state.schedule(trigger.id, trigger.version, trigger.definition)
     const from = trigger.nextAt.getTime() / 1000
     // The instant itself is due: half a second more takes it in, whole seconds being all there are.
-    const found = schedule.between(from, this.nowMs / 1000 + 0.0005, MOST_OCCURRENCES)
+    const most = MOST_OCCURRENCES[trigger.definition.makeUp]
+    const found = schedule.between(from, this.nowMs / 1000 + 0.0005, most)
     const decision = decideDue({
       occurrences: found,
       atMs: ({ at }) => at * 1000,
@@ -141,11 +146,20 @@ class Plan {
     for (const occurrence of decision.start) this.start(trigger, occurrence)
     if (decision.madeUp.length > 0)
       this.miss(trigger, decision.madeUp, 'made up', 'Missed, and made up for by one start.')
+    const waiting = this.isLast ? [] : decision.waiting
+    if (waiting.length < decision.waiting.length)
+      this.miss(
+        trigger,
+        decision.waiting,
+        'starts off',
+        'Starts by triggers were off, and its rule was changed meanwhile.',
+      )
     const last = found.at(-1)
+    if (found.length === most && this.startsOn) this.isCut = true
     const next =
-      decision.waiting[0] ??
+      waiting[0] ??
       schedule.next(
-        last && found.length === MOST_OCCURRENCES ? last.at + 1 : this.nowMs / 1000 + 0.001,
+        last && found.length === most ? last.at + 1 : this.nowMs / 1000 + 0.001,
         this.nowMs / 1000 + HORIZON_SECONDS,
       ) ??
       null

@@ -4,7 +4,7 @@ import { db, execute, many, one } from '@/store/db'
 import { ADMIN } from '@/store/database.test-help'
 import type { ReportBody } from '@/agent/protocol'
 import { storeReports, type StoredReports } from './reports'
-import { handOut, takeLeadership } from './leases'
+import { handOut } from './leases'
 import { addArea, addJob } from './work'
 
 export async function makeAgent(name: string, slots = 4): Promise<number> {
@@ -39,11 +39,9 @@ export async function makeJob(definition: Partial<JobDefinition> = {}, title: st
   return (await addJob(ADMIN, { title, notes: '', areaId, active: true, definition: full })).id
 }
 
-let epoch: number | undefined
-
 /** Hands a ready run to an agent; the attempt and its token. */
 export async function lease(runId: number, agentId: number): Promise<{ attempt: number; token: number }> {
-  epoch ??= await takeLeadership(randomUUID())
+  const { epoch } = await one<{ epoch: number }>(null, 'SELECT epoch FROM leadership')
   await handOut(epoch, [{ runId, agentId }])
   return one(null, `SELECT id AS attempt, token FROM attempts WHERE run_id = $1 ORDER BY number DESC LIMIT 1`, [runId])
 }

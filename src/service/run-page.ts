@@ -48,6 +48,26 @@ export interface RunFull extends RunRow {
   /** Open or taken matter about this run. */
   readonly matterId: number | null
   readonly jobIsGone: boolean
+  readonly trigger: RunTrigger | null
+  readonly dueAt: string | null
+  /** Looking for its machine, if none can be reached. */
+  readonly unreachableSince: string | null
+}
+
+/** What made a run. */
+export interface RunTrigger {
+  readonly id: number
+  readonly title: string
+  readonly isGone: boolean
+  readonly version: number
+  /** null: started by hand. */
+  readonly occurrence: string | null
+  /** The local date that the rule wrote. */
+  readonly day: string | null
+  readonly zone: string
+  readonly calendarVersions: Readonly<Record<string, number>>
+  /** Waits until this earlier run of the trigger has ended. */
+  readonly after: number | null
 }
 
 export async function oneRun(actor: Actor, id: number): Promise<RunFull> {
@@ -63,10 +83,13 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull> {
     readyAt: string | null
     matterId: number | null
     jobIsGone: boolean
+    dueAt: string | null
+    unreachableSince: string | null
   }>(
     null,
     `SELECT r.job_version AS "jobVersion", v.definition, r.inputs, r.target, r.stop_asked_by AS "stopAskedBy", r.ready_at AS "readyAt",
-            (SELECT m.id FROM matters m WHERE m.run_id = r.id AND m.state <> 'closed' LIMIT 1) AS "matterId", j.deleted_at IS NOT NULL AS "jobIsGone"
+            (SELECT m.id FROM matters m WHERE m.run_id = r.id AND m.state <> 'closed' LIMIT 1) AS "matterId", j.deleted_at IS NOT NULL AS "jobIsGone",
+            r.due_at AS "dueAt", r.unreachable_since AS "unreachableSince"
        FROM runs r JOIN jobs j ON j.id = r.job_id JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version WHERE r.id = $1`,
     [id],
   )
@@ -83,9 +106,25 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull> {
     ...row,
     ...more,
     definition,
+    trigger: await triggerOf(id),
     secretInputs: definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name),
     tries: tries.map((t) => ({ ...t, byHand: t.whatRan && repeatByHand(t.whatRan) })),
   }
+}
+
+async function triggerOf(runId: number): Promise<RunTrigger | null> {
+  const row = await maybeOne<RunTrigger>(
+    null,
+    `SELECT t.id, t.title, t.deleted_at IS NOT NULL AS "isGone", r.trigger_version AS version, r.occurrence, r.occurrence_day::text AS day,
+            coalesce(v.definition->>'zone', 'UTC') AS zone, coalesce(r.calendar_versions, '{}') AS "calendarVersions",
+            CASE WHEN r.after_earlier AND r.state = 'waiting' THEN
+              (SELECT e.id FROM runs e WHERE e.trigger_id = r.trigger_id AND e.for_agent_id IS NOT DISTINCT FROM r.for_agent_id AND e.id < r.id
+                  AND e.state IN ('waiting','ready','running') ORDER BY e.id DESC LIMIT 1) END AS after
+       FROM runs r JOIN triggers t ON t.id = r.trigger_id LEFT JOIN trigger_versions v ON v.trigger_id = t.id AND v.version = r.trigger_version
+      WHERE r.id = $1`,
+    [runId],
+  )
+  return row ?? null
 }
 
 /** Dispatch's own reason why a ready run has not started, worked out now; null if it is not ready. */

@@ -10,8 +10,7 @@ import { triggerDefinitionSchema } from './trigger-definition'
 export async function settleBeforeChange(tx: Tx, ids: readonly number[], nowMs: number): Promise<void> {
   if (ids.length === 0) return
   await execute(tx, 'SELECT id FROM triggers WHERE id = ANY($1) ORDER BY id FOR UPDATE', [ids])
-  for (let decided = 1; decided > 0;)
-    decided = (await settle(tx, await lockDue(tx, new Date(nowMs), ids), nowMs)).decided
+  while ((await settle(tx, await lockDue(tx, new Date(nowMs), ids), nowMs, true)).more) continue
 }
 
 /** Works out anew, by the rules as they are now: the next start, the sentence, how often. Occurrences up to now are over. */

@@ -34,7 +34,8 @@ export function faultsFrom(error: z.ZodError, raw: unknown): Fault[] {
     }
     const key = path.at(-1)
     const parent = valueAt(raw, path.slice(0, -1))
-    if (typeof key === 'string' && isObject(parent) && !Object.hasOwn(parent, key)) {
+    const isMissing = issue.code !== 'custom' && typeof key === 'string'
+    if (isMissing && isObject(parent) && !Object.hasOwn(parent, key)) {
       const at = pathOf(path.slice(0, -1))
       const before = missing.get(at)
       if (before) before.push(key)

@@ -25,7 +25,8 @@ export function cadenceOf(schedule: Schedule, from: Instant, most = MOST): Caden
   for (const { day } of found) ofDay.set(day, (ofDay.get(day) ?? 0) + 1)
   let mostInADay = Math.max(...ofDay.values())
   // Cut off within a day: how many there would be in all of it.
-  if (found.length === most && last.at - from < DAY) mostInADay = Math.round((most * DAY) / Math.max(1, last.at - from))
+  if (found.length === most && last.at - from < DAY)
+    mostInADay = Math.round(((most - 1) * DAY) / Math.max(1, last.at - (found[0]?.at ?? from)))
   const gaps = found
     .slice(1, 500)
     .map((o, i) => o.at - (found[i] as { at: number }).at)
