@@ -3,6 +3,7 @@ import { config } from '@/store/config'
 import { fireDue, nextDueMs } from '@/service/firing'
 import { giveUpLost, LeadershipLost, releaseDue, takeLeadership } from '@/service/leases'
 import { watchAgents } from '@/service/matters'
+import { watchUnreachable } from '@/service/unreachable'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/upkeep'
 import { log } from './log'
 import { paced } from './pace'
@@ -145,6 +146,7 @@ export class Leader {
     const lost = await giveUpLost('expired', 'Its agent has not called since; the run was given up as lost.')
     if (lost.length > 0) log.warn({ runs: lost }, 'runs lost')
     await watchAgents()
+    await watchUnreachable(Date.now())
   }
 
   private async keepUp(): Promise<void> {

@@ -46,6 +46,17 @@ export function whatLacks(run: ReadyRun, agent: AgentState): string[] {
   return lacks
 }
 
+/** Whether a run only waits for an agent to be reached: none is eligible, and one or more would be if they called again. */
+export function waitsForReach(run: ReadyRun, agents: readonly AgentState[]): boolean {
+  let wouldFit = false
+  for (const agent of agents) {
+    if (whatLacks(run, { ...agent, connected: true }).length > 0) continue
+    if (agent.connected) return false
+    wouldFit = true
+  }
+  return wouldFit
+}
+
 /** Runs with the same requirement have the same eligible agents. */
 export function requirementKey(run: ReadyRun): string {
   const target =

@@ -2,7 +2,7 @@ import { Board } from './board'
 import type { Fleet, Placing, ReadyRun } from './types'
 
 export { Board } from './board'
-export { compareVersions, whatLacks } from './eligible'
+export { compareVersions, waitsForReach, whatLacks } from './eligible'
 export { describeReason } from './describe'
 export * from './types'
 

@@ -26,6 +26,29 @@ const ended = (outcome: 'succeeded' | 'failed' | 'timedOut' | 'stopped'): RunEve
   reason: 'because',
 })
 
+describe('a run whose target cannot be reached', () => {
+  it('fails from ready, and from nowhere else', () => {
+    const event = { type: 'unreachable', atMs: 5, reason: 'kelda-files was out of reach.' } as const
+    const ready = {
+      state: 'ready',
+      attempts: 0,
+      maxAttempts: 3,
+      retryDelayMs: 0,
+      startAfterMs: null,
+      stopAsked: false,
+      held: false,
+    } as const
+    expect(advance(ready, event)).toMatchObject({
+      ok: true,
+      life: { state: 'failed', attempts: 0 },
+      reason: event.reason,
+      effects: ['finish'],
+    })
+    for (const state of ['waiting', 'running', 'succeeded'] as const)
+      expect(advance({ ...ready, state }, event).ok).toBe(false)
+  })
+})
+
 describe('the life of a run', () => {
   it('goes from ready to running to its end', () => {
     expect(then(life(), { type: 'handedOut', atMs: 1 }, ended('succeeded')).state).toBe('succeeded')

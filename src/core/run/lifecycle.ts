@@ -52,6 +52,8 @@ export type RunEvent =
   | { readonly type: 'handedOut'; readonly atMs: number }
   | { readonly type: 'ended'; readonly atMs: number; readonly outcome: AttemptOutcome; readonly reason: string }
   | { readonly type: 'lost'; readonly atMs: number; readonly reason: string }
+  /** No agent of its target can be reached, and its job does not want to wait longer. */
+  | { readonly type: 'unreachable'; readonly atMs: number; readonly reason: string }
   | { readonly type: 'stopAsked'; readonly atMs: number; readonly by: string }
   | { readonly type: 'held' }
   | { readonly type: 'released' }
@@ -90,6 +92,10 @@ export function advance(life: RunLife, event: RunEvent): Advance {
     case 'lost':
       if (life.state !== 'running') return refuse(life, event)
       return afterAttempt(life, 'lost', event.reason, event.atMs)
+
+    case 'unreachable':
+      if (life.state !== 'ready') return refuse(life, event)
+      return { ok: true, life: { ...life, state: 'failed' }, reason: event.reason, effects: ['finish'] }
 
     case 'stopAsked':
       if (hasEnded(life.state)) return refuse(life, event)

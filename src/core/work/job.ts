@@ -135,6 +135,13 @@ export const jobDefinitionSchema = z
         })
       }
     })
+    if (job.unreachable.then === 'elsewhere' && !('agent' in job.target)) {
+      context.addIssue({
+        code: 'custom',
+        path: ['unreachable', 'then'],
+        message: 'Another agent of its pool can be taken only where the target is one agent.',
+      })
+    }
     if (job.action.kind === 'wait' && typeof job.action.minutes === 'string') {
       const name = job.action.minutes.slice(2, -1)
       if (!job.inputs.some((input) => input.name === name && input.type === 'number')) {
