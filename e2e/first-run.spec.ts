@@ -98,7 +98,9 @@ test('output arrives while it runs, is searched on the server, and a stop ends i
   await signInAs(page, 'Moira Calder')
   await page.goto('/work/jobs/new')
   await page.getByLabel('Title').fill('Ring the bell')
-  await page.getByRole('textbox', { name: 'Command line' }).fill('seq 1 5000; for i in $(seq 1 600); do echo "bell $i"; sleep 0.1; done')
+  await page
+    .getByRole('textbox', { name: 'Command line' })
+    .fill('seq 1 5000; for i in $(seq 1 600); do echo "bell $i"; sleep 0.1; done')
   await page.getByRole('button', { name: 'Choose a pool' }).click()
   await page.getByRole('option', { name: 'lab' }).click()
   await page.getByRole('button', { name: 'Save' }).click()

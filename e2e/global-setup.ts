@@ -11,10 +11,8 @@ export default async function globalSetup(): Promise<() => Promise<void>> {
     BUGLE_DEMO: '1',
     BUGLE_GATEWAY_HOST: '127.0.0.1',
     BUGLE_HEARTBEAT_SECONDS: '1',
-    BUGLE_WEB_URL: web,
     BUGLE_AGENT_GATEWAY: `ws://localhost:${process.env.BUGLE_GATEWAY_PORT}/agent`,
     BUGLE_DEMO_SECRETS: join(state, 'standins.json'),
-    BUGLE_STARTER: '0',
     BUGLE_LOG: 'warn',
   }
   const bugle = (...args: string[]): void => {

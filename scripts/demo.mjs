@@ -48,7 +48,6 @@ const env = {
   BUGLE_DEMO: '1',
   BUGLE_GATEWAY_PORT: String(gatewayPort),
   BUGLE_GATEWAY_HOST: '127.0.0.1',
-  BUGLE_WEB_URL: web,
   BUGLE_AGENT_GATEWAY: gateway,
   BUGLE_DEMO_SECRETS: join(state, 'standins.json'),
   BUGLE_DIST: join(root, 'dist'),

@@ -1,13 +1,26 @@
-import { Board, type AgentState, type ReadyRun } from '@/core/dispatch'
+import { Timings, type TriggerTiming } from '@/core/bundle/timings'
+import { isoDay } from '@/core/calendar/days'
+import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
+import { Board, type AgentState, type ReadyRun, type Target } from '@/core/dispatch'
 import { seededRandom } from '@/core/stats/random'
+import { finishBy } from '@/core/timing/finish-by'
 import { perform } from './play'
 import { JOBS, MACHINES, type DemoJob } from './scenario'
+import { demoCalendars, TRIGGERS } from './timing'
 
-/** One finished run of the made-up past. Instants are milliseconds since the epoch. */
+/** One run of the made-up past. Instants are milliseconds since the epoch. */
 export interface PastRun {
   readonly job: DemoJob
   readonly inputs: Record<string, string>
+  readonly target: Target
   readonly createdAtMs: number
+  /** null: started by a person. */
+  readonly trigger: {
+    readonly title: string
+    readonly day: string
+    readonly dueAtMs: number | null
+    readonly forAgent: string | null
+  } | null
   readonly tries: readonly PastTry[]
 }
 
@@ -19,47 +32,81 @@ export interface PastTry {
   readonly lines: readonly { readonly atMs: number; readonly stream: 'o' | 'e'; readonly text: string }[]
 }
 
-interface Waiting {
-  readonly job: DemoJob
-  readonly inputs: Record<string, string>
-  readonly createdAtMs: number
+type Start = Omit<PastRun, 'tries'>
+interface Waiting extends Start {
   readonly tries: PastTry[]
 }
 
-const DAY_MS = 86_400_000
+export interface Past {
+  readonly done: readonly PastRun[]
+  /** What ran or waited at the end. */
+  readonly open: readonly Start[]
+}
 
-/** When which jobs were started, in order. Times of day are read as UTC: close enough for a past that nobody asks to the minute. */
-function startsOf(
-  fromMs: number,
-  toMs: number,
-  seed: number,
-): { atMs: number; job: DemoJob; inputs: Record<string, string> }[] {
+const DAY_MS = 86_400_000
+/** Refunds that people start by hand, each day. */
+const BY_HAND = 3
+
+/** What was started when, in order: by the demo's triggers, on the same schedules as the engine's, and now and then by people. */
+function startsOf(fromMs: number, toMs: number, seed: number): Start[] {
   const random = seededRandom(seed)
-  const starts: { atMs: number; job: DemoJob; inputs: Record<string, string> }[] = []
-  for (const job of JOBS) {
-    const inputsOf = job.history.inputs ?? [
-      Object.fromEntries((job.definition.inputs ?? []).map((input) => [input.name, input.default ?? ''])),
-    ]
-    for (let day = fromMs; day < toMs; day += DAY_MS) {
-      const minutes = job.history.everyMinutes
-        ? Array.from(
-            { length: Math.floor(1440 / job.history.everyMinutes) },
-            (_, i) => i * (job.history.everyMinutes ?? 0),
-          )
-        : (job.history.at ?? []).map((time) => Number(time.slice(0, 2)) * 60 + Number(time.slice(3)))
-      for (const minute of minutes) {
-        for (const inputs of inputsOf) {
-          const atMs = day + minute * 60_000 + Math.floor(random() * 20_000)
-          if (atMs >= fromMs && atMs < toMs) starts.push({ atMs, job, inputs })
-        }
+  const now = new Date(toMs)
+  const calendars = demoCalendars(now).map(({ slug, title, rule }) => ({ id: slug, title, days: rule }))
+  const timings = new Timings(calendars, SHIPPED_HOLIDAYS, 'Europe/London')
+  const starts: Start[] = []
+  for (const trigger of TRIGGERS) {
+    const job = jobCalled(trigger.job)
+    const { target } = job.definition
+    if (trigger.enabled === false || ('pool' in target && target.pool === 'lab')) continue
+    const machines = trigger.definition.spread === 'each' ? MACHINES.filter((machine) => fits(machine, target)) : [null]
+    const since = trigger.sinceDays === undefined ? fromMs : Math.max(fromMs, toMs - trigger.sinceDays * DAY_MS)
+    for (const { at, day } of timings
+      .schedule(trigger.definition as TriggerTiming)
+      .between(since / 1000, toMs / 1000)) {
+      for (const machine of machines) {
+        starts.push({
+          job,
+          inputs: { ...defaultsOf(job), ...trigger.with },
+          target: machine ? { agent: machine.name } : target,
+          createdAtMs: at * 1000,
+          trigger: {
+            title: trigger.title,
+            day: isoDay(day),
+            dueAtMs: finishBy(trigger.definition, at * 1000),
+            forAgent: machine?.name ?? null,
+          },
+        })
       }
     }
   }
-  return starts.sort((a, b) => a.atMs - b.atMs)
+  const refund = jobCalled('Refund')
+  for (let day = fromMs; day < toMs; day += DAY_MS)
+    for (let i = 0; i < BY_HAND; i++) {
+      const createdAtMs = day + Math.floor(random() * DAY_MS)
+      const inputs = { ticket: `M-${20_000 + Math.floor(random() * 900)}` }
+      if (createdAtMs < toMs)
+        starts.push({ job: refund, inputs, target: refund.definition.target, createdAtMs, trigger: null })
+    }
+  return starts.sort((a, b) => a.createdAtMs - b.createdAtMs)
+}
+
+function jobCalled(title: string): DemoJob {
+  const job = JOBS.find((each) => each.title === title)
+  if (!job) throw new Error(`The demo has no job ${title}.`)
+  return job
+}
+
+const defaultsOf = (job: DemoJob): Record<string, string> =>
+  Object.fromEntries((job.definition.inputs ?? []).map((input) => [input.name, input.default ?? '']))
+
+function fits(machine: (typeof MACHINES)[number], target: Target): boolean {
+  if ('agent' in target) return machine.name === target.agent
+  if ('pool' in target) return machine.pools.includes(target.pool)
+  return Object.entries(target.labels).every(([key, value]) => machine.labels[key] === value)
 }
 
 /** The past from `fromMs` to `toMs`: the same starts placed by the same dispatcher as the engine's, the same for the same seed. */
-export function makeHistory(fromMs: number, toMs: number, seed: number): PastRun[] {
+export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
   const board = new Board()
   for (const machine of MACHINES) board.putAgent(agentState(machine))
   const starts = startsOf(fromMs, toMs, seed)
@@ -70,20 +117,20 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): PastRun
   let cursor = 0
 
   while (cursor < starts.length || ends.length > 0) {
-    const nextStart = starts[cursor]?.atMs ?? Infinity
+    const nextStart = starts[cursor]?.createdAtMs ?? Infinity
     const nextEnd = ends[0]?.atMs ?? Infinity
     const nowMs = Math.min(nextStart, nextEnd)
     if (nowMs >= toMs) break
     while (ends[0] && ends[0].atMs <= nowMs) endOne(ends.shift() as { number: number }, nowMs)
-    while (starts[cursor] && (starts[cursor]?.atMs ?? Infinity) <= nowMs) {
-      const { job, inputs } = starts[cursor++] as (typeof starts)[number]
+    while (starts[cursor] && (starts[cursor]?.createdAtMs ?? Infinity) <= nowMs) {
+      const start = starts[cursor++] as Start
       const number = nextNumber++
-      waiting.set(number, { job, inputs, createdAtMs: nowMs, tries: [] })
-      board.putRun(readyRun(number, job, nowMs))
+      waiting.set(number, { ...start, tries: [] })
+      board.putRun(readyRun(number, start, nowMs))
     }
     for (const { number, agent } of board.place(nowMs).starts) startOne(number, agent, nowMs)
   }
-  return done
+  return { done, open: [...waiting.values()] }
 
   function startOne(number: number, agent: string, nowMs: number): void {
     const run = waiting.get(number)
@@ -117,7 +164,7 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): PastRun
     const last = run?.tries.at(-1)
     if (!run || !last) return
     if (last.fails && run.tries.length <= (run.job.definition.retries ?? 0)) {
-      board.putRun(readyRun(number, run.job, nowMs))
+      board.putRun(readyRun(number, run, nowMs))
       return
     }
     waiting.delete(number)
@@ -143,11 +190,11 @@ function agentState(machine: (typeof MACHINES)[number]): AgentState {
   }
 }
 
-function readyRun(number: number, job: DemoJob, readyAtMs: number): ReadyRun {
+function readyRun(number: number, { job, target }: Start, readyAtMs: number): ReadyRun {
   const usualMs = job.behaviour.seconds * 1000
   return {
     number,
-    target: job.definition.target,
+    target,
     kind: job.definition.action.kind,
     slots: job.definition.slots ?? 1,
     locks: {},

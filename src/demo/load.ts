@@ -5,11 +5,16 @@ import { COMMAND_LINE } from '@/service/actor'
 import { insertPerson } from '@/service/people'
 import { hashToken, newToken } from '@/service/secrets'
 import { clearBoard, refreshUsual, sampleLoad } from '@/service/upkeep'
+import { insertCalendar } from '@/service/calendars'
+import { insertRuns, jobsToStart, type NewRun } from '@/service/new-run'
+import { triggerDefinitionSchema } from '@/service/trigger-definition'
+import { insertTrigger } from '@/service/triggers'
 import { insertJob } from '@/service/work'
-import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
-import { makeHistory, type PastRun } from './history'
+import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
+import { makeHistory, type Past, type PastRun } from './history'
 import { behaviourOf } from './play'
 import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
+import { demoCalendars, TRIGGERS } from './timing'
 
 const WEEKS = 8
 const SEED = 20_270_309
@@ -19,8 +24,6 @@ const OUTPUT_DAYS = 4
 export interface DemoSecrets {
   /** What the simulated fleet connects with. */
   readonly machines: { name: string; credential: string }[]
-  /** Access tokens of two operators, for the stand-in that starts jobs. */
-  readonly starters: string[]
 }
 
 /** Loads Marram Sound Ferries into an empty database. Returns null, changing nothing, if anybody is in it already. */
@@ -30,9 +33,11 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     const people = await addPeople(tx)
     const machines = await addFleet(tx, now)
     const jobs = await addWork(tx)
-    const history = makeHistory(now.getTime() - WEEKS * 7 * 86_400_000, now.getTime(), SEED)
-    await addHistory(tx, history, jobs, people, now)
-    return { machines, starters: await addStarters(tx, people) }
+    const triggers = await addTiming(tx, jobs, now)
+    const past = makeHistory(now.getTime() - WEEKS * 7 * 86_400_000, now.getTime(), SEED)
+    await addHistory(tx, past.done, { jobs, people, triggers }, now)
+    await addOpenRuns(tx, past.open, triggers)
+    return { machines }
   }).then(async (secrets) => {
     if (secrets) {
       await refreshUsual(new Date(0))
@@ -113,11 +118,67 @@ async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number
   return jobs
 }
 
+/** Calendars and triggers, as designers made them before the past begins. */
+async function addTiming(tx: Tx, jobs: Map<string, { id: number }>, now: Date): Promise<Map<string, number>> {
+  const designer = { ...COMMAND_LINE, name: 'Torvald Brekke' }
+  for (const calendar of demoCalendars(now)) await insertCalendar(tx, designer, calendar)
+  const triggers = new Map<string, number>()
+  for (const { title, job, definition, with: values = {}, enabled = true, notes = '' } of TRIGGERS) {
+    const content = {
+      title,
+      notes,
+      jobId: (jobs.get(job) as { id: number }).id,
+      enabled,
+      definition: triggerDefinitionSchema.parse({ ...definition, with: values }),
+      sure: true,
+    }
+    triggers.set(title, (await insertTrigger(tx, designer, content)).id)
+  }
+  return triggers
+}
+
+/** What ran or waited when the past ends goes on in the present: the simulated machines begin it again. */
+async function addOpenRuns(tx: Tx, open: Past['open'], triggers: Map<string, number>): Promise<void> {
+  const titles = new Map(
+    (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM jobs')).map((row) => [row.title, row.id]),
+  )
+  const jobs = await jobsToStart(tx, [...titles.values()])
+  const agents = new Map(
+    (await many<{ id: number; name: string }>(tx, 'SELECT id, name FROM agents')).map((row) => [row.name, row.id]),
+  )
+  const runs = open.flatMap(({ job, inputs, target, createdAtMs, trigger }): NewRun[] => {
+    const found = jobs.get(titles.get(job.title) ?? 0)
+    if (!found || !trigger) return []
+    return [
+      {
+        job: found,
+        inputs: { open: inputs, secrets: null },
+        cause: 'trigger',
+        starter: { id: null, name: trigger.title },
+        createdAtMs,
+        target,
+        dueAtMs: trigger.dueAtMs,
+        trigger: {
+          id: triggers.get(trigger.title) as number,
+          version: 1,
+          calendarVersions: {},
+          occurrence: { atMs: createdAtMs, day: trigger.day },
+          forAgentId: trigger.forAgent === null ? null : (agents.get(trigger.forAgent) ?? null),
+        },
+      },
+    ]
+  })
+  await insertRuns(tx, runs)
+}
+
 async function addHistory(
   tx: Tx,
   history: readonly PastRun[],
-  jobs: Map<string, { id: number; areaId: number }>,
-  people: Map<string, number>,
+  {
+    jobs,
+    people,
+    triggers,
+  }: { jobs: Map<string, { id: number; areaId: number }>; people: Map<string, number>; triggers: Map<string, number> },
   now: Date,
 ): Promise<void> {
   const agents = new Map(
@@ -147,22 +208,26 @@ async function addHistory(
   await execute(
     tx,
     `INSERT INTO runs (id, job_id, job_version, area_id, target, kind, inputs, cause, started_by, starter_name, state, version, priority, slots, attempts,
-                       max_attempts, created_at, ready_at, started_at, ended_at, duration_ms, agent_id, exit_code, reason)
-     SELECT u.id, u.job, 1, u.area, u.target, u.kind, u.inputs, 'token', u.person, u.name, u.state, 3, u.priority, u.slots, u.attempts, u.max,
-            u.created, u.created, u.started, u.ended, u.duration, u.agent, u.exit, u.reason
+                       max_attempts, created_at, ready_at, started_at, ended_at, duration_ms, agent_id, exit_code, reason, trigger_id, trigger_version,
+                       occurrence, occurrence_day, due_at, for_agent_id, cleared_at)
+     SELECT u.id, u.job, 1, u.area, u.target, u.kind, u.inputs, CASE WHEN u.trigger IS NULL THEN 'person' ELSE 'trigger' END, u.person, u.name, u.state, 3,
+            u.priority, u.slots, u.attempts, u.max, u.created, u.created, u.started, u.ended, u.duration, u.agent, u.exit, u.reason, u.trigger,
+            CASE WHEN u.trigger IS NULL THEN NULL ELSE 1 END, CASE WHEN u.trigger IS NULL THEN NULL ELSE u.created END, u.day, u.due, u.for_agent,
+            CASE WHEN u.ended < now() - interval '1 day' THEN u.ended + interval '1 day' END
        FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::jsonb[], $5::text[], $6::jsonb[], $7::bigint[], $8::text[], $9::text[], $10::int[],
                    $11::int[], $12::int[], $13::int[], $14::timestamptz[], $15::timestamptz[], $16::timestamptz[], $17::bigint[], $18::bigint[],
-                   $19::int[], $20::text[])
-         AS u(id, job, area, target, kind, inputs, person, name, state, priority, slots, attempts, max, created, started, ended, duration, agent, exit, reason)`,
+                   $19::int[], $20::text[], $21::bigint[], $22::date[], $23::timestamptz[], $24::bigint[])
+         AS u(id, job, area, target, kind, inputs, person, name, state, priority, slots, attempts, max, created, started, ended, duration, agent, exit, reason,
+              trigger, day, due, for_agent)`,
     [
       rows.map((r) => r.id),
       rows.map((r) => r.job.id),
       rows.map((r) => r.job.areaId),
-      rows.map((r) => JSON.stringify(r.run.job.definition.target)),
+      rows.map((r) => JSON.stringify(r.run.target)),
       rows.map((r) => r.run.job.definition.action.kind),
       rows.map((r) => JSON.stringify(r.run.inputs)),
-      rows.map((r) => people.get(r.starter)),
-      rows.map((r) => r.starter),
+      rows.map((r) => (r.run.trigger ? null : people.get(r.starter))),
+      rows.map((r) => r.run.trigger?.title ?? r.starter),
       rows.map((r) => r.state),
       rows.map((r) => PRIORITIES.indexOf(r.run.job.definition.priority ?? 'normal')),
       rows.map((r) => r.run.job.definition.slots ?? 1),
@@ -175,6 +240,10 @@ async function addHistory(
       rows.map((r) => agents.get(r.last.agent)),
       rows.map((r) => r.exit),
       rows.map((r) => r.reason),
+      rows.map((r) => (r.run.trigger ? triggers.get(r.run.trigger.title) : null)),
+      rows.map((r) => r.run.trigger?.day ?? null),
+      rows.map((r) => (r.run.trigger?.dueAtMs ? at(r.run.trigger.dueAtMs) : null)),
+      rows.map((r) => (r.run.trigger?.forAgent ? agents.get(r.run.trigger.forAgent) : null)),
     ],
   )
   await execute(tx, `SELECT setval('runs_id_seq', $1)`, [first + rows.length + 100])
@@ -253,18 +322,4 @@ async function openDemoMatters(): Promise<void> {
     `UPDATE matters SET state = 'taken', taken_by = 'Sunniva Dahl', taken_at = last_at + interval '6 minutes', note = 'Called the harbour, the file comes later.'
       WHERE id = (SELECT id FROM matters ORDER BY last_at LIMIT 1)`,
   )
-}
-
-async function addStarters(tx: Tx, people: Map<string, number>): Promise<string[]> {
-  const tokens: string[] = []
-  for (const name of ['Sunniva Dahl', 'Callum Eads']) {
-    const token = newToken('bgt')
-    tokens.push(token)
-    await one(
-      tx,
-      `INSERT INTO access_tokens (person_id, name, token_hash, expires_at) VALUES ($1, 'demo: starts jobs until triggers do', $2, now() + interval '366 days') RETURNING id`,
-      [people.get(name), hashToken(token)],
-    )
-  }
-  return tokens
 }

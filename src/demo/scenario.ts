@@ -15,7 +15,7 @@ export interface DemoMachine {
 
 const LINUX = 'Debian GNU/Linux 12 (bookworm)'
 const WINDOWS = 'Windows 11 Pro'
-const linux = (site: string, role: string): Record<string, string> => ({ os: 'linux', site, role })
+const linux = (site: string, role: string): Record<string, string> => ({ fleet: 'marram', os: 'linux', site, role })
 
 export const MACHINES: readonly DemoMachine[] = [
   { name: 'kelda-app1', system: LINUX, slots: 6, labels: linux('kelda', 'app'), pools: ['quay'] },
@@ -30,28 +30,28 @@ export const MACHINES: readonly DemoMachine[] = [
     name: 'kelda-desk1',
     system: WINDOWS,
     slots: 1,
-    labels: { os: 'windows', site: 'kelda', role: 'desk' },
+    labels: { fleet: 'marram', os: 'windows', site: 'kelda', role: 'desk' },
     pools: ['desks'],
   },
   {
     name: 'kelda-desk2',
     system: WINDOWS,
     slots: 1,
-    labels: { os: 'windows', site: 'kelda', role: 'desk' },
+    labels: { fleet: 'marram', os: 'windows', site: 'kelda', role: 'desk' },
     pools: ['desks'],
   },
   {
     name: 'kelda-desk3',
     system: WINDOWS,
     slots: 1,
-    labels: { os: 'windows', site: 'kelda', role: 'desk' },
+    labels: { fleet: 'marram', os: 'windows', site: 'kelda', role: 'desk' },
     pools: ['desks'],
   },
   {
     name: 'kelda-desk4',
     system: WINDOWS,
     slots: 1,
-    labels: { os: 'windows', site: 'kelda', role: 'desk' },
+    labels: { fleet: 'marram', os: 'windows', site: 'kelda', role: 'desk' },
     pools: ['desks'],
     version: '0.8.2',
   },
@@ -98,12 +98,6 @@ export interface DemoJob {
   readonly notes: string
   readonly definition: Partial<JobDefinition> & Pick<JobDefinition, 'action' | 'target'>
   readonly behaviour: Behaviour
-  /** Local times at which it ran in the history, or every so many minutes. */
-  readonly history: {
-    readonly at?: readonly string[]
-    readonly everyMinutes?: number
-    readonly inputs?: readonly Record<string, string>[]
-  }
 }
 
 const pool = (name: string): Target => ({ pool: name })
@@ -116,8 +110,8 @@ const choice = (name: string, title: string, options: string[]): Input => ({
   default: options[0] ?? null,
   ask: true,
 })
-const HARBOURS = ['orrin', 'stavin', 'brack', 'tarn', 'kelda']
-const VESSELS = [
+export const HARBOURS = ['orrin', 'stavin', 'brack', 'tarn', 'kelda']
+export const VESSELS = [
   'Tern',
   'Petrel',
   'Gannet',
@@ -140,10 +134,7 @@ interface Sketch {
   readonly failLine?: string
   readonly failExit?: number
   readonly lines: readonly string[]
-  readonly at?: readonly string[]
-  readonly everyMinutes?: number
   readonly inputs?: Input[]
-  readonly values?: readonly Record<string, string>[]
   readonly retries?: number
   readonly priority?: Priority
   readonly slots?: number
@@ -175,16 +166,8 @@ function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
       lines: sketch.lines,
       ...(sketch.drift ? { driftPerWeek: sketch.drift } : {}),
     },
-    history: {
-      ...(sketch.at ? { at: sketch.at } : {}),
-      ...(sketch.everyMinutes ? { everyMinutes: sketch.everyMinutes } : {}),
-      ...(sketch.values ? { inputs: sketch.values } : {}),
-    },
   }
 }
-
-const each = (name: string, values: readonly string[]): Record<string, string>[] =>
-  values.map((value) => ({ [name]: value }))
 
 export const JOBS: readonly DemoJob[] = [
   job('Till file', 'Close of day', {
@@ -196,9 +179,7 @@ export const JOBS: readonly DemoJob[] = [
     retries: 2,
     failLine: 'till of tarn: no file for today yet',
     lines: ['connecting to the till', 'day closed at 00:31', '{n} tickets, {m} refunds', 'file written, checksum ok'],
-    at: ['01:10'],
     inputs: [choice('harbour', 'Harbour', HARBOURS)],
-    values: each('harbour', HARBOURS),
     notes: 'One file for each harbour. Tarn Head is often late.',
   }),
   job('Reconcile fares', 'Close of day', {
@@ -212,7 +193,6 @@ export const JOBS: readonly DemoJob[] = [
       'difference 0.00',
       'written to the ledger queue',
     ],
-    at: ['02:00'],
     slots: 2,
     priority: 'high',
   }),
@@ -221,7 +201,6 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('data'),
     takes: 420,
     lines: ['batch opened', '{n} postings', 'batch closed'],
-    at: ['02:30'],
     priority: 'high',
   }),
   job('Month-end statements', 'Close of day', {
@@ -229,14 +208,31 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('quay'),
     takes: 540,
     lines: ['{n} accounts', 'statements written'],
-    at: [],
+  }),
+  job('Quarter-end returns', 'Close of day', {
+    does: command('returns --quarter last'),
+    where: pool('quay'),
+    takes: 900,
+    lines: ['{n} postings', 'returns written'],
+  }),
+  job('Year-end pack', 'Close of day', {
+    does: command('year-end-pack'),
+    where: pool('quay'),
+    takes: 2400,
+    slots: 2,
+    lines: ['{n} accounts', '{m} open', 'pack written'],
+  }),
+  job('Publish timetable', 'Sailing', {
+    does: command('publish-timetable --to signs,web'),
+    where: pool('files'),
+    takes: 210,
+    lines: ['{n} sailings', '{m} signs answered', 'web is up to date'],
   }),
   job('Bookings', 'Sailing', {
     does: command('pull-bookings --from tomorrow'),
     where: pool('quay'),
     takes: 520,
     lines: ['{n} bookings for 38 sailings', '{m} changed since noon', 'done'],
-    at: ['02:00'],
     priority: 'high',
   }),
   job('Name list', 'Sailing', {
@@ -244,7 +240,6 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('desks'),
     takes: 240,
     lines: ['terminal opened', '{n} names', 'terminal closed'],
-    at: ['02:00'],
   }),
   job('Name check', 'Sailing', {
     does: command('name-check --list /srv/names/today.csv --second-list'),
@@ -253,7 +248,6 @@ export const JOBS: readonly DemoJob[] = [
     spread: 0.1,
     drift: 0.09,
     lines: ['{n} names read', 'first list: 0 hits', 'second list: {m} near hits, looked at', 'clear'],
-    at: ['02:15'],
     priority: 'high',
     notes: 'Grows slower week by week since the second list was added.',
   }),
@@ -272,7 +266,6 @@ export const JOBS: readonly DemoJob[] = [
       'opening gw.orrin:22 as svc-transfer',
       'sent, receipt {m}',
     ],
-    at: ['03:05', '04:05'],
     inputs: [choice('harbour', 'Harbour', ['orrin', 'stavin', 'brack', 'tarn'])],
     priority: 'urgent',
     notes: 'The harbour authority’s gateway is down some nights.',
@@ -282,21 +275,18 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('harbours'),
     takes: 1340,
     lines: ['model run {n}', 'tables for 5 harbours', 'written'],
-    at: ['02:05'],
   }),
   job('Berth plan', 'Sailing', {
     does: command('berth-plan --tides /srv/tides'),
     where: pool('harbours'),
     takes: 900,
     lines: ['{n} arrivals', '{m} moved', 'plan written'],
-    at: ['02:00'],
   }),
   job('Crew rosters', 'Sailing', {
     does: command('crew-rosters'),
     where: pool('harbours'),
     takes: 640,
     lines: ['{n} crew', 'rest times ok', 'published'],
-    at: ['03:30'],
   }),
   job('Vessel log', 'Vessels', {
     does: command('pull-log --vessel ${vessel}'),
@@ -307,16 +297,13 @@ export const JOBS: readonly DemoJob[] = [
     failLine: 'vessel out of radio range',
     retries: 1,
     lines: ['log of {n} entries', 'engine hours {m}', 'stored'],
-    everyMinutes: 30,
     inputs: [choice('vessel', 'Vessel', VESSELS)],
-    values: each('vessel', VESSELS.slice(0, 4)),
   }),
   job('Fuel report', 'Vessels', {
     does: command('fuel-report --all'),
     where: pool('quay'),
     takes: 95,
     lines: ['11 vessels', '{n} litres', 'report written'],
-    everyMinutes: 240,
   }),
   job('Gate counts', 'Vessels', {
     does: command('gate-counts --harbour ${harbour}'),
@@ -324,9 +311,7 @@ export const JOBS: readonly DemoJob[] = [
     takes: 660,
     spread: 0.2,
     lines: ['gates: {m}', '{n} passengers', 'counts stored'],
-    everyMinutes: 40,
     inputs: [choice('harbour', 'Harbour', HARBOURS)],
-    values: each('harbour', ['orrin', 'stavin', 'brack']),
   }),
   job('Camera archive', 'Housekeeping', {
     does: command('archive-cameras --harbour ${harbour}'),
@@ -334,9 +319,7 @@ export const JOBS: readonly DemoJob[] = [
     takes: 1100,
     spread: 0.2,
     lines: ['{n} clips', '{m} GB moved', 'index written'],
-    everyMinutes: 60,
     inputs: [choice('harbour', 'Harbour', HARBOURS)],
-    values: each('harbour', ['orrin', 'stavin', 'kelda']),
   }),
   job('Booking mirror', 'Sailing', {
     does: command('mirror-bookings --full'),
@@ -344,7 +327,6 @@ export const JOBS: readonly DemoJob[] = [
     takes: 2000,
     slots: 2,
     lines: ['{n} tables', '{m} differ', 'mirror is up to date'],
-    everyMinutes: 60,
   }),
   job('Fare cache', 'Close of day', {
     does: command('fare-cache --rebuild'),
@@ -352,7 +334,6 @@ export const JOBS: readonly DemoJob[] = [
     takes: 800,
     slots: 2,
     lines: ['{n} fares', 'cache swapped'],
-    everyMinutes: 30,
   }),
   job('Weather grids', 'Sailing', {
     does: command('weather-grids --area sound'),
@@ -361,14 +342,12 @@ export const JOBS: readonly DemoJob[] = [
     slots: 3,
     spread: 0.08,
     lines: ['grid of {n} points', '{m} steps', 'charts written'],
-    everyMinutes: 60,
   }),
   job('Freight rates refresh', 'Freight', {
     does: command('freight-rates --refresh'),
     where: pool('quay'),
     takes: 160,
     lines: ['{n} rates', '{m} changed'],
-    everyMinutes: 120,
   }),
   job('Freight invoicing', 'Freight', {
     does: command('invoice --freight --send'),
@@ -376,7 +355,6 @@ export const JOBS: readonly DemoJob[] = [
     takes: 1250,
     slots: 2,
     lines: ['{n} consignments', '{m} invoices', 'sent'],
-    at: ['17:00'],
   }),
   job('Refund', 'Refund desk', {
     does: command('refund --ticket ${ticket}'),
@@ -386,7 +364,6 @@ export const JOBS: readonly DemoJob[] = [
     fails: 0.03,
     failLine: 'terminal asks for a new password',
     lines: ['terminal opened', 'ticket found', 'refund {n} booked', 'terminal closed'],
-    everyMinutes: 45,
     inputs: [{ name: 'ticket', title: 'Ticket', type: 'text', options: [], default: 'M-20418', ask: true }],
   }),
   job('Nightly backup', 'Housekeeping', {
@@ -394,21 +371,18 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('data'),
     takes: 2300,
     lines: ['snapshot taken', '{n} GB', 'verified'],
-    at: ['02:00'],
   }),
   job('Index care', 'Housekeeping', {
     does: command('index-care --database fares'),
     where: pool('data'),
     takes: 1400,
     lines: ['{n} indexes', '{m} rebuilt'],
-    at: ['02:15'],
   }),
   job('Log clean-up', 'Housekeeping', {
     does: command('clean-logs --older 30d'),
     where: { labels: { os: 'linux' } },
     takes: 60,
     lines: ['{n} files', '{m} MB freed'],
-    at: ['04:40', '12:40'],
     priority: 'low',
   }),
   job('Configuration check', 'Housekeeping', {
@@ -421,15 +395,27 @@ export const JOBS: readonly DemoJob[] = [
     where: { labels: { os: 'linux' } },
     takes: 55,
     lines: ['checking network', 'checking disks', 'checking accounts', '0 differences'],
-    everyMinutes: 180,
     priority: 'low',
+  }),
+  job('Machine pulse', 'Housekeeping', {
+    does: command('pulse --short'),
+    where: { labels: { fleet: 'marram' } },
+    takes: 7,
+    spread: 0.3,
+    lines: ['disks {m} %', 'clock ok'],
+    priority: 'low',
+  }),
+  job('Monthly fleet review', 'Housekeeping', {
+    does: command('fleet-review --month last'),
+    where: pool('quay'),
+    takes: 380,
+    lines: ['{n} runs', '{m} failures', 'review written'],
   }),
   job('Wait and watch', 'Housekeeping', {
     does: { kind: 'wait', minutes: '${minutes}' },
     where: pool('lab'),
     takes: 60,
     lines: [],
-    at: [],
     inputs: [{ name: 'minutes', title: 'Minutes to wait', type: 'number', options: [], default: '1', ask: true }],
     notes: 'Harmless: only waits, to see where and how work is carried out.',
   }),
@@ -443,7 +429,6 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('lab'),
     takes: 6,
     lines: [],
-    at: [],
     inputs: [{ name: 'name', title: 'Whom to greet', type: 'text', options: [], default: 'Kelda', ask: true }],
     notes: 'Runs for real on the machine that runs this demo.',
   }),

@@ -10,18 +10,18 @@ export const SAMPLE_SECONDS = 300
 export async function sampleLoad(from: Date, to: Date): Promise<void> {
   await execute(
     null,
-    `WITH buckets AS (
-       SELECT at FROM generate_series(date_bin(make_interval(secs => $3), $1::timestamptz, 'epoch'), $2::timestamptz, make_interval(secs => $3)) AS at
-     )
-     INSERT INTO load_samples (at, agent_id, busy_ms)
+    `INSERT INTO load_samples (at, agent_id, busy_ms)
      SELECT b.at, a.agent_id,
-            sum(r.slots * 1000 * extract(epoch FROM
-              least(coalesce(a.ended_at, $2), b.at + make_interval(secs => $3)) - greatest(coalesce(a.started_at, a.handed_at), b.at)))::bigint
-       FROM buckets b
-       JOIN attempts a ON coalesce(a.started_at, a.handed_at) < b.at + make_interval(secs => $3) AND coalesce(a.ended_at, $2) > b.at
+            sum(r.slots * 1000 * extract(epoch FROM least(a.ends, b.at + make_interval(secs => $3)) - greatest(a.begins, b.at)))::bigint
+       FROM (SELECT run_id, agent_id, coalesce(started_at, handed_at) AS begins, coalesce(ended_at, $2::timestamptz) AS ends
+               FROM attempts
+              -- No attempt lasts longer than its time limit of at most 30 days.
+              WHERE handed_at > $1::timestamptz - interval '31 days' AND (ended_at IS NULL OR ended_at >= $1)) a
        JOIN runs r ON r.id = a.run_id
-      -- No attempt lasts longer than its time limit of at most 30 days.
-      WHERE a.handed_at > $1::timestamptz - interval '31 days' AND (a.ended_at IS NULL OR a.ended_at >= $1)
+       CROSS JOIN LATERAL generate_series(
+         date_bin(make_interval(secs => $3), greatest(a.begins, date_bin(make_interval(secs => $3), $1::timestamptz, 'epoch')), 'epoch'),
+         least(a.ends, $2::timestamptz), make_interval(secs => $3)) AS b(at)
+      WHERE a.ends > b.at
       GROUP BY b.at, a.agent_id
      ON CONFLICT (at, agent_id) DO UPDATE SET busy_ms = excluded.busy_ms`,
     [from, to, SAMPLE_SECONDS],

@@ -1,10 +1,8 @@
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import type { Lease } from '@/agent/protocol'
-import { seededRandom } from '@/core/stats/random'
 import { behaviourOf, perform } from '@/demo/play'
 import { MACHINES } from '@/demo/scenario'
 import { SimulatedMachine, type HandedOver, type Play } from './machine'
-import { startJobs } from './starter'
 
 const SEED = 20_270_309
 /** Drift has gone on for as long as the history lasts. */
@@ -27,13 +25,10 @@ function outages(machine: SimulatedMachine): NodeJS.Timeout {
 
 function main(): void {
   const gateway = process.env.BUGLE_AGENT_GATEWAY
-  const server = process.env.BUGLE_WEB_URL
   const secretsFile = process.env.BUGLE_DEMO_SECRETS
-  if (!gateway || !server || !secretsFile)
-    throw new Error('The stand-ins need BUGLE_AGENT_GATEWAY, BUGLE_WEB_URL and BUGLE_DEMO_SECRETS.')
+  if (!gateway || !secretsFile) throw new Error('The stand-ins need BUGLE_AGENT_GATEWAY and BUGLE_DEMO_SECRETS.')
   const secrets = JSON.parse(readFileSync(secretsFile, 'utf8')) as {
     machines: { name: string; credential: string }[]
-    starters: string[]
   }
   const handoverFile = `${secretsFile}.in-hand`
   const inHand = existsSync(handoverFile)
@@ -58,12 +53,8 @@ function main(): void {
   })
   const desk = machines.find(({ name }) => name === 'kelda-desk3')
   const timer = desk ? outages(desk.machine) : undefined
-  // Tests want the machines without anybody starting work on them.
-  const stopStarting =
-    process.env.BUGLE_STARTER === '0' ? () => undefined : startJobs(server, secrets.starters, seededRandom(Date.now()))
   const stop = (): void => {
     clearInterval(timer)
-    stopStarting()
     writeFileSync(
       handoverFile,
       JSON.stringify(Object.fromEntries(machines.map(({ name, machine }) => [name, machine.handOver()]))),

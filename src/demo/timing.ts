@@ -1,0 +1,300 @@
+import type { DayRule } from '@/core/calendar/rule'
+import { isoDay } from '@/core/calendar/days'
+import type { bundleSchema } from '@/core/bundle/schema'
+import type { z } from 'zod'
+import { HARBOURS, VESSELS } from './scenario'
+
+/** The calendars and triggers of Marram Sound Ferries. */
+export interface DemoCalendar {
+  readonly slug: string
+  readonly title: string
+  readonly notes: string
+  readonly rule: DayRule
+}
+
+type Definition = Omit<
+  NonNullable<z.input<typeof bundleSchema>['triggers']>[number],
+  'id' | 'title' | 'start' | 'with' | 'enabled' | 'notes'
+>
+
+export interface DemoTrigger {
+  readonly title: string
+  /** Title of the job it starts. */
+  readonly job: string
+  readonly definition: Definition
+  readonly with?: Readonly<Record<string, string>>
+  readonly enabled?: boolean
+  readonly notes?: string
+  /** The made-up past has it from so many days ago. */
+  readonly sinceDays?: number
+}
+
+const LONDON = 'Europe/London'
+const OSLO = 'Europe/Oslo'
+const work: DayRule = { calendar: 'working-days' }
+const day = (text: string): number => Date.parse(text) / 86_400_000
+
+/** A new moon, and the mean time from one to the next (J. Meeus, Astronomical Algorithms, ch. 49), days. */
+const NEW_MOON = day('2000-01-06') + 18.23 / 24
+const SYNODIC_MONTH = 29.530588861
+
+/** Springs come a day or two after new and full moon, and last about three days. */
+function springTides(year: number): string[] {
+  const out: string[] = []
+  const half = SYNODIC_MONTH / 2
+  const last = day(`${year}-12-31`)
+  for (let k = Math.floor((day(`${year}-01-01`) - NEW_MOON) / half) - 1; ; k++) {
+    const moon = NEW_MOON + k * half
+    if (moon > last) return out
+    for (let after = 1; after <= 3; after++) {
+      const each = Math.floor(moon + after)
+      if (each >= day(`${year}-01-01`) && each <= last) out.push(isoDay(each))
+    }
+  }
+}
+
+/** Some calendars list days of the years around `now`. */
+export function demoCalendars(now: Date): DemoCalendar[] {
+  const year = now.getUTCFullYear()
+  const years = [year - 1, year, year + 1, year + 2]
+  const calendar = (slug: string, title: string, rule: DayRule, notes = ''): DemoCalendar => ({
+    slug,
+    title,
+    notes,
+    rule,
+  })
+  return [
+    calendar(
+      'office-holidays',
+      'Office holidays',
+      {
+        any: [
+          { holidays: { country: 'GB', region: 'SCT' } },
+          { dates: years.map((y) => ({ date: `${y}-06-24`, title: 'Regatta of the Sound' })) },
+        ],
+      },
+      'Kelda office is closed. Ships sail all the same.',
+    ),
+    calendar('working-days', 'Working days', {
+      all: [{ weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] }, { not: { calendar: 'office-holidays' } }],
+    }),
+    calendar(
+      'dry-dock-weeks',
+      'Dry-dock weeks',
+      { any: [{ between: ['04-19', '04-30'] }, { between: ['10-25', '11-09'] }] },
+      'One vessel after the other is in dock at Stavin; accounts of the yard are open.',
+    ),
+    calendar('month-end', 'Month-end close', {
+      roll: {
+        of: { nth: { n: -1, of: work, in: 'month' } },
+        onto: { all: [work, { not: { calendar: 'dry-dock-weeks' } }] },
+        to: 'next-in-month',
+      },
+    }),
+    calendar(
+      'quarter-end',
+      'Quarter end',
+      { nth: { n: -1, of: work, in: 'quarter', yearStart: 4 } },
+      'Quarters of the financial year, which begins in April.',
+    ),
+    calendar('year-end', 'Year end', { nth: { n: -1, of: work, in: 'year', yearStart: 4 } }),
+    calendar('summer-timetable', 'Summer timetable', { between: ['04-01', '09-30'] }),
+    calendar('winter-timetable', 'Winter timetable', { not: { calendar: 'summer-timetable' } }),
+    calendar(
+      'spring-tide-days',
+      'Spring-tide days',
+      { dates: years.flatMap(springTides) },
+      'The ramps at Little Brack cannot be used at low water.',
+    ),
+    calendar('livestock-market-days', 'Livestock market days', {
+      roll: {
+        of: {
+          any: [
+            { nth: { n: 1, of: { weekdays: ['TU'] }, in: 'month' } },
+            { nth: { n: 3, of: { weekdays: ['TU'] }, in: 'month' } },
+          ],
+        },
+        onto: work,
+        to: 'next',
+      },
+    }),
+    calendar(
+      'dark-days',
+      'Dark days',
+      { any: [{ between: ['12-25', '12-26'] }, { between: ['01-01', '01-01'] }] },
+      'No sailings.',
+    ),
+  ]
+}
+
+const notDark: DayRule = { calendar: 'dark-days' }
+const at = (...times: string[]): Definition['time'] => ({ at: times })
+const every = (step: string, from?: string, until?: string): Definition['time'] => ({
+  every: { step, ...(from ? { from } : {}), ...(until ? { until } : {}) },
+})
+const trigger = (title: string, job: string, definition: Definition, more: Partial<DemoTrigger> = {}): DemoTrigger => ({
+  title,
+  job,
+  definition: { zone: LONDON, ...definition },
+  ...more,
+})
+
+const HARBOUR_NAMES: Record<string, string> = {
+  orrin: 'Orrin Quay',
+  stavin: 'Stavin',
+  brack: 'Little Brack',
+  tarn: 'Tarn Head',
+  kelda: 'Kelda',
+}
+const named = (harbour: string): string => HARBOUR_NAMES[harbour] ?? harbour
+const twoDigits = (n: number): string => String(n).padStart(2, '0')
+
+export const TRIGGERS: readonly DemoTrigger[] = [
+  ...HARBOURS.map((harbour) =>
+    trigger(
+      `Till file ${named(harbour)}`,
+      'Till file',
+      harbour === 'tarn'
+        ? { zone: OSLO, time: at('02:05'), notOn: notDark, finishBy: '03:30', lateStart: 'PT2H' }
+        : { time: at('00:45'), notOn: notDark, finishBy: '01:30', lateStart: 'PT2H' },
+      { with: { harbour } },
+    ),
+  ),
+  trigger('Reconcile fares', 'Reconcile fares', {
+    time: at('02:00'),
+    finishBy: '04:30',
+    window: { earliest: '01:30', latest: '03:00' },
+    lateStart: 'PT3H',
+  }),
+  trigger('Post to ledger', 'Post to ledger', { time: at('02:30'), on: work, finishBy: '05:00' }),
+  trigger('Month-end statements', 'Month-end statements', {
+    time: at('18:30'),
+    on: { calendar: 'month-end' },
+    lateStart: 'PT12H',
+  }),
+  trigger('Quarter-end returns', 'Quarter-end returns', {
+    time: at('19:15'),
+    on: { calendar: 'quarter-end' },
+    lateStart: 'PT12H',
+  }),
+  trigger('Year-end pack', 'Year-end pack', { time: at('20:00'), on: { calendar: 'year-end' }, lateStart: 'P1D' }),
+  trigger('Fare cache', 'Fare cache', { time: every('PT30M', '05:30', '23:00'), overlap: 'skip' }),
+  trigger('Bookings for tomorrow', 'Bookings', {
+    time: at('02:00'),
+    notOn: notDark,
+    finishBy: '02:45',
+    priority: 'high',
+  }),
+  trigger('Name list', 'Name list', { time: at('02:00'), notOn: notDark }),
+  trigger('Name check', 'Name check', {
+    time: at('02:15'),
+    notOn: notDark,
+    finishBy: '02:45',
+    priority: 'high',
+    window: { earliest: '02:10', latest: '03:00' },
+  }),
+  ...['orrin', 'stavin', 'brack', 'tarn'].map((harbour, i) =>
+    trigger(
+      `Sailing manifests ${named(harbour)}`,
+      'Harbour transfer',
+      {
+        time: at(`03:0${i + 4}`, `04:0${i + 4}`),
+        notOn: notDark,
+        finishBy: '04:45',
+        priority: 'urgent',
+        makeUp: 'once',
+        lateStart: 'PT30M',
+      },
+      { with: { harbour } },
+    ),
+  ),
+  trigger('Tide tables', 'Tide tables', { time: at('02:05') }),
+  trigger('Berth plan', 'Berth plan', { time: at('02:00'), notOn: notDark }),
+  trigger('Crew rosters', 'Crew rosters', { time: at('03:30'), notOn: notDark, finishBy: '05:15' }),
+  trigger('Summer timetable to the signs', 'Publish timetable', {
+    time: at('04:40'),
+    on: { calendar: 'summer-timetable' },
+    finishBy: '05:15',
+  }),
+  trigger('Winter timetable to the signs', 'Publish timetable', {
+    time: at('04:50'),
+    on: { calendar: 'winter-timetable' },
+    notOn: notDark,
+    finishBy: '05:15',
+  }),
+  trigger('Booking mirror', 'Booking mirror', { time: { cron: '10 * * * *' }, overlap: 'skip' }),
+  trigger('Weather grids', 'Weather grids', { time: every('PT2H', '00:20', '22:20') }),
+  ...VESSELS.map((vessel, i) =>
+    trigger(
+      `Vessel log ${vessel}`,
+      'Vessel log',
+      { time: every('PT15M', `05:${twoDigits(15 + i)}`, '23:30'), overlap: 'skip', lateStart: 'PT5M' },
+      { with: { vessel } },
+    ),
+  ),
+  trigger('Fuel report', 'Fuel report', { time: every('PT4H') }),
+  ...['orrin', 'stavin', 'brack'].map((harbour, i) =>
+    trigger(
+      `Gate counts ${named(harbour)}`,
+      'Gate counts',
+      { time: every('PT40M', `05:0${i * 3}`, '23:40'), overlap: 'skip' },
+      { with: { harbour } },
+    ),
+  ),
+  ...['orrin', 'stavin', 'kelda'].map((harbour, i) =>
+    trigger(
+      `Camera archive ${named(harbour)}`,
+      'Camera archive',
+      { time: { cron: `${5 + i * 18} * * * *` }, overlap: 'skip', priority: 'low' },
+      { with: { harbour } },
+    ),
+  ),
+  trigger('Freight rates refresh', 'Freight rates refresh', { time: every('PT2H', '06:20', '20:20'), on: work }),
+  trigger('Market day freight rates', 'Freight rates refresh', {
+    time: at('04:30'),
+    on: { calendar: 'livestock-market-days' },
+    finishBy: '05:30',
+  }),
+  trigger('Freight invoicing', 'Freight invoicing', {
+    time: at('17:00'),
+    on: work,
+    finishBy: '18:30',
+    window: { earliest: '16:30', latest: '17:45' },
+  }),
+  trigger('Refunds of the day', 'Refund', { time: every('PT45M', '08:00', '21:30') }),
+  trigger('Nightly backup', 'Nightly backup', {
+    time: at('02:00'),
+    window: { earliest: '22:00', latest: '03:30' },
+    lateStart: 'PT4H',
+  }),
+  trigger('Index care', 'Index care', { time: at('02:15'), on: { weekdays: ['MO', 'WE', 'FR'] }, priority: 'low' }),
+  trigger('Log clean-up', 'Log clean-up', { time: at('04:40', '12:40'), spread: 'each', priority: 'low' }),
+  trigger('Configuration check', 'Configuration check', {
+    time: at('03:00'),
+    spread: 'each',
+    priority: 'low',
+    overlap: 'skip',
+  }),
+  trigger(
+    'Pulse of every machine',
+    'Machine pulse',
+    { time: every('PT15M'), spread: 'each', priority: 'low', overlap: 'skip', lateStart: 'PT10M' },
+    { sinceDays: 5, notes: 'Asked for by nobody any more?' },
+  ),
+  trigger('Monthly fleet review', 'Monthly fleet review', {
+    time: at('07:30'),
+    on: { nth: { n: 1, of: work, in: 'month' } },
+  }),
+  trigger(
+    'Hourly greeting in the lab',
+    'Lab greeting',
+    { time: { cron: '*/20 * * * *' }, lateStart: 'PT5M' },
+    { notes: 'Runs for real on the machine that runs this demo.' },
+  ),
+  trigger(
+    'Old freight rates',
+    'Freight rates refresh',
+    { time: { cron: '0 3 * * 0' } },
+    { enabled: false, notes: 'Kept until the new rates have been through a year.' },
+  ),
+]
