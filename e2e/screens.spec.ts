@@ -137,7 +137,9 @@ test('colours, keys and the day line', async ({ page }) => {
   await page.keyboard.press('?')
   await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible()
   await page.keyboard.press('Escape')
-  const line = page.getByLabel('Slots used in the last eight hours, and failures')
+  const line = page.getByLabel(
+    'Slots used and failures in the last eight hours; starts and deadlines in the next sixteen',
+  )
   const box = await line.boundingBox()
   if (!box) throw new Error('no day line')
   await page.mouse.move(box.x + 60, box.y + 40)

@@ -22,6 +22,7 @@ export const runFilterSchema = z.strictObject({
   area: listOf(idOf).optional(),
   agent: listOf(idOf).optional(),
   person: listOf(idOf).optional(),
+  trigger: listOf(idOf).optional(),
   cause: listOf(z.enum(CAUSES)).optional(),
   from: instant.optional(),
   to: instant.optional(),
@@ -45,6 +46,8 @@ export interface RunRow {
   readonly stopAsked: boolean
   readonly cause: string
   readonly starter: string
+  readonly triggerId: number | null
+  readonly occurrence: string | null
   readonly againOf: number | null
   readonly agentId: number | null
   readonly agent: string | null
@@ -71,7 +74,7 @@ const SORT_KEY = {
 
 const ROW_COLUMNS = `
   r.id, r.job_id AS "jobId", j.title, ar.title AS area, r.kind, r.state, r.stop_asked_by IS NOT NULL AS "stopAsked", r.cause,
-  r.starter_name AS starter, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.attempts,
+  r.starter_name AS starter, r.trigger_id AS "triggerId", r.occurrence, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.attempts,
   r.max_attempts AS "maxAttempts", r.priority, r.created_at AS "createdAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
   r.ended_at AS "endedAt", r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.exit_code AS "exitCode", r.reason,
   r.cleared_at IS NOT NULL AS cleared`
@@ -99,6 +102,7 @@ export function runQuery(filter: RunFilter): Query {
   among('r.area_id', filter.area, 'bigint')
   among('r.agent_id', filter.agent, 'bigint')
   among('r.started_by', filter.person, 'bigint')
+  among('r.trigger_id', filter.trigger, 'bigint')
   among('r.cause', filter.cause, 'text')
   if (filter.board) where.push('r.cleared_at IS NULL')
   if (filter.text) {

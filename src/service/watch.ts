@@ -103,7 +103,7 @@ export async function dayLine(actor: Actor): Promise<DayLine> {
 }
 
 export interface Found {
-  readonly kind: 'run' | 'job' | 'agent' | 'pool' | 'area' | 'person'
+  readonly kind: 'run' | 'job' | 'trigger' | 'calendar' | 'agent' | 'pool' | 'area' | 'person'
   readonly id: number
   readonly title: string
   readonly detail: string
@@ -120,6 +120,8 @@ export async function find(actor: Actor, text: string): Promise<Found[]> {
        WHERE r.id = $2::bigint)
      UNION ALL (SELECT 'job', j.id, j.title, a.title FROM jobs j JOIN areas a ON a.id = j.area_id
        WHERE j.deleted_at IS NULL AND j.title ILIKE $1 ORDER BY j.title LIMIT 8)
+     UNION ALL (SELECT 'trigger', id, title, says FROM triggers WHERE deleted_at IS NULL AND title ILIKE $1 ORDER BY title LIMIT 8)
+     UNION ALL (SELECT 'calendar', id, title, 'calendar' FROM calendars WHERE title ILIKE $1 OR slug ILIKE $1 ORDER BY title LIMIT 6)
      UNION ALL (SELECT 'agent', id, name, system FROM agents WHERE name ILIKE $1 OR host ILIKE $1 ORDER BY name LIMIT 6)
      UNION ALL (SELECT 'pool', id, title, name FROM pools WHERE title ILIKE $1 OR name ILIKE $1 ORDER BY name LIMIT 4)
      UNION ALL (SELECT 'area', id, title, '' FROM areas WHERE title ILIKE $1 ORDER BY title LIMIT 4)`,

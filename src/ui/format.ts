@@ -72,3 +72,6 @@ export const cityOf = (zone: string): string => (zone.split('/').at(-1) ?? zone)
 
 /** `1 run`, `3 runs` */
 export const count = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`
+
+/** `2027-03-09`: the day it is at an instant in a zone. */
+export const isoDayIn = (at: Date | number | string, zone: string): string => exact(at, zone).slice(0, 10)

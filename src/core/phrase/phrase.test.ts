@@ -7,6 +7,7 @@ import type { DayRule } from '../calendar/rule'
 import { parseInstant } from '../timing/instants'
 import type { TimeRule } from '../timing/rule'
 import { PhraseFault, readPhrase, type PhraseRule } from './read'
+import { readDaySet } from './read-set'
 import { say, type Sayable } from './say'
 
 const CALENDARS = [
@@ -160,6 +161,22 @@ describe('a phrase is refused, with its place', () => {
 
   it('working days without the calendar of that name', () => {
     expect(() => readPhrase('last working day of the month at 18:30')).toThrow('working-days')
+  })
+})
+
+describe('a set of days in words', () => {
+  it.each<[string, DayRule]>([
+    ['weekdays', WORKDAYS as DayRule],
+    ['on the 1st and 15th', { any: [daily(1), daily(15)] }],
+    [
+      'weekdays except office holidays and 2027-05-03',
+      { all: [WORKDAYS as DayRule, { not: { any: [{ dates: ['2027-05-03'] }, { calendar: 'office-holidays' }] } }] },
+    ],
+    ['15 May to 30 September', { between: ['05-15', '09-30'] }],
+  ])('%s', (text, expected) => expect(readDaySet(text, CALENDARS)).toEqual(expected))
+
+  it.each(['', 'weekdays at 17:00', 'wrokdays', 'weekdays except'])('“%s” is none', (text) => {
+    expect(() => readDaySet(text, CALENDARS)).toThrow(PhraseFault)
   })
 })
 

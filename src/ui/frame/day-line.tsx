@@ -18,6 +18,13 @@ interface DayLineData {
   readonly failures: { id: number; title: string; at: string }[]
 }
 
+interface AheadData {
+  readonly from: string
+  readonly bucketSeconds: number
+  readonly starts: number[]
+  readonly deadlines: { triggerId: number; title: string; dueAt: string }[]
+}
+
 const HOURS_BACK = 8
 const HOURS = 24
 const HEIGHT = 82
@@ -63,7 +70,7 @@ const Strip = styled.div`
   }
 `
 
-/** 24 hours, 8 back and 16 ahead, one needle at now: slots used behind it, failures as ticks; ahead it stays empty until Bugle can forecast. */
+/** 24 hours, 8 back and 16 ahead, one needle at now. Behind it slots used, and failures as ticks; ahead the coming starts, and finish-by times as pennants. */
 export function DayLine(): ReactNode {
   const { zone } = useMe()
   const nowMs = useNow()
@@ -73,6 +80,12 @@ export function DayLine(): ReactNode {
   const [folded, setFolded] = useState(false)
   const [drag, setDrag] = useState<[number, number] | null>(null)
   const { data } = useQuery({ queryKey: ['day'], queryFn: () => api.get<DayLineData>('/day'), refetchInterval: 20_000 })
+
+  const { data: ahead } = useQuery({
+    queryKey: ['coming', 'day'],
+    queryFn: () => api.get<AheadData>('/day/ahead'),
+    refetchInterval: 60_000,
+  })
 
   useEffect(() => setFolded(localStorage.getItem('bugle.dayline') === 'folded'), [])
 
@@ -129,7 +142,7 @@ export function DayLine(): ReactNode {
         width={width}
         height={HEIGHT}
         role="group"
-        aria-label="Slots used in the last eight hours, and failures"
+        aria-label="Slots used and failures in the last eight hours; starts and deadlines in the next sixteen"
         onPointerDown={(event) => !(event.target as Element).closest('a') && setDrag([px(event), px(event)])}
         onPointerMove={(event) => drag && setDrag([drag[0], px(event)])}
         onPointerUp={endDrag}
@@ -164,6 +177,7 @@ export function DayLine(): ReactNode {
         {nowMs > 0 && (
           <>
             <rect x={x(nowMs)} y={TOP} width={width - x(nowMs)} height={BASE - TOP} fill="rgb(10 19 22 / 22%)" />
+            <Ahead data={ahead} nowMs={nowMs} x={x} zone={zone} />
             <line x1="0" x2={width} y1={BASE} y2={BASE} stroke="#53696e" />
             {hours.map((ms) => (
               <g key={ms}>
@@ -207,4 +221,85 @@ export function DayLine(): ReactNode {
       </button>
     </Strip>
   )
+}
+
+/** Labels of pennants need this much room, px. */
+const LABEL_ROOM = 150
+
+/** The coming starts, a bar for each quarter of an hour, and deadlines: those with room for it by name. */
+function Ahead({
+  data,
+  nowMs,
+  x,
+  zone,
+}: {
+  data: AheadData | undefined
+  nowMs: number
+  x: (ms: number) => number
+  zone: string
+}): ReactNode {
+  if (!data) return null
+  const most = Math.max(8, ...data.starts)
+  const from = new Date(data.from).getTime()
+  const deadlines = withLabels(
+    data.deadlines.filter(({ dueAt }) => new Date(dueAt).getTime() > nowMs),
+    x,
+  )
+  return (
+    <>
+      {data.starts.map((n, i) => {
+        const begins = from + i * data.bucketSeconds * 1000
+        const ends = begins + data.bucketSeconds * 1000
+        if (n === 0 || ends <= nowMs) return null
+        const left = Math.max(x(nowMs) + 1, x(begins))
+        const height = Math.max(2, (n / most) * (BASE - TOP - 8))
+        return (
+          <rect
+            key={begins}
+            x={left}
+            width={Math.max(1, x(ends) - left - 1)}
+            y={BASE - height}
+            height={height}
+            fill="#3f6168"
+          >
+            <title>{`${clock(begins, zone)} to ${clock(ends, zone)}: ${n === 1 ? 'one start' : `${n} starts`}`}</title>
+          </rect>
+        )
+      })}
+      {deadlines.map(({ triggerId, title, dueAt, left, isLabelled }) => (
+        <a
+          key={`${triggerId} ${dueAt}`}
+          href={`/timing/triggers/${triggerId}`}
+          aria-label={`${title}: finish by ${clock(dueAt, zone)}`}
+        >
+          <line x1={left} x2={left} y1="12" y2={BASE} stroke="#8fa5a8" strokeDasharray="1 2" />
+          <path d={`M${left} 5h8l-2.2 3.5L${left + 8} 12H${left}z`} fill="#b9c6c6" />
+          {isLabelled && (
+            <text x={left + 11} y="13">
+              {title.length > 17 ? `${title.slice(0, 16)}…` : title} {clock(dueAt, zone)}
+            </text>
+          )}
+          <rect x={left - 4} y="0" width="12" height={BASE} fill="transparent">
+            <title>{`${title}: finish by ${exact(dueAt, zone)}`}</title>
+          </rect>
+        </a>
+      ))}
+    </>
+  )
+}
+
+/** Where each pennant stands, and whether there is room for its name beside the one before. */
+function withLabels(
+  deadlines: AheadData['deadlines'],
+  x: (ms: number) => number,
+): (AheadData['deadlines'][number] & { left: number; isLabelled: boolean })[] {
+  let labelledTo = -Infinity
+  const out = []
+  for (const deadline of deadlines) {
+    const left = x(new Date(deadline.dueAt).getTime())
+    const isLabelled = left > labelledTo
+    if (isLabelled) labelledTo = left + LABEL_ROOM
+    out.push({ ...deadline, left, isLabelled })
+  }
+  return out
 }

@@ -28,6 +28,12 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 'c4', title: 'Show what runs now', detail: 'Runs', href: '/runs?state=running,ready,waiting', right: 'see' },
   { key: 'c5', title: 'Go to Work', detail: 'areas and jobs', href: '/work', right: 'see' },
   { key: 'c6', title: 'New job', detail: 'Work', href: '/work/jobs/new', right: 'design' },
+  { key: 't1', title: 'Go to Timing', detail: 'all schedules', href: '/timing', right: 'see' },
+  { key: 't2', title: 'New trigger', detail: 'Timing', href: '/timing/triggers/new', right: 'design' },
+  { key: 't3', title: 'Calendars', detail: 'Timing', href: '/timing/calendars', right: 'see' },
+  { key: 't4', title: 'New calendar', detail: 'Timing', href: '/timing/calendars/new', right: 'design' },
+  { key: 't5', title: 'What was not started', detail: 'Timing', href: '/timing/not-started', right: 'see' },
+  { key: 't6', title: 'Bring in a bundle or a crontab', detail: 'Timing', href: '/timing/exchange', right: 'design' },
   { key: 'c7', title: 'Go to Fleet', detail: 'agents and pools', href: '/fleet', right: 'see' },
   { key: 'c8', title: 'Enrol an agent', detail: 'Fleet', href: '/fleet?enrol=1', right: 'administer' },
   { key: 'c9', title: 'Settings', detail: 'yours, people, audit', href: '/settings', right: 'see' },
@@ -38,6 +44,8 @@ const HREF: Record<string, (id: number, title: string) => string> = {
   agent: (id) => `/fleet/agents/${id}`,
   pool: () => '/fleet?tab=pools',
   area: (id) => `/work?area=${id}`,
+  trigger: (id) => `/timing/triggers/${id}`,
+  calendar: (id) => `/timing/calendars/${id}`,
 }
 
 const Input = styled.input`

@@ -40,7 +40,7 @@ const Skip = styled.a`
 `
 
 /** Keys that go somewhere: g, then a letter. */
-const GO: Record<string, string> = { w: '/watch', r: '/runs', o: '/work', f: '/fleet', s: '/settings' }
+const GO: Record<string, string> = { w: '/watch', r: '/runs', o: '/work', t: '/timing', f: '/fleet', s: '/settings' }
 
 function isTyping(target: EventTarget | null): boolean {
   return (

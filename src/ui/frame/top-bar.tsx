@@ -18,6 +18,7 @@ export const AREAS = [
   ['/watch', 'Watch'],
   ['/runs', 'Runs'],
   ['/work', 'Work'],
+  ['/timing', 'Timing'],
   ['/fleet', 'Fleet'],
 ] as const
 

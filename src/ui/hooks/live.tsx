@@ -8,6 +8,7 @@ interface Change {
   readonly fleet: boolean
   readonly matters: boolean
   readonly jobs: boolean
+  readonly timing: boolean
 }
 
 interface Live {
@@ -29,10 +30,12 @@ const LiveContext = createContext<Live>({
 /** Which queries a change makes stale. Keys begin with the kind of thing they hold. */
 function staleKeys(change: Change): string[][] {
   const keys: string[][] = []
-  if (change.runs.length > 0 || change.all) keys.push(['runs'], ['lanes'], ['ended'], ['counts'], ['agents'], ['jobs'])
+  if (change.runs.length > 0 || change.all)
+    keys.push(['runs'], ['lanes'], ['ended'], ['counts'], ['agents'], ['jobs'], ['triggers'])
   if (change.fleet) keys.push(['agents'], ['lanes'], ['pools'], ['enrolments'], ['engines'])
   if (change.matters) keys.push(['matters'], ['day'])
-  if (change.jobs) keys.push(['jobs'], ['areas'])
+  if (change.jobs) keys.push(['jobs'], ['areas'], ['triggers'])
+  if (change.timing) keys.push(['triggers'], ['calendars'], ['coming'], ['starts'], ['missed'])
   return keys
 }
 

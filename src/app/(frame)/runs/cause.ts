@@ -6,5 +6,6 @@ export function causeOf(run: {
 }): string {
   if (run.cause === 'again') return `${run.starter}, again of #${run.againOf}`
   if (run.cause === 'token') return `script of ${run.starter}`
+  if (run.cause === 'trigger') return `trigger ${run.starter}`
   return run.starter
 }

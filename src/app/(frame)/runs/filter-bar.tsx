@@ -90,6 +90,9 @@ const List = styled.ul`
   }
 `
 
+/** Tokens of which several may be chosen: any of them. */
+const LISTS = ['state', 'job', 'area', 'agent', 'trigger', 'person', 'cause']
+
 const CAUSE_WORDS: Record<string, string> = {
   person: 'a person',
   token: 'a script',
@@ -111,6 +114,10 @@ function useOptions(): Token[] {
     queryKey: ['agents'],
     queryFn: () => api.get<{ id: number; name: string }[]>('/agents'),
   })
+  const { data: triggers } = useQuery({
+    queryKey: ['triggers', 'names'],
+    queryFn: () => api.get<{ rows: { id: number; title: string }[] }>('/triggers?sort=title&limit=200'),
+  })
   const { data: people = [] } = useQuery({
     queryKey: ['people'],
     queryFn: () => api.get<{ id: number; name: string }[]>('/people'),
@@ -121,13 +128,12 @@ function useOptions(): Token[] {
       ...jobs.map((job) => ({ key: 'job', value: String(job.id), title: job.title })),
       ...areas.map((area) => ({ key: 'area', value: String(area.id), title: area.title })),
       ...agents.map((agent) => ({ key: 'agent', value: String(agent.id), title: agent.name })),
+      ...(triggers?.rows ?? []).map((trigger) => ({ key: 'trigger', value: String(trigger.id), title: trigger.title })),
       ...people.map((person) => ({ key: 'person', value: String(person.id), title: person.name })),
-      ...Object.entries(CAUSE_WORDS)
-        .filter(([value]) => value !== 'trigger')
-        .map(([value, title]) => ({ key: 'cause', value, title })),
+      ...Object.entries(CAUSE_WORDS).map(([value, title]) => ({ key: 'cause', value, title })),
       { key: 'board', value: 'yes', title: 'on the board' },
     ],
-    [jobs, areas, agents, people],
+    [jobs, areas, agents, triggers, people],
   )
 }
 
@@ -151,11 +157,7 @@ export function FilterBar({
     if (key === 'from' || key === 'to') return [{ key, value, title: `${day(value, zone)} ${clock(value, zone)}` }]
     return value.split(',').flatMap((one) => {
       const known = options.find((option) => option.key === key && option.value === one)
-      return known
-        ? [known]
-        : ['state', 'job', 'area', 'agent', 'person', 'cause'].includes(key)
-          ? [{ key, value: one, title: one }]
-          : []
+      return known ? [known] : LISTS.includes(key) ? [{ key, value: one, title: one }] : []
     })
   })
   const wanted = text.trim().toLowerCase()
@@ -176,7 +178,7 @@ export function FilterBar({
 
   const add = (token: Token | undefined): void => {
     if (!token) return
-    const isList = ['state', 'job', 'area', 'agent', 'person', 'cause'].includes(token.key)
+    const isList = LISTS.includes(token.key)
     const before = values[token.key]
     onChange({ [token.key]: isList && before ? `${before},${token.value}` : token.value })
     setText('')

@@ -3,8 +3,11 @@ import { useQuery } from '@tanstack/react-query'
 import Link from 'next/link'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
+import type { ComingStart } from '@/service/coming'
 import { api } from '@/ui/api'
-import { duration } from '@/ui/format'
+import { duration, exact, relative } from '@/ui/format'
+import { useMe } from '@/ui/hooks/me'
+import { useNow } from '@/ui/hooks/now'
 import { Page, Panel, Row, Shelf, Small, Split, Spring } from '@/ui/parts/layout'
 import { StateMark, type Mark } from '@/ui/parts/state-mark'
 import { Ago } from '@/ui/parts/time'
@@ -23,7 +26,7 @@ const Pill = styled(Link)`
   background: var(--sheet);
   font-weight: 600;
 `
-const Ended = styled.table`
+const List = styled.table`
   width: 100%;
   border-spacing: 0;
   th {
@@ -44,6 +47,14 @@ const Ended = styled.table`
     gap: 7px;
     align-items: center;
     font-weight: 600;
+  }
+  td {
+    white-space: nowrap;
+  }
+  .long {
+    max-width: 150px;
+    overflow: hidden;
+    text-overflow: ellipsis;
   }
   .num {
     text-align: right;
@@ -98,60 +109,115 @@ export function WatchScreen(): ReactNode {
           )}
         </Row>
         <Lanes />
-        <JustEnded />
+        <Row $top $gap={12}>
+          <NextStarts />
+          <JustEnded />
+        </Row>
       </Page>
     </Split>
+  )
+}
+
+const ROWS = 6
+
+/** What triggers start next, the soonest first. */
+function NextStarts(): ReactNode {
+  const now = useNow()
+  const { zone } = useMe()
+  const { data } = useQuery({
+    queryKey: ['coming', 'next'],
+    queryFn: () => api.get<ComingStart[]>(`/next-starts?limit=${ROWS}`),
+    refetchInterval: 15_000,
+  })
+  if (!data) return null
+  return (
+    <Panel style={{ flex: 1 }}>
+      <List aria-label="Next starts">
+        <thead>
+          <tr>
+            <th scope="col">Next starts</th>
+            <th scope="col">in</th>
+            <th scope="col">by</th>
+            <th scope="col">goes to</th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.length === 0 && (
+            <tr>
+              <td colSpan={4}>
+                <Small>No trigger is switched on.</Small>
+              </td>
+            </tr>
+          )}
+          {data.map((start) => (
+            <tr key={start.triggerId}>
+              <td>
+                <Link href={`/timing/triggers/${start.triggerId}`}>
+                  <StateMark mark={start.dueAt ? 'late' : 'waiting'} />
+                  {start.title}
+                </Link>
+              </td>
+              <td title={exact(start.at, zone)}>
+                {now > 0 &&
+                  (Date.parse(start.at) > now ? relative(Date.parse(start.at), now).replace('in ', '') : 'now')}
+              </td>
+              <td className="long" title={start.says}>
+                <Small>{start.says}</Small>
+              </td>
+              <td className="long">
+                <Small>{start.goesTo}</Small>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </List>
+    </Panel>
   )
 }
 
 function JustEnded(): ReactNode {
   const { data = [] } = useQuery({ queryKey: ['ended'], queryFn: () => api.get<EndedRun[]>('/ended') })
   if (data.length === 0) return null
-  const half = Math.ceil(Math.min(data.length, 12) / 2)
   return (
-    <Row $top $gap={12}>
-      {[data.slice(0, half), data.slice(half)].map((rows, side) => (
-        <Panel key={side} style={{ flex: 1 }}>
-          <Ended aria-label={side === 0 ? 'Just ended' : 'Ended before'}>
-            <thead>
-              <tr>
-                <th scope="col">{side === 0 ? 'Just ended' : 'Before that'}</th>
-                <th scope="col" className="num">
-                  took
-                </th>
-                <th scope="col" className="num">
-                  usual
-                </th>
-                <th scope="col" className="num">
-                  when
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((run) => (
-                <tr key={run.id}>
-                  <td>
-                    <Link href={`/runs/${run.id}`}>
-                      <StateMark mark={run.state} />
-                      {run.title}
-                      <span className="visually-hidden">{run.state}</span>
-                    </Link>
-                  </td>
-                  <td className="num">{duration(run.durationMs)}</td>
-                  <td className="num">
-                    <Small>{duration(run.usualMs)}</Small>
-                  </td>
-                  <td className="num">
-                    <Small>
-                      <Ago at={run.endedAt} />
-                    </Small>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </Ended>
-        </Panel>
-      ))}
-    </Row>
+    <Panel style={{ flex: 1 }}>
+      <List aria-label="Just ended">
+        <thead>
+          <tr>
+            <th scope="col">Just ended</th>
+            <th scope="col" className="num">
+              took
+            </th>
+            <th scope="col" className="num">
+              usual
+            </th>
+            <th scope="col" className="num">
+              when
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.slice(0, ROWS).map((run) => (
+            <tr key={run.id}>
+              <td>
+                <Link href={`/runs/${run.id}`}>
+                  <StateMark mark={run.state} />
+                  {run.title}
+                  <span className="visually-hidden">{run.state}</span>
+                </Link>
+              </td>
+              <td className="num">{duration(run.durationMs)}</td>
+              <td className="num">
+                <Small>{duration(run.usualMs)}</Small>
+              </td>
+              <td className="num">
+                <Small>
+                  <Ago at={run.endedAt} />
+                </Small>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </List>
+    </Panel>
   )
 }

@@ -8,10 +8,11 @@ import { spell } from '@/core/run/judge'
 import type { RunFull } from '@/service/run-page'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
-import { clock, duration } from '@/ui/format'
+import { cityOf, clock, duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay, useMe } from '@/ui/hooks/me'
+import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { FactItem, Facts, Mono, Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
@@ -51,7 +52,31 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
       <Head run={run} />
       <WhyWaiting run={run} />
       <Facts>
-        <FactItem name="started by">{causeOf(run)}</FactItem>
+        <FactItem name="started by">
+          {run.trigger && !run.trigger.isGone ? (
+            <Link href={`/timing/triggers/${run.trigger.id}`}>
+              {run.trigger.occurrence
+                ? `trigger ${run.trigger.title}`
+                : `${causeOf(run)}, by the trigger ${run.trigger.title}`}
+            </Link>
+          ) : (
+            causeOf(run)
+          )}
+        </FactItem>
+        {run.trigger?.occurrence && (
+          <FactItem name="occurrence">
+            <Time at={run.trigger.occurrence} />
+            <Small title={rulesOf(run.trigger)}>
+              {' '}
+              of {run.trigger.day}, {cityOf(run.trigger.zone)} · rule {run.trigger.version}
+            </Small>
+          </FactItem>
+        )}
+        {run.dueAt && (
+          <FactItem name="finish by">
+            <Due dueAt={run.dueAt} endedAt={run.endedAt} />
+          </FactItem>
+        )}
         <FactItem name={run.startedAt ? 'began' : 'asked for'}>
           <Time at={run.startedAt ?? run.createdAt} withRelative />
         </FactItem>
@@ -94,6 +119,23 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
         />
       </Panel>
     </Page>
+  )
+}
+
+/** The versions of the rules that made this occurrence. */
+function rulesOf({ version, calendarVersions }: NonNullable<RunFull['trigger']>): string {
+  const calendars = Object.entries(calendarVersions).map(([slug, n]) => `calendar ${slug} version ${n}`)
+  return [`trigger version ${version}`, ...calendars].join(', ')
+}
+
+function Due({ dueAt, endedAt }: { dueAt: string; endedAt: string | null }): ReactNode {
+  const now = useNow()
+  const isLate = new Date(dueAt).getTime() < (endedAt ? new Date(endedAt).getTime() : now)
+  return (
+    <span style={isLate ? { color: 'var(--late)' } : {}}>
+      <Time at={dueAt} />
+      {isLate && (endedAt ? ' · ended late' : ' · late')}
+    </span>
   )
 }
 
@@ -177,6 +219,7 @@ function Head({ run }: { run: RunFull }): ReactNode {
 
 function WhyWaiting({ run }: { run: RunFull }): ReactNode {
   const { zone } = useMe()
+  const now = useNow()
   const { data } = useQuery({
     queryKey: ['run', run.id, 'why'],
     queryFn: () => api.get<{ reason: Reason | null }>(`/runs/${run.id}/why`),
@@ -193,12 +236,31 @@ function WhyWaiting({ run }: { run: RunFull }): ReactNode {
         .
       </>
     )
+  } else if (run.state === 'waiting' && run.trigger?.after) {
+    const { after, title } = run.trigger
+    sentence = (
+      <>
+        Waits until <Link href={`/runs/${after}`}>#{after}</Link>, the run of {title} before it, has ended.
+      </>
+    )
   } else if (run.state === 'ready')
     sentence = data?.reason ? describeReason(data.reason, (ms) => clock(ms, zone)) : 'It starts in a moment.'
+  const { everySeconds, times, then } = run.definition.unreachable
+  const looks =
+    run.unreachableSince && then !== 'wait'
+      ? Math.floor((now - new Date(run.unreachableSince).getTime()) / 1000 / everySeconds)
+      : null
   if (!sentence) return null
   return (
     <Panel style={{ padding: '7px 12px', borderLeft: '4px solid var(--brass)' }} role="status">
       <b>Why is it waiting?</b> {sentence}
+      {looks !== null && now > 0 && (
+        <>
+          {' '}
+          Looked {Math.min(looks, times)} of {times} times, every {spell(everySeconds)}; then{' '}
+          {then === 'fail' ? 'it fails' : 'another agent of its pool may take it'}.
+        </>
+      )}
     </Panel>
   )
 }

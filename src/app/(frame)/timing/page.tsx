@@ -1,0 +1,9 @@
+import type { Metadata } from 'next'
+import type { ReactNode } from 'react'
+import { TriggersScreen } from './triggers-screen'
+
+export const metadata: Metadata = { title: 'Timing' }
+
+export default function TimingPage(): ReactNode {
+  return <TriggersScreen />
+}

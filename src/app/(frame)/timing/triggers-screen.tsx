@@ -1,0 +1,259 @@
+'use client'
+import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
+import type { TriggerRow } from '@/service/trigger-list'
+import { api, queryOf, type ApiProblem } from '@/ui/api'
+import { exact, relative, when } from '@/ui/format'
+import { useSay } from '@/ui/frame/announcer'
+import { useAddress } from '@/ui/hooks/address'
+import { useMay, useMe } from '@/ui/hooks/me'
+import { useNow } from '@/ui/hooks/now'
+import { Button, ButtonLink } from '@/ui/parts/button'
+import { Checkbox, Switch } from '@/ui/parts/fields'
+import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { StateMark, type Mark } from '@/ui/parts/state-mark'
+import { Table, type Column } from '@/ui/parts/table'
+import { CadenceEdit } from './cadence-edit'
+import { ManyBar } from './many-bar'
+import { TimingNav } from './timing-nav'
+import { TriggerFilters } from './trigger-filters'
+import { perDay, targetWords } from './words'
+
+interface TriggerPage {
+  readonly rows: TriggerRow[]
+  readonly next: string | null
+  readonly total: number
+}
+
+/** Every schedule in one list: what it starts, where, how often, what came of it last, and when it starts next. */
+export function TriggersScreen(): ReactNode {
+  const { values, set } = useAddress()
+  const router = useRouter()
+  const client = useQueryClient()
+  const say = useSay()
+  const { why } = useMay('design')
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
+  const query = useInfiniteQuery({
+    queryKey: ['triggers', 'list', values],
+    queryFn: ({ pageParam }) => api.get<TriggerPage>(`/triggers${queryOf({ ...values, after: pageParam })}`),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+    placeholderData: (before) => before,
+  })
+  const rows = useMemo(() => query.data?.pages.flatMap((page) => page.rows) ?? [], [query.data])
+  const total = query.data?.pages[0]?.total ?? 0
+  const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
+
+  const change = (ids: readonly number[], what: object, said: string): void => {
+    api.patch<{ changed: number }>('/triggers', { ids, change: what }).then(
+      () => {
+        say(said)
+        setChosen(new Set())
+        void client.invalidateQueries({ queryKey: ['triggers'] })
+        void client.invalidateQueries({ queryKey: ['coming'] })
+      },
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  const choose = (id: number, on: boolean): void => {
+    const next = new Set(chosen)
+    if (on) next.add(id)
+    else next.delete(id)
+    setChosen(next)
+  }
+  const columns = columnsFor({
+    isChosen: (row) => chosen.has(row.id),
+    choose: (row, on) => choose(row.id, on),
+    toggle: (row, on) => change([row.id], { enabled: on }, `${row.title} is switched ${on ? 'on' : 'off'}.`),
+    isLocked: why !== undefined,
+  })
+  const isFiltered = Object.keys(values).some((key) => key !== 'sort' && key !== 'dir')
+  return (
+    <Page style={{ overflow: 'hidden' }}>
+      <Row>
+        <h1>Triggers</h1>
+        <TimingNav />
+        <Spring />
+        <Small>{total === 1 ? 'one schedule' : `${total.toLocaleString('en')} schedules`}</Small>
+        <Button kind="strong" onPress={() => router.push('/timing/triggers/new')} whyNot={why}>
+          New trigger
+        </Button>
+      </Row>
+      <TriggerFilters values={values} onChange={(changes) => set({ ...changes, after: null })} />
+      {chosen.size > 0 && (
+        <ManyBar
+          count={chosen.size}
+          onChange={(what, said) => change([...chosen], what, said)}
+          onClear={() => setChosen(new Set())}
+        />
+      )}
+      <Trouble error={query.error} />
+      {rows.length === 0 && query.isSuccess ? (
+        <Panel>
+          {isFiltered ? (
+            <Empty title="No schedule fits" action={<ButtonLink href="/timing">Show all</ButtonLink>}>
+              Nothing has all of these marks. Take one away.
+            </Empty>
+          ) : (
+            <Empty
+              title="Nothing starts by itself yet"
+              action={
+                <ButtonLink href="/timing/triggers/new" kind="strong">
+                  New trigger
+                </ButtonLink>
+              }
+            >
+              A trigger says when a job starts: “weekdays at 17:00”, “every 15 minutes between 06:00 and 22:00”, “last
+              working day of the month at 18:30”.
+            </Empty>
+          )}
+        </Panel>
+      ) : (
+        <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
+          <Table
+            label="Triggers"
+            columns={columns}
+            rows={rows}
+            onOpen={(row) => router.push(`/timing/triggers/${row.id}`)}
+            sort={values.sort ?? 'next'}
+            dir={values.dir === 'desc' ? 'desc' : 'asc'}
+            onSort={(sort, dir) => set({ sort, dir, after: null })}
+            isDim={(row) => !row.enabled || !row.jobActive}
+            foot={<div ref={end} style={{ height: 1 }} />}
+          />
+        </Panel>
+      )}
+    </Page>
+  )
+}
+
+/** Asks for more rows when the end of the list comes near. */
+function useEndless(fetchNext: () => unknown, hasNext: boolean, count: number): React.RefObject<HTMLDivElement | null> {
+  const end = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    const element = end.current
+    if (!element) return
+    const observer = new IntersectionObserver(([entry]) => entry?.isIntersecting && hasNext && void fetchNext(), {
+      rootMargin: '300px',
+    })
+    observer.observe(element)
+    return () => observer.disconnect()
+  }, [fetchNext, hasNext, count])
+  return end
+}
+
+interface RowActs {
+  readonly isChosen: (row: TriggerRow) => boolean
+  readonly choose: (row: TriggerRow, on: boolean) => void
+  readonly toggle: (row: TriggerRow, on: boolean) => void
+  readonly isLocked: boolean
+}
+
+function columnsFor({ isChosen, choose, toggle, isLocked }: RowActs): Column<TriggerRow>[] {
+  return [
+    {
+      id: 'choose',
+      title: '',
+      width: 34,
+      cell: (row) => (
+        <Checkbox isSelected={isChosen(row)} onChange={(on) => choose(row, on)}>
+          <span className="visually-hidden">Choose {row.title}</span>
+        </Checkbox>
+      ),
+    },
+    {
+      id: 'on',
+      title: 'On',
+      width: 50,
+      cell: (row) => (
+        <Switch isSelected={row.enabled} onChange={(on) => toggle(row, on)} isDisabled={isLocked}>
+          <span className="visually-hidden">{row.title} is on</span>
+        </Switch>
+      ),
+    },
+    {
+      id: 'title',
+      title: 'Trigger',
+      sort: 'title',
+      cell: (row) => (
+        <>
+          <Link href={`/timing/triggers/${row.id}`}>
+            <b>{row.title}</b>
+          </Link>
+          {row.jobTitle !== row.title && <Small> {row.jobTitle}</Small>}
+          {!row.jobActive && <Small> · its job is off</Small>}
+        </>
+      ),
+    },
+    {
+      id: 'where',
+      title: 'Where',
+      cell: (row) => (
+        <span title={`${row.spread === 'each' ? 'on every one of' : 'on one of'} ${row.machines} machines`}>
+          {targetWords(row.target)}{' '}
+          <Small>
+            {row.spread === 'each' ? `× ${row.machines}` : row.machines === 1 ? '' : `1 of ${row.machines}`}
+          </Small>
+        </span>
+      ),
+    },
+    { id: 'cadence', title: 'When', sort: 'cadence', cell: (row) => <CadenceEdit row={row} /> },
+    {
+      id: 'load',
+      title: 'Runs a day',
+      sort: 'load',
+      align: 'right',
+      cell: (row) => (
+        <>
+          {row.isTooOften && (
+            <span
+              title="Too often on too many: see Settings for the threshold"
+              style={{ color: 'var(--late)', marginRight: 5 }}
+            >
+              <StateMark mark="late" size={11} />
+              <span className="visually-hidden">too often on too many</span>
+            </span>
+          )}
+          {perDay(row.load)}
+        </>
+      ),
+    },
+    { id: 'last', title: 'Last', cell: (row) => <LastRun run={row.lastRun} /> },
+    { id: 'next', title: 'Next start', sort: 'next', cell: (row) => <NextStart row={row} /> },
+    {
+      id: 'priority',
+      title: 'Priority',
+      sort: 'priority',
+      cell: (row) => (row.priority === 'normal' ? <Small>normal</Small> : row.priority),
+    },
+  ]
+}
+
+function LastRun({ run }: { run: TriggerRow['lastRun'] }): ReactNode {
+  const now = useNow()
+  if (!run) return <Small>not yet</Small>
+  return (
+    <Link href={`/runs/${run.id}`} title={run.state} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}>
+      <StateMark mark={run.state as Mark} size={12} />
+      <span className="visually-hidden">{run.state}</span>
+      <Small>{now > 0 && relative(Math.min(Date.parse(run.at), now), now)}</Small>
+    </Link>
+  )
+}
+
+function NextStart({ row }: { row: TriggerRow }): ReactNode {
+  const { zone } = useMe()
+  const now = useNow()
+  if (!row.enabled) return <Small>off</Small>
+  if (row.nextAt === null) return <span style={{ color: 'var(--late)' }}>never again</span>
+  const at = Date.parse(row.nextAt)
+  if (now === 0) return null
+  const isOther = row.zone !== zone
+  return (
+    <span title={`${exact(at, zone)}${isOther ? `, ${exact(at, row.zone)}` : ''}`}>
+      {when(at, zone, now)} <Small>{at > now ? relative(at, now) : 'due'}</Small>
+    </span>
+  )
+}

@@ -1,0 +1,28 @@
+import type { Target } from '@/core/dispatch/types'
+
+/** A target in few words. */
+export function targetWords(target: Target): string {
+  if ('agent' in target) return target.agent
+  if ('pool' in target) return `pool ${target.pool}`
+  return Object.entries(target.labels)
+    .map(([key, value]) => `${key}=${value}`)
+    .join(', ')
+}
+
+/** Why an occurrence was not started, in words. */
+export const WHY_WORDS: Record<string, string> = {
+  late: 'too late',
+  'starts off': 'starts were off',
+  'made up': 'made up for by another',
+  overlap: 'the one before ran on',
+  'job off': 'its job is off',
+  'job gone': 'its job is gone',
+  inputs: 'inputs do not fit',
+  'no machine': 'no machine',
+}
+
+/** `1,152`, `0.3`: how many a day. */
+export function perDay(n: number): string {
+  if (n === 0) return '0'
+  return n >= 10 ? Math.round(n).toLocaleString('en') : n >= 1 ? String(Math.round(n * 10) / 10) : n.toPrecision(1)
+}

@@ -1,0 +1,25 @@
+import type { DayRule } from '../calendar/rule'
+import { Cursor } from './cursor'
+import type { NamedCalendar } from './names'
+import { DayReader } from './read-days'
+import { allOf, anyOf } from './rules'
+import { tokensOf } from './tokens'
+
+/** Reads a set of days in words, such as “weekdays except public holidays of GB”. Throws a PhraseFault that says where it is not understood. */
+export function readDaySet(text: string, calendars: readonly NamedCalendar[] = []): DayRule {
+  const cursor = new Cursor(tokensOf(text), text)
+  const days = new DayReader(cursor, calendars)
+  cursor.take('on')
+  const rule = days.set()
+  if (!rule) throw cursor.fault('Days are expected here, such as “weekdays” or “the last working day of the month”.')
+  const never: DayRule[] = []
+  while (cursor.take('except|excluding|without')) {
+    cursor.take('on|for')
+    const taken = days.set()
+    if (!taken) throw cursor.fault('Days are expected after “except”.')
+    never.push(taken)
+  }
+  const token = cursor.peek()
+  if (token) throw cursor.fault(`“${text.slice(token.at, token.at + token.length)}” is not understood here.`)
+  return never.length > 0 ? allOf([rule, { not: anyOf(never) }]) : rule
+}
