@@ -98,12 +98,13 @@ export async function dayAhead(actor: Actor): Promise<DayAhead> {
   )
   for (const { id, title, version, definition } of dated) {
     const parsed = triggerDefinitionSchema.parse(definition)
-    // Whatever began in the last day may still be due.
+    // Whatever began in the last day may still be due; several starts may share a deadline.
+    const dues = new Set<number>()
     for (const { at } of state.schedule(id, version, parsed).between(now - 86_400, to, 200)) {
       const due = finishBy(parsed, at * 1000)
-      if (due !== null && due >= now * 1000 && due < to * 1000)
-        deadlines.push({ triggerId: id, title, dueAt: new Date(due).toISOString() })
+      if (due !== null && due >= now * 1000 && due < to * 1000) dues.add(due)
     }
+    for (const due of dues) deadlines.push({ triggerId: id, title, dueAt: new Date(due).toISOString() })
   }
   deadlines.sort((a, b) => (a.dueAt < b.dueAt ? -1 : 1))
   return { from: new Date(from * 1000).toISOString(), bucketSeconds: BUCKET_SECONDS, starts, deadlines }

@@ -177,7 +177,7 @@ export function DayLine(): ReactNode {
         {nowMs > 0 && (
           <>
             <rect x={x(nowMs)} y={TOP} width={width - x(nowMs)} height={BASE - TOP} fill="rgb(10 19 22 / 22%)" />
-            <Ahead data={ahead} nowMs={nowMs} x={x} zone={zone} />
+            <Ahead data={ahead} nowMs={nowMs} x={x} zone={zone} width={width} />
             <line x1="0" x2={width} y1={BASE} y2={BASE} stroke="#53696e" />
             {hours.map((ms) => (
               <g key={ms}>
@@ -223,8 +223,10 @@ export function DayLine(): ReactNode {
   )
 }
 
-/** Labels of pennants need this much room, px. */
-const LABEL_ROOM = 150
+/** A character of a label is about this wide, px. */
+const CHARACTER = 6
+/** The fold button stands at the right end. */
+const FOLD_ROOM = 46
 
 /** The coming starts, a bar for each quarter of an hour, and deadlines: those with room for it by name. */
 function Ahead({
@@ -232,18 +234,29 @@ function Ahead({
   nowMs,
   x,
   zone,
+  width,
 }: {
   data: AheadData | undefined
   nowMs: number
   x: (ms: number) => number
   zone: string
+  width: number
 }): ReactNode {
   if (!data) return null
   const most = Math.max(8, ...data.starts)
   const from = new Date(data.from).getTime()
   const deadlines = withLabels(
-    data.deadlines.filter(({ dueAt }) => new Date(dueAt).getTime() > nowMs),
-    x,
+    data.deadlines
+      .filter(({ dueAt }) => new Date(dueAt).getTime() > nowMs)
+      .map(({ triggerId, title, dueAt }) => ({
+        triggerId,
+        title,
+        dueAt,
+        left: x(new Date(dueAt).getTime()),
+        label: `${title.length > 22 ? `${title.slice(0, 21)}…` : title} ${clock(dueAt, zone)}`,
+      })),
+    x(nowMs) + 24,
+    width - FOLD_ROOM,
   )
   return (
     <>
@@ -266,7 +279,7 @@ function Ahead({
           </rect>
         )
       })}
-      {deadlines.map(({ triggerId, title, dueAt, left, isLabelled }) => (
+      {deadlines.map(({ triggerId, title, dueAt, left, label, side }) => (
         <a
           key={`${triggerId} ${dueAt}`}
           href={`/timing/triggers/${triggerId}`}
@@ -274,9 +287,9 @@ function Ahead({
         >
           <line x1={left} x2={left} y1="12" y2={BASE} stroke="#8fa5a8" strokeDasharray="1 2" />
           <path d={`M${left} 5h8l-2.2 3.5L${left + 8} 12H${left}z`} fill="#b9c6c6" />
-          {isLabelled && (
-            <text x={left + 11} y="13">
-              {title.length > 17 ? `${title.slice(0, 16)}…` : title} {clock(dueAt, zone)}
+          {side && (
+            <text x={side === 'right' ? left + 11 : left - 5} y="13" textAnchor={side === 'right' ? 'start' : 'end'}>
+              {label}
             </text>
           )}
           <rect x={left - 4} y="0" width="12" height={BASE} fill="transparent">
@@ -288,18 +301,24 @@ function Ahead({
   )
 }
 
-/** Where each pennant stands, and whether there is room for its name beside the one before. */
-function withLabels(
-  deadlines: AheadData['deadlines'],
-  x: (ms: number) => number,
-): (AheadData['deadlines'][number] & { left: number; isLabelled: boolean })[] {
-  let labelledTo = -Infinity
-  const out = []
-  for (const deadline of deadlines) {
-    const left = x(new Date(deadline.dueAt).getTime())
-    const isLabelled = left > labelledTo
-    if (isLabelled) labelledTo = left + LABEL_ROOM
-    out.push({ ...deadline, left, isLabelled })
-  }
-  return out
+interface Pennant {
+  readonly left: number
+  readonly label: string
+}
+
+/** On which side of each pennant there is room for its name, if on any; pennants come from left to right. */
+export function withLabels<P extends Pennant>(
+  pennants: readonly P[],
+  from: number,
+  to: number,
+): (P & { side: 'left' | 'right' | null })[] {
+  let taken = from
+  return pennants.map((pennant, i) => {
+    const { left, label } = pennant
+    const needed = label.length * CHARACTER + 12
+    const next = pennants[i + 1]?.left ?? to
+    const side = left + needed < Math.min(next, to) ? 'right' : left - needed > taken ? 'left' : null
+    taken = Math.max(taken, side === 'right' ? left + needed : left + 10)
+    return { ...pennant, side }
+  })
 }

@@ -83,6 +83,8 @@ export interface Column<Row> {
   readonly sort?: string
   readonly cell: (row: Row) => ReactNode
   readonly width?: number
+  /** What is wider is cut off with an ellipsis, px; 340 unless said. */
+  readonly maxWidth?: number
 }
 
 /** A dense table: arrows move from row to row, Enter opens, column heads sort. */
@@ -175,7 +177,11 @@ export function Table<Row extends { readonly id: number | string }>({
               }}
             >
               {columns.map((column) => (
-                <td key={column.id} data-align={column.align}>
+                <td
+                  key={column.id}
+                  data-align={column.align}
+                  style={column.maxWidth ? { maxWidth: column.maxWidth } : undefined}
+                >
                   {column.cell(row)}
                 </td>
               ))}

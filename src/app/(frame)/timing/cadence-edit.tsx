@@ -45,7 +45,7 @@ const Line = styled.span`
   display: inline-flex;
   align-items: center;
   gap: 2px;
-  max-width: 340px;
+  max-width: 100%;
   > span {
     overflow: hidden;
     text-overflow: ellipsis;

@@ -73,7 +73,7 @@ export function TriggersScreen(): ReactNode {
   return (
     <Page style={{ overflow: 'hidden' }}>
       <Row>
-        <h1>Triggers</h1>
+        <h1>Timing</h1>
         <TimingNav />
         <Spring />
         <Small>{total === 1 ? 'one schedule' : `${total.toLocaleString('en')} schedules`}</Small>
@@ -177,6 +177,7 @@ function columnsFor({ isChosen, choose, toggle, isLocked }: RowActs): Column<Tri
       id: 'title',
       title: 'Trigger',
       sort: 'title',
+      maxWidth: 270,
       cell: (row) => (
         <>
           <Link href={`/timing/triggers/${row.id}`}>
@@ -199,7 +200,7 @@ function columnsFor({ isChosen, choose, toggle, isLocked }: RowActs): Column<Tri
         </span>
       ),
     },
-    { id: 'cadence', title: 'When', sort: 'cadence', cell: (row) => <CadenceEdit row={row} /> },
+    { id: 'cadence', title: 'When', sort: 'cadence', maxWidth: 300, cell: (row) => <CadenceEdit row={row} /> },
     {
       id: 'load',
       title: 'Runs a day',
