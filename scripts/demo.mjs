@@ -46,6 +46,7 @@ const env = {
   DATABASE_URL: postgres.createDatabase('bugle'),
   BUGLE_SECRET_KEY_FILE: keyFile,
   BUGLE_DEMO: '1',
+  BUGLE_ZONE: 'Europe/London',
   BUGLE_GATEWAY_PORT: String(gatewayPort),
   BUGLE_GATEWAY_HOST: '127.0.0.1',
   BUGLE_AGENT_GATEWAY: gateway,

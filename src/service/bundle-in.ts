@@ -9,7 +9,7 @@ import { requireRight, type Actor } from './actor'
 import { changing, insertCalendar, readCalendar, saveCalendarIn } from './calendars'
 import { addPoolIn } from './fleet'
 import { Problem } from './problem'
-import { triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 import { insertTrigger, saveTriggerIn } from './triggers'
 import { addAreaIn, insertJob, saveJobIn } from './work'
 

@@ -6,7 +6,7 @@ import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { timingState } from './timing-cache'
-import type { TriggerDefinition } from './trigger-definition'
+import type { TriggerDefinition } from '@/core/work/trigger'
 
 export type BundleFile = z.input<typeof bundleSchema>
 

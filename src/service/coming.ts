@@ -2,7 +2,7 @@ import { finishBy } from '@/core/timing/finish-by'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { timingState } from './timing-cache'
-import { triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 
 export interface ComingStart {
   readonly triggerId: number

@@ -7,7 +7,7 @@ import { jobDefinitionSchema, targetSchema, type JobDefinition } from '@/core/wo
 import { many, transaction, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { freeSlug } from './trigger-check'
-import { triggerDefinitionSchema } from './trigger-definition'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { insertTrigger } from './triggers'
 import { timingState } from './timing-cache'
 import { insertJob } from './work'

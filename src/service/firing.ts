@@ -10,7 +10,7 @@ import { readSetting } from './settings'
 import { stopForReplacement } from './run-life'
 import { machinesOf, openRunsOf, type Machine, type OpenRun } from './targets'
 import { timingState, type TimingState } from './timing-cache'
-import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 
 /** Triggers decided in one transaction. */
 const MOST_TRIGGERS = 500

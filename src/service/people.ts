@@ -1,6 +1,7 @@
 import { hash, verify } from '@node-rs/argon2'
 import { z } from 'zod'
 import { ROLES, type Role } from '@/core/people/roles'
+import { triggerDefaultsSchema } from '@/core/work/trigger'
 import { db, execute, many, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
@@ -26,6 +27,8 @@ export const preferencesSchema = z
     zone: z.string().max(60).refine(isZone, 'That is not an IANA time zone.'),
     theme: z.enum(['light', 'dark', 'system']),
     paceSeconds: z.union([z.literal(1), z.literal(5), z.literal(15), z.literal(60)]),
+    /** What new triggers of this person begin with. */
+    newTrigger: triggerDefaultsSchema,
   })
   .partial()
 export type Preferences = z.output<typeof preferencesSchema>

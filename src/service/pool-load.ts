@@ -7,7 +7,7 @@ import { many } from '@/store/db'
 import { HORIZON_SECONDS } from './firing'
 import { machinesOf } from './targets'
 import type { TimingState } from './timing-cache'
-import { triggerDefinitionSchema, type TriggerDefinition } from './trigger-definition'
+import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 
 export interface PoolLoad {
   readonly pool: string

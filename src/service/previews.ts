@@ -14,7 +14,7 @@ import { notFound, type FieldFault } from './problem'
 import { poolLoad, type PoolLoad } from './pool-load'
 import { snapshotFor, timingState, type TimingState } from './timing-cache'
 import { definitionFaults, jobOf, refuse, scheduleFacts, type ScheduleFacts } from './trigger-check'
-import { triggerDefinitionSchema } from './trigger-definition'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
 
 /** How many coming starts are compared and shown. */
 const MOST_SHOWN = 20

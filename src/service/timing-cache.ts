@@ -8,7 +8,7 @@ import type { Schedule } from '@/core/timing/schedule'
 import { config } from '@/store/config'
 import { many, type Tx } from '@/store/db'
 import { readSetting } from './settings'
-import type { TriggerDefinition } from './trigger-definition'
+import type { TriggerDefinition } from '@/core/work/trigger'
 
 /** The holidays a calendar was made from: for each wish, for each year, days and names. */
 export interface HolidaySnapshot {

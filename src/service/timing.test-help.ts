@@ -5,7 +5,7 @@ import { execute, many, one } from '@/store/db'
 import { addCalendar } from './calendars'
 import { fireDue } from './firing'
 import { makeJob } from './fixtures.test-help'
-import { triggerDefinitionSchema } from './trigger-definition'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { addTrigger } from './triggers'
 
 export const at = (text: string): number => Date.parse(text)

@@ -15,7 +15,7 @@ import { saveTooOften } from './starts'
 import { fire, makeCalendar, makeTrigger, missedOf, nextOf, occurrencesOf, type TriggerWish } from './timing.test-help'
 import { triggerHistory, triggerMachines, listMissed } from './trigger-history'
 import { listTriggers, triggerFilterSchema, type TriggerFilter } from './trigger-list'
-import { triggerDefinitionSchema } from './trigger-definition'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { addTrigger, oneTrigger, removeTrigger, saveTrigger } from './triggers'
 import { addArea, removeJob } from './work'
 

@@ -7,7 +7,7 @@ import { inputsFor, jobsToStart, type JobToStart } from './new-run'
 import { Problem, type FieldFault } from './problem'
 import { machinesOf } from './targets'
 import type { TimingState } from './timing-cache'
-import type { TriggerDefinition } from './trigger-definition'
+import type { TriggerDefinition } from '@/core/work/trigger'
 
 export const MOST_A_DAY = 10_000
 export const RARE_YEARS = 20

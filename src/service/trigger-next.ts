@@ -4,7 +4,7 @@ import { cadenceOf } from '@/core/timing/cadence'
 import { execute, many, type Tx } from '@/store/db'
 import { HORIZON_SECONDS, lockDue, settle } from './firing'
 import { timingState } from './timing-cache'
-import { triggerDefinitionSchema } from './trigger-definition'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
 
 /** What was due before a change is decided by the rule before it. Locks these triggers, switched on or off, for the rest of the transaction. */
 export async function settleBeforeChange(tx: Tx, ids: readonly number[], nowMs: number): Promise<void> {

@@ -18,7 +18,7 @@ import {
   triggerSchema,
   type TriggerContent,
   type TriggerDefinition,
-} from './trigger-definition'
+} from '@/core/work/trigger'
 import { recompute, settleBeforeChange } from './trigger-next'
 
 /** `sure`: the warnings were read. */

@@ -2,9 +2,8 @@ import { cookies, headers } from 'next/headers'
 import { redirect } from 'next/navigation'
 import type { Me } from '@/ui/hooks/me'
 import { whoHasSession } from '@/service/sign-in'
+import { config } from '@/store/config'
 import { SESSION_COOKIE } from './endpoint'
-
-const DEFAULT_ZONE = 'Europe/London'
 
 /** Who is signed in, for a page; sends everybody else to the sign-in page. */
 export async function signedInPerson(): Promise<Me> {
@@ -18,8 +17,9 @@ export async function signedInPerson(): Promise<Me> {
     name: actor.name,
     email: actor.email,
     role: actor.role,
-    zone: preferences.zone ?? DEFAULT_ZONE,
+    zone: preferences.zone ?? config().zone,
     theme: preferences.theme ?? 'system',
     paceSeconds: preferences.paceSeconds ?? 1,
+    newTrigger: preferences.newTrigger ?? {},
   }
 }

@@ -5,7 +5,7 @@ import { Dialog } from '../parts/dialog'
 
 const KEYS: readonly [string, string][] = [
   ['Ctrl K', 'find an object or a command'],
-  ['g w · g r · g o · g f · g s', 'go to Watch, Runs, Work, Fleet, Settings'],
+  ['g w · g r · g o · g t · g f · g s', 'go to Watch, Runs, Work, Timing, Fleet, Settings'],
   ['↑ ↓ Home End', 'move through a list or table'],
   ['Enter', 'open what is chosen'],
   ['/', 'to the filter of the screen'],

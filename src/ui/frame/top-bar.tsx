@@ -3,14 +3,14 @@ import { useQuery } from '@tanstack/react-query'
 import Link from 'next/link'
 import { usePathname } from 'next/navigation'
 import type { ReactNode } from 'react'
-import { Button as AriaButton, Menu, MenuItem, MenuTrigger } from 'react-aria-components'
+import { Button as AriaButton } from 'react-aria-components'
 import styled from 'styled-components'
 import { api } from '../api'
-import { cityOf, clock, day } from '../format'
+import { cityOf, clock, day, when } from '../format'
 import { useLive } from '../hooks/live'
 import { useMe } from '../hooks/me'
 import { useNow } from '../hooks/now'
-import { PopoverBox } from '../parts/fields'
+import { ActionMenu } from '../parts/menu'
 import { BrandMark } from './brand'
 
 /** An area that does not exist yet is not here. */
@@ -109,21 +109,19 @@ const Person = styled(AriaButton)`
   cursor: pointer;
   white-space: nowrap;
 `
-const Item = styled(MenuItem)`
-  padding: 5px 10px;
-  border-radius: 2px;
-  cursor: pointer;
-  min-width: 170px;
-  &[data-focused] {
-    background: var(--shelf);
-  }
-`
 const Off = styled.div`
   background: var(--late-soft);
   color: var(--late);
   padding: 4px 16px;
   font-weight: 600;
 `
+
+interface Starts {
+  readonly on: boolean
+  readonly by?: string
+  readonly at?: string
+  readonly note?: string
+}
 
 export function TopBar({
   onFind,
@@ -142,6 +140,11 @@ export function TopBar({
     queryKey: ['matters'],
     queryFn: () => api.get<{ state: string }[]>('/matters'),
     refetchInterval: 30_000,
+  })
+  const { data: starts } = useQuery({
+    queryKey: ['starts'],
+    queryFn: () => api.get<Starts>('/starts'),
+    refetchInterval: 60_000,
   })
   const open = matters?.filter((matter) => matter.state === 'open').length ?? 0
   return (
@@ -170,26 +173,29 @@ export function TopBar({
         <Matters href="/watch" $open={open > 0}>
           {open === 0 ? 'all is well' : `${open} need${open === 1 ? 's' : ''} a person`}
         </Matters>
-        <MenuTrigger>
-          <Person aria-label={`${me.name}, menu`}>{me.name.split(' ')[0]}</Person>
-          <PopoverBox>
-            <Menu
-              onAction={(key) =>
-                key === 'help' ? onHelp() : key === 'pause' ? setPaused(!paused) : onAction(String(key))
-              }
-            >
-              <Item id="settings">Settings</Item>
-              <Item id="theme">{me.theme === 'dark' ? 'Day colours' : 'Night colours'}</Item>
-              <Item id="pause">{paused ? 'Live again' : 'Hold the live updates'}</Item>
-              <Item id="help">Keys (?)</Item>
-              <Item id="sign-out">Sign out</Item>
-            </Menu>
-          </PopoverBox>
-        </MenuTrigger>
+        <ActionMenu
+          button={<Person aria-label={`${me.name}, menu`}>{me.name.split(' ')[0]}</Person>}
+          items={[
+            { id: 'settings', title: 'Settings' },
+            { id: 'theme', title: me.theme === 'dark' ? 'Day colours' : 'Night colours' },
+            { id: 'pause', title: paused ? 'Live again' : 'Hold the live updates' },
+            { id: 'help', title: 'Keys (?)' },
+            { id: 'sign-out', title: 'Sign out' },
+          ]}
+          onAction={(id) => (id === 'help' ? onHelp() : id === 'pause' ? setPaused(!paused) : onAction(id))}
+        />
       </Bar>
       {!connected && (
         <Off role="status">
           The server is out of reach. What you see may be old; runs on the machines go on. Bugle tries again by itself.
+        </Off>
+      )}
+      {starts && !starts.on && (
+        <Off role="status">
+          Starts by triggers are off{starts.at && ` since ${when(starts.at, me.zone, now)}`}
+          {starts.by && `, switched off by ${starts.by}`}
+          {starts.note && ` (${starts.note})`}. Runs go on.{' '}
+          <Link href="/settings?tab=timing">Switch them on again</Link>
         </Off>
       )}
       {connected && paused && <Off role="status">Live updates are on hold. What you see may be old.</Off>}

@@ -1,6 +1,7 @@
 'use client'
 import { createContext, useContext, type ReactNode } from 'react'
 import { mayDo, missingRight, type Right, type Role } from '@/core/people/roles'
+import type { TriggerDefaults } from '@/core/work/trigger'
 
 export interface Me {
   readonly id: number
@@ -10,6 +11,8 @@ export interface Me {
   readonly zone: string
   readonly theme: 'light' | 'dark' | 'system'
   readonly paceSeconds: number
+  /** What new triggers begin with. */
+  readonly newTrigger: TriggerDefaults
 }
 
 const MeContext = createContext<Me | null>(null)

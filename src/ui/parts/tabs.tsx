@@ -31,6 +31,10 @@ const Whole = styled(AriaTabs)`
   flex-direction: column;
   flex: 1;
   min-height: 0;
+  /* It is marked while anything inside it has the focus, which shows its own. */
+  &[data-focus-visible] {
+    outline: none;
+  }
 `
 const PanelBox = styled(AriaTabPanel)`
   flex: 1;

@@ -55,6 +55,19 @@ export function Pools(): ReactNode {
       (error: ApiProblem) => say(error.detail, { bad: true }),
     )
   }
+  const turn = (pool: PoolRow, active: boolean): void => {
+    api.patch(`/pools/${pool.id}`, { active }).then(
+      () => {
+        void client.invalidateQueries({ queryKey: ['pools'] })
+        say(
+          active
+            ? `${pool.title} is on.`
+            : `${pool.title} is off: what runs there goes on, and what is sent to it waits.`,
+        )
+      },
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
   return (
     <>
       <Row style={{ padding: '8px 12px 0' }}>
@@ -80,6 +93,10 @@ export function Pools(): ReactNode {
                 <Small>
                   {pool.name} · {count(pool.slots, 'slot')}
                 </Small>
+                <Switch isSelected={pool.active} onChange={(active) => turn(pool, active)} isDisabled={!may}>
+                  <span className="visually-hidden">Pool {pool.title}</span>
+                  {pool.active ? 'on' : 'off'}
+                </Switch>
               </Row>
               <ul>
                 {pool.members.map((member) => (

@@ -8,6 +8,7 @@ import type { RunPage, RunRow } from '@/service/run-list'
 import { api, queryOf } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
+import { useEndless } from '@/ui/hooks/endless'
 import { ButtonLink, Download } from '@/ui/parts/button'
 import { Checkbox, PopoverBox } from '@/ui/parts/fields'
 import { Empty, Page, Panel, Row, Small, Stack, Trouble } from '@/ui/parts/layout'
@@ -97,18 +98,7 @@ export function RunsScreen(): ReactNode {
     return (query.data?.pages.flatMap((page) => page.rows) ?? []).filter((row) => !seen.has(row.id) && seen.add(row.id))
   }, [query.data])
   const changed = useChanged(rows)
-  const end = useRef<HTMLDivElement>(null)
-  const { fetchNextPage, hasNextPage } = query
-  useEffect(() => {
-    const element = end.current
-    if (!element) return
-    const observer = new IntersectionObserver(
-      ([entry]) => entry?.isIntersecting && hasNextPage && void fetchNextPage(),
-      { rootMargin: '400px' },
-    )
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [fetchNextPage, hasNextPage, rows.length])
+  const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
 
   const toggle = (id: string, on: boolean): void => {
     const next = new Set(hidden)

@@ -1,46 +1,34 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import styled from 'styled-components'
+import { PRIORITIES } from '@/core/dispatch/types'
+import type { TriggerDefaults } from '@/core/work/trigger'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useLive } from '@/ui/hooks/live'
 import { useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { Select, TextField } from '@/ui/parts/fields'
+import { Card, Cards } from '@/ui/parts/card'
+import { Select, TextField, type Choice } from '@/ui/parts/fields'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time } from '@/ui/parts/time'
-
-const Columns = styled.div`
-  overflow: auto;
-  display: grid;
-  grid-template-columns: 320px minmax(0, 1fr);
-  gap: 20px;
-  padding: 14px;
-`
-const Card = styled.section`
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  padding: 10px 12px 12px;
-  display: flex;
-  flex-direction: column;
-  gap: 10px;
-`
+import { MAKE_UP_WORDS, MinutesField, OVERLAP_WORDS } from '../timing/triggers/how-sections'
 
 export function MySettings(): ReactNode {
   return (
-    <Columns>
+    <Cards>
       <Stack $gap={16}>
         <Preferences />
+        <NewTriggers />
         <Password />
       </Stack>
       <Stack $gap={16}>
         <Sessions />
         <Tokens />
       </Stack>
-    </Columns>
+    </Cards>
   )
 }
 
@@ -86,6 +74,73 @@ function Preferences(): ReactNode {
     </Card>
   )
 }
+
+/** What new triggers begin with. */
+function NewTriggers(): ReactNode {
+  const { newTrigger } = useMe()
+  const say = useSay()
+  const [defaults, setDefaults] = useState<TriggerDefaults>(newTrigger)
+  const set = (change: { readonly [K in keyof TriggerDefaults]?: TriggerDefaults[K] | undefined }): void => {
+    const next = Object.fromEntries(
+      Object.entries({ ...defaults, ...change }).filter(([, value]) => value !== undefined),
+    ) as TriggerDefaults
+    setDefaults(next)
+    api.patch('/me', { newTrigger: next }).then(
+      () => say('Saved: new triggers of yours begin with this.'),
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  const choices = (words: Readonly<Record<string, string>>): Choice[] => [
+    { id: PLAIN, title: 'as usual' },
+    ...Object.entries(words).map(([id, title]) => ({ id, title })),
+  ]
+  const orNone = <T extends string>(id: string): T | undefined => (id === PLAIN ? undefined : (id as T))
+  return (
+    <Card>
+      <h2>New triggers begin with</h2>
+      <Select
+        label="By the clock of"
+        value={defaults.zone ?? PLAIN}
+        onChange={(zone) => set({ zone: orNone(zone) })}
+        choices={[
+          { id: PLAIN, title: 'the zone times are shown in' },
+          ...Intl.supportedValuesOf('timeZone').map((id) => ({ id, title: id })),
+        ]}
+      />
+      <Select
+        label="If the run before still goes on"
+        value={defaults.overlap ?? PLAIN}
+        onChange={(id) => set({ overlap: orNone(id) })}
+        choices={choices(OVERLAP_WORDS)}
+      />
+      <Row $top>
+        <div>
+          <MinutesField
+            label="Made up within, minutes"
+            isLabelled
+            value={defaults.lateStart}
+            onChange={(lateStart) => set({ lateStart })}
+          />
+        </div>
+        <div style={{ flex: 1 }}>
+          <Select
+            label="Made up"
+            value={defaults.makeUp ?? PLAIN}
+            onChange={(id) => set({ makeUp: orNone(id) })}
+            choices={choices(MAKE_UP_WORDS)}
+          />
+        </div>
+      </Row>
+      <Select
+        label="Priority"
+        value={defaults.priority ?? PLAIN}
+        onChange={(id) => set({ priority: orNone(id) })}
+        choices={choices(Object.fromEntries(PRIORITIES.map((id) => [id, id])))}
+      />
+    </Card>
+  )
+}
+const PLAIN = 'plain'
 
 function Password(): ReactNode {
   const [current, setCurrent] = useState('')

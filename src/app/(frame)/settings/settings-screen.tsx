@@ -18,12 +18,14 @@ import { Table } from '@/ui/parts/table'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago, Time } from '@/ui/parts/time'
 import { MySettings } from './my-settings'
+import { TimingSettings } from './timing-settings'
 
 export function SettingsScreen(): ReactNode {
   const { values, set } = useAddress()
   const { may } = useMay('administer')
   const tabs = [
     { id: 'me', title: 'Yours', content: <MySettings /> },
+    { id: 'timing', title: 'Timing', content: <TimingSettings /> },
     { id: 'people', title: 'People', content: <People /> },
     { id: 'engines', title: 'Engines', content: <Engines /> },
     ...(may ? [{ id: 'audit', title: 'Audit', content: <Audit /> }] : []),

@@ -4,7 +4,7 @@ import { Pencil } from 'lucide-react'
 import { useState, type ReactNode } from 'react'
 import { Button as AriaButton, Dialog as AriaDialog, DialogTrigger, Popover } from 'react-aria-components'
 import styled from 'styled-components'
-import { readPhrase, PhraseFault, type PhraseRule } from '@/core/phrase/read'
+import { readPhrase } from '@/core/phrase/read'
 import type { CalendarRow } from '@/service/calendars'
 import type { TriggerFull } from '@/service/triggers'
 import type { TriggerRow } from '@/service/trigger-list'
@@ -15,6 +15,7 @@ import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { ChangesList } from './changes-list'
+import { readOr } from './read-or'
 import { useTriggerPreview } from './use-preview'
 
 const Pen = styled(AriaButton)`
@@ -87,12 +88,14 @@ function Inside({ row, onDone }: { row: TriggerRow; onDone: () => void }): React
     queryKey: ['triggers', row.id],
     queryFn: () => api.get<TriggerFull>(`/triggers/${row.id}`),
   })
-  const read = readOr(
-    phrase,
-    calendars.map(({ slug, title }) => ({ id: slug, title })),
+  const read = readOr(() =>
+    readPhrase(
+      phrase,
+      calendars.map(({ slug, title }) => ({ id: slug, title })),
+    ),
   )
   const isChanged = phrase.trim() !== row.says
-  const definition = trigger && 'time' in read ? { ...withoutDays(trigger.definition), ...read } : null
+  const definition = trigger && 'value' in read ? { ...withoutDays(trigger.definition), ...read.value } : null
   const preview = useTriggerPreview(
     definition && trigger && isChanged ? { id: row.id, jobId: row.jobId, enabled: row.enabled, definition } : null,
   )
@@ -144,15 +147,6 @@ function Inside({ row, onDone }: { row: TriggerRow; onDone: () => void }): React
       </Row>
     </Stack>
   )
-}
-
-function readOr(text: string, calendars: readonly { id: string; title: string }[]): PhraseRule | { fault: string } {
-  try {
-    return readPhrase(text, calendars)
-  } catch (error) {
-    if (error instanceof PhraseFault) return { fault: error.message }
-    throw error
-  }
 }
 
 function withoutDays(definition: TriggerFull['definition']): object {

@@ -2,12 +2,13 @@
 import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
 import Link from 'next/link'
 import { useRouter } from 'next/navigation'
-import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
+import { useMemo, useState, type ReactNode } from 'react'
 import type { TriggerRow } from '@/service/trigger-list'
 import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { exact, relative, when } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
+import { useEndless } from '@/ui/hooks/endless'
 import { useMay, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button, ButtonLink } from '@/ui/parts/button'
@@ -127,21 +128,6 @@ export function TriggersScreen(): ReactNode {
       )}
     </Page>
   )
-}
-
-/** Asks for more rows when the end of the list comes near. */
-function useEndless(fetchNext: () => unknown, hasNext: boolean, count: number): React.RefObject<HTMLDivElement | null> {
-  const end = useRef<HTMLDivElement>(null)
-  useEffect(() => {
-    const element = end.current
-    if (!element) return
-    const observer = new IntersectionObserver(([entry]) => entry?.isIntersecting && hasNext && void fetchNext(), {
-      rootMargin: '300px',
-    })
-    observer.observe(element)
-    return () => observer.disconnect()
-  }, [fetchNext, hasNext, count])
-  return end
 }
 
 interface RowActs {

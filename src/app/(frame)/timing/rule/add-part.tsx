@@ -3,7 +3,6 @@ import { useState, type ReactNode } from 'react'
 import { Dialog as AriaDialog, DialogTrigger, Popover } from 'react-aria-components'
 import styled from 'styled-components'
 import type { DayRule } from '@/core/calendar/rule'
-import { PhraseFault } from '@/core/phrase/read'
 import { readDaySet } from '@/core/phrase/read-set'
 import { sayDays } from '@/core/phrase/say'
 import { useMe } from '@/ui/hooks/me'
@@ -12,6 +11,7 @@ import { isoDayIn } from '@/ui/format'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { readOr } from '../read-or'
 import { KINDS, newPart } from './defaults'
 
 const Box = styled(Popover)`
@@ -68,13 +68,13 @@ function Inside({
   const now = useNow()
   const [text, setText] = useState('')
   const names = calendars.map(({ slug, title }) => ({ id: slug, title }))
-  const read = text.trim() === '' ? null : readOr(text, names)
+  const read = text.trim() === '' ? null : readOr(() => readDaySet(text, names))
   return (
     <Stack $gap={8}>
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          if (read && 'rule' in read) onAdd(read.rule)
+          if (read && 'value' in read) onAdd(read.value)
         }}
       >
         <Stack $gap={4}>
@@ -86,9 +86,9 @@ function Inside({
             placeholder="the last Friday of the month"
             error={read && 'fault' in read ? read.fault : undefined}
           />
-          {read && 'rule' in read && (
+          {read && 'value' in read && (
             <Row>
-              <Small>{sayDays(read.rule, names)}</Small>
+              <Small>{sayDays(read.value, names)}</Small>
               <Spring />
               <Button kind="strong" type="submit">
                 Take these
@@ -107,13 +107,4 @@ function Inside({
       </Row>
     </Stack>
   )
-}
-
-function readOr(text: string, names: readonly { id: string; title: string }[]): { rule: DayRule } | { fault: string } {
-  try {
-    return { rule: readDaySet(text, names) }
-  } catch (error) {
-    if (error instanceof PhraseFault) return { fault: error.message }
-    throw error
-  }
 }

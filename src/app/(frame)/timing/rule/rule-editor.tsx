@@ -7,6 +7,7 @@ import { MONTH_NAMES, ordinal } from '@/core/phrase/words'
 import { Button } from '@/ui/parts/button'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { ActionMenu } from '@/ui/parts/menu'
 import { AddPart, type NamedBySlug } from './add-part'
 import { BetweenField, DatesField, HolidaysField, RecurrenceField, WeekdaysField } from './leaf-fields'
 
@@ -381,15 +382,23 @@ function RollBody({
   )
 }
 
+const WRAPPED = {
+  roll: (rule: DayRule, work: DayRule): DayRule => ({ roll: { of: rule, onto: work, to: 'next' } }),
+  nth: (rule: DayRule): DayRule => ({ nth: { n: -1, of: rule, in: 'month' } }),
+  shift: (rule: DayRule): DayRule => ({ shift: { of: rule, days: -1 } }),
+}
+
 /** Ways to go on from a whole rule. */
 export function RuleActions({
   rule,
   calendars,
   onChange,
+  extra,
 }: {
   rule: DayRule
   calendars: readonly NamedBySlug[]
   onChange: (rule: DayRule) => void
+  extra?: ReactNode
 }): ReactNode {
   const work: DayRule = calendars.some(({ slug }) => slug === 'working-days')
     ? { calendar: 'working-days' }
@@ -409,10 +418,17 @@ export function RuleActions({
           <AddPart label="Only if also" calendars={calendars} onAdd={(part) => onChange({ all: [rule, part] })} />
         </>
       )}
-      <Button onPress={() => onChange({ roll: { of: rule, onto: work, to: 'next' } })}>Move if it falls outside</Button>
-      <Button onPress={() => onChange({ nth: { n: -1, of: rule, in: 'month' } })}>The n-th of each …</Button>
-      <Button onPress={() => onChange({ shift: { of: rule, days: -1 } })}>Days before or after</Button>
+      <ActionMenu
+        button={<Button>Go on with these …</Button>}
+        items={[
+          { id: 'roll', title: 'Move a day if it falls badly' },
+          { id: 'nth', title: 'Only the n-th of each month, quarter …' },
+          { id: 'shift', title: 'So many days before or after' },
+        ]}
+        onAction={(id) => onChange(WRAPPED[id as keyof typeof WRAPPED](rule, work))}
+      />
       <Spring />
+      {extra}
     </Row>
   )
 }

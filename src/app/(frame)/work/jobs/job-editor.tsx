@@ -2,38 +2,24 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import Link from 'next/link'
 import { useRouter } from 'next/navigation'
-import { useEffect, useMemo, useState, type ReactNode } from 'react'
-import { faultsFrom } from '@/core/schema/faults'
+import { useState, type ReactNode } from 'react'
 import { jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
 import type { AreaRow, JobFull } from '@/service/work'
-import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
+import { useDraft } from '@/ui/hooks/draft'
 import { useMay, useMe } from '@/ui/hooks/me'
+import { BothVersions } from '@/ui/parts/both-versions'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
 import { Mute, Page, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { Paper, Sentence } from '@/ui/parts/sentence'
 import { StartButton } from '../start-dialog'
-import { BothVersions } from './both-versions'
 import { EndingSection, InputsSection, WhatSection, WhereSection, type SectionProps } from './sections'
-import { Paper, Sentence } from './sentence'
-
-/** What is wrong, by path: checked as the person types. */
-export function faultsOf(content: JobContent): Map<string, string> {
-  const parsed = jobSchema.safeParse(content)
-  const faults = new Map<string, string>()
-  if (parsed.success) return faults
-  for (const { path, message } of faultsFrom(parsed.error, content)) if (!faults.has(path)) faults.set(path, message)
-  return faults
-}
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
-  const [content, setContent] = useState(initial)
-  const [saved, setSaved] = useState({ content: initial, version: job?.version ?? 0 })
-  const [tried, setTried] = useState(false)
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const [removing, setRemoving] = useState(false)
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { why } = useMay('design')
@@ -41,40 +27,24 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
   const router = useRouter()
   const client = useQueryClient()
   const say = useSay()
-  const isChanged = useMemo(() => JSON.stringify(content) !== JSON.stringify(saved.content), [content, saved])
-  useLeaveWarning(isChanged)
-
-  const local = useMemo(() => faultsOf(content), [content])
-  const server = new Map(trouble?.errors.map((fault) => [fault.path, fault.message]))
-  const faultOf = (path: string): string | undefined =>
-    server.get(path) ?? (tried || isTouched(path, content, initial) ? local.get(path) : undefined)
-  const set = (change: Partial<JobContent>): void => {
-    setTrouble(null)
-    setContent((before) => ({ ...before, ...change }))
-  }
+  const draft = useDraft(jobSchema, initial, job?.version ?? 0, ({ title }) => {
+    void client.invalidateQueries({ queryKey: ['jobs'] })
+    void client.invalidateQueries({ queryKey: ['areas'] })
+    say(`${title} is saved.`)
+  })
+  const { content, set, isChanged, tried, faultOf, trouble, setTrouble, become } = draft
   const define = (change: Partial<JobDefinition>): void => set({ definition: { ...content.definition, ...change } })
   const section: SectionProps = { definition: content.definition, define, faultOf }
 
-  const save = (version = saved.version): void => {
-    setTried(true)
-    setTrouble(null)
-    if (local.size > 0) return
-    const done = (next: { id: number; version: number }): void => {
-      setSaved({ content, version: next.version })
-      setTried(false)
-      void client.invalidateQueries({ queryKey: ['jobs'] })
-      void client.invalidateQueries({ queryKey: ['areas'] })
-      say(`${content.title} is saved.`)
-      if (!job) router.replace(`/work/jobs/${next.id}`)
-    }
-    if (job)
-      api
-        .put<{ version: number }>(`/jobs/${job.id}`, { ...content, version })
-        .then((answer) => done({ id: job.id, version: answer.version }), setTrouble)
-    else api.post<{ id: number }>('/jobs', content).then(({ id }) => done({ id, version: 1 }), setTrouble)
-  }
+  const save = (version = draft.version): void =>
+    draft.save(async (body) => {
+      if (job) return (await api.put<{ version: number }>(`/jobs/${job.id}`, { ...body, version })).version
+      const { id } = await api.post<{ id: number }>('/jobs', body)
+      router.replace(`/work/jobs/${id}`)
+      return 1
+    })
   const theirs = trouble?.code === 'conflict' ? (trouble.body.theirs as JobFull) : null
-  const count = local.size
+  const count = draft.faults.size
   return (
     <Page>
       <Row>
@@ -87,8 +57,8 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
         <h1>{job ? content.title || 'Untitled' : 'New job'}</h1>
         {job && (
           <Small>
-            version {saved.version}, saved by{' '}
-            {saved.version !== job.version || job.savedBy === me.name ? 'you' : job.savedBy}
+            version {draft.version}, saved by{' '}
+            {draft.version !== job.version || job.savedBy === me.name ? 'you' : job.savedBy}
           </Small>
         )}
         {isChanged && <Small>· not saved yet</Small>}
@@ -99,7 +69,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           </Small>
         )}
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
-        {job && <StartButton jobId={job.id} title={content.title} active={saved.content.active} />}
+        {job && <StartButton jobId={job.id} title={content.title} active={job.active} />}
         {job && (
           <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>
             Remove
@@ -112,16 +82,13 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
       {trouble && !theirs && trouble.errors.length === 0 && <Trouble error={trouble} />}
       {theirs && (
         <BothVersions
+          what="job"
           mine={content}
-          theirs={theirs}
+          theirs={contentOf(theirs)}
+          version={theirs.version}
+          savedBy={theirs.savedBy}
           onKeepMine={() => save(theirs.version)}
-          onTakeTheirs={() => {
-            const { title, notes, areaId, active, definition } = theirs
-            const taken = { title, notes, areaId, active, definition }
-            setContent(taken)
-            setSaved({ content: taken, version: theirs.version })
-            setTrouble(null)
-          }}
+          onTakeTheirs={() => become(contentOf(theirs), theirs.version)}
         />
       )}
       <Paper inert={why !== undefined}>
@@ -172,7 +139,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
         onConfirm={() => {
           if (!job) return
           api.delete(`/jobs/${job.id}`).then(() => {
-            setSaved({ content, version: saved.version })
+            become(content, draft.version)
             void client.invalidateQueries({ queryKey: ['jobs'] })
             router.push('/work')
           }, setTrouble)
@@ -185,34 +152,6 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
   )
 }
 
-/** Faults of fields that are still as they were in the beginning are not shown before the first try to save. */
-function isTouched(path: string, now: JobContent, initial: JobContent): boolean {
-  const at = (root: unknown): unknown =>
-    path
-      .split(/[.[\]]+/)
-      .filter(Boolean)
-      .reduce<unknown>((value, key) => (value as Record<string, unknown> | undefined)?.[key], root)
-  return JSON.stringify(at(now)) !== JSON.stringify(at(initial))
-}
-
-/** Closing the page, or following a link of ours, asks first while something is not saved. */
-function useLeaveWarning(isChanged: boolean): void {
-  useEffect(() => {
-    if (!isChanged) return
-    const onUnload = (event: BeforeUnloadEvent): void => event.preventDefault()
-    const onClick = (event: MouseEvent): void => {
-      const link = (event.target as Element).closest('a[href]')
-      if (!link || link.getAttribute('target') === '_blank' || event.defaultPrevented) return
-      if (!window.confirm('Your changes are not saved. Leave them?')) {
-        event.preventDefault()
-        event.stopPropagation()
-      }
-    }
-    window.addEventListener('beforeunload', onUnload)
-    document.addEventListener('click', onClick, true)
-    return () => {
-      window.removeEventListener('beforeunload', onUnload)
-      document.removeEventListener('click', onClick, true)
-    }
-  }, [isChanged])
+export function contentOf({ title, notes, areaId, active, definition }: JobFull): JobContent {
+  return { title, notes, areaId, active, definition }
 }

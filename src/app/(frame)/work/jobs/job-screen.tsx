@@ -7,7 +7,7 @@ import type { AreaRow, JobFull } from '@/service/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { Mute, Page, Trouble } from '@/ui/parts/layout'
-import { JobEditor } from './job-editor'
+import { contentOf, JobEditor } from './job-editor'
 
 /** What a job is like where nothing is said. */
 const DEFAULTS = jobDefinitionSchema.parse({ action: { kind: 'wait', minutes: 1 }, target: { pool: 'any' } })
@@ -50,6 +50,5 @@ export function JobScreen({ id }: { id: number }): ReactNode {
     )
   }
   if (!job) return <Page aria-busy="true" />
-  const { title, notes, areaId, active, definition } = job
-  return <JobEditor key={id} job={job} initial={{ title, notes, areaId, active, definition }} />
+  return <JobEditor key={id} job={job} initial={contentOf(job)} />
 }

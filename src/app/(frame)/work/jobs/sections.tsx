@@ -4,15 +4,15 @@ import { useState, type ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { referencesInSingleQuotes } from '@/core/work/command'
 import { INPUT_TYPES, type Input, type InputType } from '@/core/work/inputs'
-import { INTERPRETERS, type Interpreter, type JobDefinition, type Pattern } from '@/core/work/job'
+import { INTERPRETERS, UNREACHABLE_THEN, type Interpreter, type JobDefinition, type Pattern } from '@/core/work/job'
 import type { AgentRow, PoolRow } from '@/service/fleet'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { Button } from '@/ui/parts/button'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack } from '@/ui/parts/layout'
+import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import { CodeField } from './code-field'
-import { Part, Sentence, Word } from './sentence'
 
 export interface SectionProps {
   readonly definition: JobDefinition
@@ -157,8 +157,14 @@ function EnvironmentField({
   )
 }
 
+const THEN_WORDS = {
+  wait: 'wait on',
+  fail: 'fail',
+  elsewhere: 'go to another agent of its pool',
+}
+
 export function WhereSection({ definition, define, faultOf }: SectionProps): ReactNode {
-  const { target } = definition
+  const { target, unreachable } = definition
   const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<AgentRow[]>('/agents') })
   const { data: pools = [] } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
   const kind = 'agent' in target ? 'agent' : 'pool' in target ? 'pool' : 'labels'
@@ -257,6 +263,34 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
                   .map((a) => a.name)
                   .join(', ')}${fits.length > 6 ? ' …' : ''}`}
           </Small>
+        </Sentence>
+        <Sentence>
+          <Word>If none of them can be reached, look again every</Word>
+          <NumberField
+            label="Seconds between looks"
+            value={unreachable.everySeconds}
+            onChange={(everySeconds) => define({ unreachable: { ...unreachable, everySeconds } })}
+            error={faultOf('definition.unreachable.everySeconds')}
+          />
+          <Word>seconds,</Word>
+          <NumberField
+            label="Number of looks"
+            value={unreachable.times}
+            onChange={(times) => define({ unreachable: { ...unreachable, times } })}
+            error={faultOf('definition.unreachable.times')}
+          />
+          <Word>times, then</Word>
+          <Select
+            label="Then"
+            hideLabel
+            value={unreachable.then}
+            onChange={(then) =>
+              define({ unreachable: { ...unreachable, then: then as (typeof UNREACHABLE_THEN)[number] } })
+            }
+            choices={UNREACHABLE_THEN.map((id) => ({ id, title: THEN_WORDS[id] }))}
+            width="235px"
+            error={faultOf('definition.unreachable.then')}
+          />
         </Sentence>
       </Stack>
     </Part>

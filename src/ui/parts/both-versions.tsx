@@ -1,10 +1,8 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import type { JobContent } from '@/core/work/job'
-import type { JobFull } from '@/service/work'
-import { Button } from '@/ui/parts/button'
-import { Panel, Row, Spring, Stack } from '@/ui/parts/layout'
+import { Button } from './button'
+import { Panel, Row, Spring, Stack } from './layout'
 
 const Grid = styled.div`
   display: grid;
@@ -45,24 +43,31 @@ function show(value: unknown): string {
   return value === undefined || value === null ? '—' : typeof value === 'string' ? value : JSON.stringify(value)
 }
 
-/** Somebody saved first: both are shown, and the person decides. */
+/** Somebody saved first: both are shown, and the person decides. `mine` and `theirs` have the same keys. */
 export function BothVersions({
+  what,
   mine,
   theirs,
+  version,
+  savedBy,
   onKeepMine,
   onTakeTheirs,
 }: {
-  mine: JobContent
-  theirs: JobFull
+  what: string
+  mine: object
+  theirs: object
+  version: number
+  savedBy: string
   onKeepMine: () => void
   onTakeTheirs: () => void
 }): ReactNode {
-  const { title, notes, areaId, active, definition } = theirs
-  const rows = differences(mine, { title, notes, areaId, active, definition })
+  const rows = differences(mine, theirs)
   return (
     <Panel role="alert" style={{ padding: '12px 14px', borderLeft: '4px solid var(--late)' }}>
       <Stack $gap={10}>
-        <h2>{theirs.savedBy} saved this job while you were changing it</h2>
+        <h2>
+          {savedBy} saved this {what} while you were changing it
+        </h2>
         <p>
           Nothing of yours is lost, and nothing is saved yet.{' '}
           {rows.length === 0 ? 'Both versions are the same.' : 'They differ in:'}
@@ -71,7 +76,7 @@ export function BothVersions({
           <span className="head">field</span>
           <span className="head">yours</span>
           <span className="head">
-            version {theirs.version}, by {theirs.savedBy}
+            version {version}, by {savedBy}
           </span>
           {rows.map((row) => (
             <div key={row.path} style={{ display: 'contents' }}>

@@ -1,7 +1,7 @@
 import { z } from 'zod'
-import { timingKeys } from '@/core/bundle/schema'
-import { parseDuration } from '@/core/timing/duration'
-import { slugSchema } from '@/core/work/job'
+import { MAKE_UP, OVERLAPS, timingKeys } from '../bundle/schema'
+import { parseDuration } from '../timing/duration'
+import { slugSchema } from './job'
 
 /** Everything that says when a trigger fires and how it starts its job: the keys are those of the bundle. */
 export const triggerDefinitionSchema = z
@@ -18,6 +18,18 @@ export const triggerDefinitionSchema = z
       })
   })
 export type TriggerDefinition = z.output<typeof triggerDefinitionSchema>
+
+/** How a person likes new triggers to be. */
+export const triggerDefaultsSchema = z
+  .strictObject({
+    zone: timingKeys.zone,
+    lateStart: timingKeys.lateStart,
+    makeUp: z.enum(MAKE_UP),
+    overlap: z.enum(OVERLAPS),
+    priority: timingKeys.priority,
+  })
+  .partial()
+export type TriggerDefaults = z.output<typeof triggerDefaultsSchema>
 
 export const triggerSchema = z.strictObject({
   slug: slugSchema.optional(),

@@ -1,0 +1,9 @@
+import type { Metadata } from 'next'
+import type { ReactNode } from 'react'
+import { NewTriggerScreen } from '../trigger-screen'
+
+export const metadata: Metadata = { title: 'New trigger' }
+
+export default function NewTriggerPage(): ReactNode {
+  return <NewTriggerScreen />
+}

@@ -1,0 +1,307 @@
+'use client'
+import { useEffect, useState, type ReactNode } from 'react'
+import { parseRecurrence } from '@/core/calendar/recurrence-parse'
+import { PhraseFault, readPhrase } from '@/core/phrase/read'
+import { say } from '@/core/phrase/say'
+import { parseCron } from '@/core/timing/cron'
+import { isoDuration, parseDuration } from '@/core/timing/duration'
+import type { EveryRule, TimeRule } from '@/core/timing/rule'
+import type { TriggerDefinition } from '@/core/work/trigger'
+import type { CalendarRow } from '@/service/calendars'
+import { useFollowing } from '@/ui/hooks/following'
+import { Select, TextField } from '@/ui/parts/fields'
+import { Small, Stack } from '@/ui/parts/layout'
+import { Part, Sentence, Word } from '@/ui/parts/sentence'
+import { readOr } from '../read-or'
+import type { SectionProps } from './trigger-form'
+
+const KINDS = [
+  { id: 'at', title: 'at times of day' },
+  { id: 'every', title: 'again and again' },
+  { id: 'cron', title: 'by a cron line' },
+  { id: 'rrule', title: 'by a recurrence' },
+]
+type Kind = 'at' | 'every' | 'cron' | 'rrule'
+
+/** The rule as a phrase, and the same rule as a form: a change of one shows in the other. */
+export function TimeSection({
+  definition,
+  define,
+  faultOf,
+  calendars,
+  onPhraseFault,
+}: SectionProps & {
+  calendars: readonly CalendarRow[]
+  onPhraseFault: (fault: string | null) => void
+}): ReactNode {
+  const names = calendars.map(({ slug, title }) => ({ id: slug, title }))
+  const [phrase, setPhrase] = useState(() => say(definition, names))
+  const [fault, setFault] = useState<string | null>(null)
+  // What the phrase was last read as: a rule that differs was changed in the form.
+  const [readAs, setReadAs] = useState(() => ruleKey(definition))
+  const key = ruleKey(definition)
+  useEffect(() => {
+    if (key === readAs) return
+    setReadAs(key)
+    setPhrase(saidOr(definition, names))
+    setFault(null)
+    onPhraseFault(null)
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the rule decides; names and the callback only serve it.
+  }, [key, readAs])
+  const type = (text: string): void => {
+    setPhrase(text)
+    const read = readOr(() => readPhrase(text, names))
+    const problem = 'fault' in read ? read.fault : null
+    setFault(problem)
+    onPhraseFault(problem)
+    if ('fault' in read) return
+    const { time, on, notOn } = read.value
+    setReadAs(ruleKey({ time, on, notOn }))
+    define({ time, on, notOn })
+  }
+  const { time } = definition
+  const kind = Object.keys(time).find((each) => KINDS.some(({ id }) => id === each)) as Kind
+  return (
+    <Part aria-label="Fires">
+      <h2>Fires</h2>
+      <Stack>
+        <TextField
+          label="In words"
+          value={phrase}
+          onChange={type}
+          error={fault ?? undefined}
+          placeholder="weekdays at 17:00 · every 15 minutes between 06:00 and 22:00 · last working day of the month at 18:30"
+        />
+        <Sentence>
+          <Word>or</Word>
+          <Select
+            label="Kind of rule"
+            hideLabel
+            value={kind}
+            onChange={(next) => define({ time: START[next as Kind] })}
+            choices={KINDS}
+            width="170px"
+          />
+          {'at' in time && (
+            <AtField
+              times={time.at}
+              onChange={(at) => define({ time: { at } })}
+              error={faultOf('definition.time.at')}
+            />
+          )}
+          {'every' in time && (
+            <EveryField
+              every={time.every}
+              onChange={(every) => define({ time: { every } })}
+              error={faultOf('definition.time.every.step')}
+            />
+          )}
+          {'cron' in time && <CronField cron={time.cron} onChange={(cron) => define({ time: { cron } })} />}
+          {'rrule' in time && <RecurrenceFields rule={time} onChange={(next) => define({ time: next })} />}
+        </Sentence>
+      </Stack>
+    </Part>
+  )
+}
+
+const START: Record<Kind, TimeRule> = {
+  at: { at: ['06:00'] },
+  every: { every: { step: 'PT15M' } },
+  cron: { cron: '0 6 * * *' },
+  rrule: { rrule: 'FREQ=WEEKLY;INTERVAL=2;BYDAY=MO', start: '2027-01-04T06:00' },
+}
+
+function ruleKey({ time, on, notOn }: Pick<TriggerDefinition, 'time' | 'on' | 'notOn'>): string {
+  return JSON.stringify([time, on ?? null, notOn ?? null])
+}
+
+/** A rule in the middle of being typed may not make a sentence yet. */
+function saidOr(definition: TriggerDefinition, names: readonly { id: string; title: string }[]): string {
+  try {
+    return say(definition, names)
+  } catch {
+    return ''
+  }
+}
+
+function AtField({
+  times,
+  onChange,
+  error,
+}: {
+  times: readonly string[]
+  onChange: (times: readonly string[]) => void
+  error: string | undefined
+}): ReactNode {
+  const [text, setText] = useFollowing(times.join(', '), String)
+  const read = readTimes(text)
+  return (
+    <TextField
+      label="Times of day"
+      hideLabel
+      value={text}
+      onChange={(next) => {
+        const again = readTimes(next)
+        const now = 'value' in again ? again.value : times
+        setText(next, now.join(', '))
+        onChange(now)
+      }}
+      error={'fault' in read ? read.fault : error}
+      width="240px"
+      placeholder="06:00, 12:30, 5pm, midnight"
+    />
+  )
+}
+
+function readTimes(text: string): { value: readonly string[] } | { fault: string } {
+  const read = readOr(() => {
+    const { time, on, notOn } = readPhrase(`at ${text.trim().replace(/,\s*$/, '')}`)
+    if (!('at' in time) || on || notOn) throw new PhraseFault('Only times of day are expected here.', 0, 0)
+    return time.at
+  })
+  return 'fault' in read ? { fault: 'Expected times of day such as 06:00, 5:30 pm, noon.' } : read
+}
+
+const UNITS = [
+  { id: '60', title: 'minutes' },
+  { id: '3600', title: 'hours' },
+  { id: '1', title: 'seconds' },
+]
+
+/** `PT90M` as how many of which unit; the largest unit that fits. */
+function stepFields(step: string): { n: string; unit: number } {
+  const seconds = parseDuration(step) ?? 0
+  const unit = seconds % 60 !== 0 ? 1 : seconds % 3600 !== 0 || seconds === 0 ? 60 : 3600
+  return { n: seconds === 0 ? '' : String(seconds / unit), unit }
+}
+
+function EveryField({
+  every,
+  onChange,
+  error,
+}: {
+  every: EveryRule
+  onChange: (every: EveryRule) => void
+  error: string | undefined
+}): ReactNode {
+  const [{ n, unit }, setStep] = useFollowing(every.step, stepFields)
+  const step = (next: string, by: number): void => {
+    // Anything but a whole number becomes a step of nothing, which the rule’s check refuses with its reason.
+    const meant = isoDuration(/^\d{1,5}$/.test(next.trim()) ? Number(next) * by : 0)
+    setStep({ n: next, unit: by }, meant)
+    onChange({ ...every, step: meant })
+  }
+  const set = (change: { from?: string | undefined; until?: string | undefined }): void => {
+    const { from, until } = { ...every, ...change }
+    onChange({ step: every.step, ...(from ? { from } : {}), ...(until ? { until } : {}) })
+  }
+  return (
+    <>
+      <Word>every</Word>
+      <TextField
+        label="How many"
+        hideLabel
+        value={n}
+        onChange={(next) => step(next, unit)}
+        error={error && 'From 1 second to 24 hours.'}
+        width="52px"
+      />
+      <Select
+        label="Unit"
+        hideLabel
+        value={String(unit)}
+        onChange={(by) => step(n, Number(by))}
+        choices={UNITS}
+        width="96px"
+      />
+      <Word>from</Word>
+      <TimeField label="From" value={every.from} onChange={(from) => set({ from })} empty="midnight" />
+      <Word>until</Word>
+      <TimeField label="Until" value={every.until} onChange={(until) => set({ until })} empty="midnight" />
+    </>
+  )
+}
+
+/** One time of day, or none; anything else is said. */
+export function TimeField({
+  label,
+  value,
+  onChange,
+  empty,
+  error,
+}: {
+  label: string
+  value: string | undefined
+  onChange: (time: string | undefined) => void
+  empty: string
+  error?: string | undefined
+}): ReactNode {
+  const [text, setText] = useFollowing(value ?? '', String)
+  const read = text.trim() === '' ? null : readTimes(text)
+  const isOne = read === null || ('value' in read && read.value.length === 1)
+  return (
+    <TextField
+      label={label}
+      hideLabel
+      value={text}
+      onChange={(next) => {
+        const again = readTimes(next)
+        const time =
+          next.trim() === '' ? undefined : 'value' in again && again.value.length === 1 ? again.value[0] : value
+        setText(next, time ?? '')
+        onChange(time)
+      }}
+      placeholder={empty}
+      error={isOne ? error : 'A time such as 06:00.'}
+      width="76px"
+    />
+  )
+}
+
+function CronField({ cron, onChange }: { cron: string; onChange: (cron: string) => void }): ReactNode {
+  const parsed = parseCron(cron)
+  return (
+    <TextField
+      label="Cron line"
+      hideLabel
+      mono
+      value={cron}
+      onChange={onChange}
+      error={parsed.ok ? undefined : parsed.fault}
+      width="220px"
+    />
+  )
+}
+
+function RecurrenceFields({
+  rule,
+  onChange,
+}: {
+  rule: Extract<TimeRule, { rrule: string }>
+  onChange: (rule: TimeRule) => void
+}): ReactNode {
+  const parsed = parseRecurrence(rule.rrule, 'times')
+  return (
+    <>
+      <TextField
+        label="Recurrence"
+        hideLabel
+        mono
+        value={rule.rrule}
+        onChange={(rrule) => onChange({ ...rule, rrule })}
+        error={parsed.ok ? undefined : parsed.fault}
+        width="300px"
+      />
+      <Word>counted from</Word>
+      <TextField
+        label="Counted from"
+        hideLabel
+        type="datetime-local"
+        value={rule.start}
+        onChange={(start) => onChange({ ...rule, start })}
+        width="190px"
+      />
+      <Small style={{ lineHeight: '28px' }}>in the trigger’s zone</Small>
+    </>
+  )
+}

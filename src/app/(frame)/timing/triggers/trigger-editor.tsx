@@ -1,0 +1,206 @@
+'use client'
+import { useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useState, type ReactNode } from 'react'
+import { triggerSchema, type TriggerContent, type TriggerDefinition } from '@/core/work/trigger'
+import type { CalendarRow } from '@/service/calendars'
+import type { TriggerFull } from '@/service/triggers'
+import type { JobRow } from '@/service/work'
+import { api } from '@/ui/api'
+import { useSay } from '@/ui/frame/announcer'
+import { useAddress } from '@/ui/hooks/address'
+import { useDraft } from '@/ui/hooks/draft'
+import { useMay, useMe } from '@/ui/hooks/me'
+import { BothVersions } from '@/ui/parts/both-versions'
+import { Button } from '@/ui/parts/button'
+import { Confirm } from '@/ui/parts/dialog'
+import { Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { Tabs } from '@/ui/parts/tabs'
+import { useTriggerPreview } from '../use-preview'
+import { Foresight } from './foresight'
+import { HistoryTab } from './history-tab'
+import { MachinesTab } from './machines-tab'
+import { StartByHand } from './start-by-hand'
+import { TriggerForm } from './trigger-form'
+
+export type Content = Omit<TriggerContent, 'slug'>
+
+export function contentOf({ title, notes, jobId, enabled, definition }: TriggerFull): Content {
+  return { title, notes, jobId, enabled, definition }
+}
+
+const contentSchema = triggerSchema.omit({ slug: true })
+
+/** One trigger: its phrase and its form in step, what it will do, and what it did. */
+export function TriggerEditor({
+  trigger,
+  initial,
+  calendars,
+  jobs,
+}: {
+  trigger: TriggerFull | null
+  initial: Content
+  calendars: readonly CalendarRow[]
+  jobs: readonly JobRow[]
+}): ReactNode {
+  const { values, set: setAddress } = useAddress()
+  const { why } = useMay('design')
+  const me = useMe()
+  const router = useRouter()
+  const client = useQueryClient()
+  const say = useSay()
+  const [removing, setRemoving] = useState(false)
+  const [phraseFault, setPhraseFault] = useState<string | null>(null)
+  const draft = useDraft<Content>(contentSchema, initial, trigger?.version ?? 0, ({ title }) => {
+    void client.invalidateQueries({ queryKey: ['triggers'] })
+    void client.invalidateQueries({ queryKey: ['coming'] })
+    say(`${title} is saved.`)
+  })
+  const { content, set, trouble, become, isChanged } = draft
+  const define = (change: Partial<TriggerDefinition>): void => {
+    // undefined takes a key away.
+    const next = Object.fromEntries(
+      Object.entries({ ...content.definition, ...change }).filter(([, value]) => value !== undefined),
+    ) as TriggerDefinition
+    set({ definition: next })
+  }
+  const isReadable = ![...draft.faults.keys()].some((path) => path.startsWith('definition'))
+  const preview = useTriggerPreview(
+    isReadable
+      ? {
+          id: trigger?.id ?? null,
+          jobId: content.jobId || null,
+          enabled: content.enabled,
+          definition: content.definition,
+        }
+      : null,
+  )
+  const mustAsk = trouble?.code === 'ask-first'
+  const save = (version = draft.version): void => {
+    if (phraseFault !== null) return say('The phrase is not understood yet; nothing is saved.', { bad: true })
+    draft.save(async (body) => {
+      if (trigger)
+        return (await api.put<{ version: number }>(`/triggers/${trigger.id}`, { ...body, version, sure: mustAsk }))
+          .version
+      const { id } = await api.post<{ id: number }>('/triggers', { ...body, sure: mustAsk })
+      router.replace(`/timing/triggers/${id}`)
+      return 1
+    })
+  }
+  const theirs = trouble?.code === 'conflict' ? (trouble.body.theirs as TriggerFull) : null
+  const faultCount = draft.faults.size
+  const editor = (
+    <div style={{ overflow: 'auto', flex: 1, minHeight: 0, padding: '12px 14px 20px' }}>
+      {theirs && (
+        <div style={{ marginBottom: 12 }}>
+          <BothVersions
+            what="trigger"
+            mine={content}
+            theirs={contentOf(theirs)}
+            version={theirs.version}
+            savedBy={theirs.savedBy}
+            onKeepMine={() => save(theirs.version)}
+            onTakeTheirs={() => become(contentOf(theirs), theirs.version)}
+          />
+        </div>
+      )}
+      {trouble && !theirs && (mustAsk || trouble.errors.length === 0) && (
+        <div style={{ marginBottom: 12 }}>
+          <Trouble error={trouble} />
+        </div>
+      )}
+      <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 392px', gap: 18 }}>
+        <TriggerForm
+          content={content}
+          set={set}
+          define={define}
+          faultOf={draft.faultOf}
+          calendars={calendars}
+          jobs={jobs}
+          clockDates={preview.data?.clockDates ?? []}
+          onPhraseFault={setPhraseFault}
+          isLocked={why !== undefined}
+        />
+        <Foresight
+          preview={preview.data}
+          error={preview.error}
+          isStale={preview.isPlaceholderData || !isReadable}
+          zone={content.definition.zone ?? me.zone}
+          isChanged={isChanged}
+          isNew={trigger === null}
+          spread={content.definition.spread}
+        />
+      </div>
+      {why && <Small>{why}</Small>}
+    </div>
+  )
+  return (
+    <Page style={{ overflow: 'hidden' }}>
+      <Row>
+        <Mute>
+          <Link href="/timing" data-back>
+            Timing
+          </Link>{' '}
+          /
+        </Mute>
+        <h1>{trigger ? content.title || 'Untitled' : 'New trigger'}</h1>
+        {trigger && (
+          <Small>
+            version {draft.version}, saved by{' '}
+            {draft.version !== trigger.version || trigger.savedBy === me.name ? 'you' : trigger.savedBy}
+          </Small>
+        )}
+        {isChanged && <Small>· not saved yet</Small>}
+        <Spring />
+        {draft.tried && faultCount > 0 && (
+          <Small style={{ color: 'var(--failed)' }}>
+            {faultCount === 1 ? 'One thing is not right yet.' : `${faultCount} things are not right yet.`}
+          </Small>
+        )}
+        {trigger && <StartByHand trigger={trigger} machines={preview.data?.facts?.machines ?? 1} />}
+        {trigger && (
+          <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>
+            Remove
+          </Button>
+        )}
+        <Button kind="strong" onPress={() => save()} isDisabled={!isChanged && trigger !== null} whyNot={why}>
+          {mustAsk ? 'Save it all the same' : 'Save'}
+        </Button>
+      </Row>
+      <Panel style={{ flex: 1, minHeight: 0, display: 'flex', flexDirection: 'column' }}>
+        {trigger ? (
+          <Tabs
+            label="Trigger"
+            tabs={[
+              { id: 'rule', title: 'When it fires', content: editor },
+              { id: 'history', title: 'History', content: <HistoryTab id={trigger.id} /> },
+              { id: 'machines', title: 'Machines', content: <MachinesTab id={trigger.id} /> },
+            ]}
+            selected={['history', 'machines'].includes(values.tab ?? '') ? (values.tab as string) : 'rule'}
+            onSelect={(tab) => setAddress({ tab: tab === 'rule' ? null : tab })}
+          />
+        ) : (
+          editor
+        )}
+      </Panel>
+      <Confirm
+        title={`Remove ${content.title}?`}
+        isOpen={removing}
+        onClose={() => setRemoving(false)}
+        word="Remove it"
+        onConfirm={() => {
+          if (!trigger) return
+          api.delete(`/triggers/${trigger.id}`).then(() => {
+            become(content, draft.version)
+            void client.invalidateQueries({ queryKey: ['triggers'] })
+            router.push('/timing')
+          }, draft.setTrouble)
+        }}
+      >
+        It starts nothing any more and leaves the lists. Its runs and what it did not start stay in the history; what
+        runs now goes on. To keep it for later, switch it off instead.
+      </Confirm>
+    </Page>
+  )
+}

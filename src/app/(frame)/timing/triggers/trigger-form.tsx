@@ -1,0 +1,154 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import type { ReactNode } from 'react'
+import type { TriggerDefinition } from '@/core/work/trigger'
+import type { CalendarRow } from '@/service/calendars'
+import type { TriggerPreview } from '@/service/previews'
+import type { JobFull, JobRow } from '@/service/work'
+import { api } from '@/ui/api'
+import { Select, Switch, TextField } from '@/ui/parts/fields'
+import { Small, Stack } from '@/ui/parts/layout'
+import { Part, Sentence } from '@/ui/parts/sentence'
+import { DaysSection } from './days-section'
+import { DeadlineSection, HowSection, ZoneSection } from './how-sections'
+import { TimeSection } from './time-section'
+import type { Content } from './trigger-editor'
+
+export interface SectionProps {
+  readonly definition: TriggerDefinition
+  readonly define: (change: Partial<TriggerDefinition>) => void
+  readonly faultOf: (path: string) => string | undefined
+}
+
+/** A trigger as sentences: what it starts, when (as a phrase and as a form), and how. */
+export function TriggerForm({
+  content,
+  set,
+  define,
+  faultOf,
+  calendars,
+  jobs,
+  clockDates,
+  onPhraseFault,
+  isLocked,
+}: {
+  content: Content
+  set: (change: Partial<Content>) => void
+  define: (change: Partial<TriggerDefinition>) => void
+  faultOf: (path: string) => string | undefined
+  calendars: readonly CalendarRow[]
+  jobs: readonly JobRow[]
+  clockDates: TriggerPreview['clockDates']
+  onPhraseFault: (fault: string | null) => void
+  isLocked: boolean
+}): ReactNode {
+  const section: SectionProps = { definition: content.definition, define, faultOf }
+  const chooseJob = (id: string): void => {
+    const job = jobs.find((each) => String(each.id) === id)
+    // Until it has a title of its own, the trigger is called like its job.
+    const isUntitled = content.title === '' || jobs.some((each) => each.title === content.title)
+    set({
+      jobId: Number(id),
+      ...(isUntitled && job ? { title: job.title } : {}),
+      definition: { ...content.definition, with: {} },
+    })
+  }
+  return (
+    <Stack $gap={12} inert={isLocked}>
+      <Sentence>
+        <Select
+          label="Starts"
+          value={content.jobId ? String(content.jobId) : null}
+          onChange={chooseJob}
+          choices={jobs.map((job) => ({ id: String(job.id), title: `${job.title} · ${job.area}` }))}
+          width="250px"
+          placeholder="Choose a job"
+          error={faultOf('jobId')}
+        />
+        <TextField
+          label="Title"
+          value={content.title}
+          onChange={(title) => set({ title })}
+          error={faultOf('title')}
+          width="240px"
+        />
+        <div style={{ paddingTop: 22 }}>
+          <Switch isSelected={content.enabled} onChange={(enabled) => set({ enabled })}>
+            {content.enabled ? 'on' : 'off: kept, but starts nothing'}
+          </Switch>
+        </div>
+      </Sentence>
+      {content.jobId > 0 && <InputsSection {...section} jobId={content.jobId} />}
+      <TimeSection {...section} calendars={calendars} onPhraseFault={onPhraseFault} />
+      <DaysSection {...section} calendars={calendars} />
+      <ZoneSection {...section} clockDates={clockDates} />
+      <DeadlineSection {...section} />
+      <HowSection {...section} />
+      <Part aria-label="Notes">
+        <h2>Notes</h2>
+        <TextField
+          label="Notes"
+          hideLabel
+          rows={2}
+          value={content.notes}
+          onChange={(notes) => set({ notes })}
+          error={faultOf('notes')}
+        />
+      </Part>
+    </Stack>
+  )
+}
+
+/** The job’s questions, answered beforehand; what is left open takes the job’s default. */
+function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { jobId: number }): ReactNode {
+  const { data: job } = useQuery({
+    queryKey: ['jobs', jobId],
+    queryFn: () => api.get<JobFull>(`/jobs/${jobId}`),
+  })
+  if (!job || job.definition.inputs.length === 0) return null
+  const set = (name: string, value: string | null): void => {
+    const { [name]: _before, ...rest } = definition.with
+    define({ with: value === null ? rest : { ...rest, [name]: value } })
+  }
+  return (
+    <Part aria-label="Inputs">
+      <h2>With</h2>
+      <Sentence>
+        {job.definition.inputs.map((input) => {
+          const options = input.type === 'yes-no' ? ['yes', 'no'] : input.options
+          const label = input.title || input.name
+          const error = faultOf(`definition.with.${input.name}`)
+          if (input.type === 'secret') return <Small key={input.name}>{label}: a trigger cannot give a secret.</Small>
+          if (options.length > 0)
+            return (
+              <Select
+                key={input.name}
+                label={label}
+                value={definition.with[input.name] ?? BY_JOB}
+                onChange={(value) => set(input.name, value === BY_JOB ? null : value)}
+                choices={[
+                  ...(input.default === null ? [] : [{ id: BY_JOB, title: `as the job says: ${input.default}` }]),
+                  ...options.map((id) => ({ id, title: id })),
+                ]}
+                error={error}
+                width="190px"
+              />
+            )
+          return (
+            <TextField
+              key={input.name}
+              label={label}
+              type={input.type === 'day' ? 'date' : 'text'}
+              value={definition.with[input.name] ?? ''}
+              onChange={(value) => set(input.name, value === '' ? null : value)}
+              placeholder={input.default === null ? '' : `as the job says: ${input.default}`}
+              error={error}
+              width="190px"
+            />
+          )
+        })}
+      </Sentence>
+    </Part>
+  )
+}
+const BY_JOB = 'as the job says'

@@ -1,0 +1,61 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useMemo, type ReactNode } from 'react'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
+import type { CalendarRow } from '@/service/calendars'
+import type { TriggerFull } from '@/service/triggers'
+import type { JobRow } from '@/service/work'
+import { api } from '@/ui/api'
+import { useAddress } from '@/ui/hooks/address'
+import { useMe } from '@/ui/hooks/me'
+import { Mute, Page, Trouble } from '@/ui/parts/layout'
+import { contentOf, TriggerEditor, type Content } from './trigger-editor'
+
+function useBasics(): { calendars: CalendarRow[] | undefined; jobs: JobRow[] | undefined } {
+  const { data: calendars } = useQuery({
+    queryKey: ['calendars'],
+    queryFn: () => api.get<CalendarRow[]>('/calendars'),
+  })
+  const { data: jobs } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
+  return { calendars, jobs }
+}
+
+export function NewTriggerScreen(): ReactNode {
+  const { values } = useAddress()
+  const { zone, newTrigger } = useMe()
+  const { calendars, jobs } = useBasics()
+  const blank = useMemo<Content>(
+    () => ({
+      title: '',
+      notes: '',
+      jobId: Number(values.job) || 0,
+      enabled: true,
+      definition: triggerDefinitionSchema.parse({ time: { at: ['06:00'] }, zone, ...newTrigger }),
+    }),
+    [values.job, zone, newTrigger],
+  )
+  if (!calendars || !jobs) return <Page aria-busy="true" />
+  return <TriggerEditor trigger={null} initial={blank} calendars={calendars} jobs={jobs} />
+}
+
+export function TriggerScreen({ id }: { id: number }): ReactNode {
+  const { calendars, jobs } = useBasics()
+  const { data: trigger, error } = useQuery({
+    queryKey: ['triggers', id],
+    queryFn: () => api.get<TriggerFull>(`/triggers/${id}`),
+  })
+  if (error)
+    return (
+      <Page>
+        <Mute>
+          <Link href="/timing" data-back>
+            Timing
+          </Link>
+        </Mute>
+        <Trouble error={error} />
+      </Page>
+    )
+  if (!trigger || !calendars || !jobs) return <Page aria-busy="true" />
+  return <TriggerEditor key={id} trigger={trigger} initial={contentOf(trigger)} calendars={calendars} jobs={jobs} />
+}

@@ -1,0 +1,19 @@
+import styled from 'styled-components'
+
+/** Cards in two columns; `$first` is the width of the first. */
+export const Cards = styled.div<{ $first?: string }>`
+  overflow: auto;
+  display: grid;
+  grid-template-columns: ${(p) => p.$first ?? '320px'} minmax(0, 1fr);
+  gap: 20px;
+  padding: 14px;
+  align-items: start;
+`
+export const Card = styled.section`
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 10px 12px 12px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+`
