@@ -1,9 +1,10 @@
 import type { TriggerTiming } from '../bundle/timings'
-import { parseTimeOfDay } from '../calendar/days'
+import { isoDay, parseTimeOfDay, timeOfDay } from '../calendar/days'
 import type { DayRule } from '../calendar/rule'
 import { parseDuration } from '../timing/duration'
 import type { Occurrence, Schedule } from '../timing/schedule'
 import type { TimeRule } from '../timing/rule'
+import { zoneOf, type Zone } from '../timing/zone'
 
 export interface CrontabWish {
   readonly title: string
@@ -67,9 +68,29 @@ function linesOf(
         .map((o) => o.at),
     ),
   )
-  if (ours.length === 0 || theirs.size !== ours.length || ours.some((o) => !theirs.has(o.at)))
-    return 'A crontab line would not fire at exactly the same instants.'
+  if (ours.length === 0) return 'It fires not once in the next three years.'
+  const difference = firstDifference(new Set(ours.map((o) => o.at)), theirs)
+  if (difference) {
+    const { at, isOurs } = difference
+    return `A crontab line would not do the same: ${localTime(zone, at)} ${isOurs ? 'it would not fire, and the trigger does' : 'it would fire, and the trigger does not'}.`
+  }
   return (crons as string[]).map((cron) => `${cron} ${command.replaceAll('%', '\\%')}`)
+}
+
+/** The first instant that only one of the two has. */
+function firstDifference(
+  ours: ReadonlySet<number>,
+  theirs: ReadonlySet<number>,
+): { at: number; isOurs: boolean } | null {
+  const only = (of: ReadonlySet<number>, other: ReadonlySet<number>): number =>
+    Math.min(...[...of].filter((at) => !other.has(at)), Infinity)
+  const [a, b] = [only(ours, theirs), only(theirs, ours)]
+  return a === Infinity && b === Infinity ? null : { at: Math.min(a, b), isOurs: a <= b }
+}
+
+function localTime(name: string, at: number): string {
+  const local = (zoneOf(name) as Zone).localAt(at)
+  return `on ${isoDay(Math.floor(local / 86_400))} at ${timeOfDay(local - Math.floor(local / 86_400) * 86_400)}`
 }
 
 /** Crontab times that may say the rule, day fields open; null if none can. */

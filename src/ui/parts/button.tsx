@@ -113,9 +113,18 @@ const DownloadFace = styled.a<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }
 `
 
 /** A link to a file: the browser keeps it, the page stays. */
-export function Download({ href, children }: { href: string; children: ReactNode }): ReactNode {
+export function Download({
+  href,
+  name,
+  children,
+}: {
+  href: string
+  /** The file’s name, where the server names none. */
+  name?: string
+  children: ReactNode
+}): ReactNode {
   return (
-    <DownloadFace href={href} $kind="plain" download>
+    <DownloadFace href={href} $kind="plain" download={name ?? true}>
       {children}
     </DownloadFace>
   )

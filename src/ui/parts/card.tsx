@@ -1,10 +1,10 @@
 import styled from 'styled-components'
 
-/** Cards in two columns; `$first` is the width of the first. */
-export const Cards = styled.div<{ $first?: string }>`
+/** Cards in two columns of the given widths. */
+export const Cards = styled.div<{ $first?: string; $second?: string }>`
   overflow: auto;
   display: grid;
-  grid-template-columns: ${(p) => p.$first ?? '320px'} minmax(0, 1fr);
+  grid-template-columns: ${(p) => p.$first ?? '320px'} ${(p) => p.$second ?? 'minmax(0, 1fr)'};
   gap: 20px;
   padding: 14px;
   align-items: start;

@@ -1,0 +1,88 @@
+'use client'
+import { useInfiniteQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useMemo, type ReactNode } from 'react'
+import type { MissedRow } from '@/service/trigger-history'
+import { api, queryOf } from '@/ui/api'
+import { useEndless } from '@/ui/hooks/endless'
+import { Empty, Page, Panel, Row, Small, Trouble } from '@/ui/parts/layout'
+import { Table } from '@/ui/parts/table'
+import { Ago, Time } from '@/ui/parts/time'
+import { TimingNav } from '../timing-nav'
+import { WHY_WORDS } from '../words'
+
+const PAGE = 100
+
+/** What was due and not started, of all triggers, with the reason. */
+export function NotStartedScreen(): ReactNode {
+  const router = useRouter()
+  const query = useInfiniteQuery({
+    queryKey: ['missed'],
+    queryFn: ({ pageParam }) => api.get<MissedRow[]>(`/not-started${queryOf({ before: pageParam })}`),
+    initialPageParam: undefined as number | undefined,
+    getNextPageParam: (last) => (last.length < PAGE ? undefined : last.at(-1)?.id),
+  })
+  const rows = useMemo(() => query.data?.pages.flat() ?? [], [query.data])
+  const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
+  return (
+    <Page style={{ overflow: 'hidden' }}>
+      <Row>
+        <h1>Timing</h1>
+        <TimingNav />
+      </Row>
+      <Trouble error={query.error} />
+      <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
+        {query.isSuccess && rows.length === 0 ? (
+          <Empty title="Everything that was due was started">
+            A start that is left out stands here with its reason: it came too late for its allowance, starts were
+            switched off, the run before still went on, or there was no machine for it.
+          </Empty>
+        ) : (
+          <Table
+            label="Not started"
+            rows={rows}
+            onOpen={(row) => router.push(`/timing/triggers/${row.triggerId}?tab=history`)}
+            columns={[
+              {
+                id: 'trigger',
+                title: 'Trigger',
+                cell: (row) => (
+                  <Link href={`/timing/triggers/${row.triggerId}?tab=history`}>
+                    <b>{row.title}</b>
+                  </Link>
+                ),
+              },
+              {
+                id: 'was',
+                title: 'Was due',
+                cell: (row) =>
+                  row.times === 1 ? (
+                    <Time at={row.first} />
+                  ) : (
+                    <>
+                      <Time at={row.first} /> to <Time at={row.last} /> <Small>{row.times} times</Small>
+                    </>
+                  ),
+              },
+              { id: 'why', title: 'Not started because', cell: (row) => WHY_WORDS[row.why] ?? row.why },
+              {
+                id: 'detail',
+                title: '',
+                maxWidth: 480,
+                cell: (row) => <Small title={row.detail}>{row.detail}</Small>,
+              },
+              {
+                id: 'run',
+                title: 'Instead',
+                cell: (row) => row.runId !== null && <Link href={`/runs/${row.runId}`}>#{row.runId}</Link>,
+              },
+              { id: 'at', title: 'Decided', cell: (row) => <Ago at={row.at} /> },
+            ]}
+            foot={<div ref={end} style={{ height: 1 }} />}
+          />
+        )}
+      </Panel>
+    </Page>
+  )
+}

@@ -1,0 +1,9 @@
+import type { Metadata } from 'next'
+import type { ReactNode } from 'react'
+import { NotStartedScreen } from './not-started-screen'
+
+export const metadata: Metadata = { title: 'Not started' }
+
+export default function NotStartedPage(): ReactNode {
+  return <NotStartedScreen />
+}
