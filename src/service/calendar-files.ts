@@ -11,7 +11,8 @@ import { record } from './audit'
 import { readCalendar } from './calendars'
 import { invalid, notFound } from './problem'
 import { hashToken, newToken } from './secrets'
-import { calendarFor, timingState, type StoredCalendar } from './timing-cache'
+import { calendarFor, type StoredCalendar } from '@/core/calendar/snapshot'
+import { timingState } from './timing-cache'
 
 export const icsSchema = z.strictObject({
   text: z

@@ -4,7 +4,8 @@ import { many, transaction } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { record } from './audit'
 import { changing, readCalendar, writeCalendar } from './calendars'
-import { snapshotFor, timingState, type StoredCalendar } from './timing-cache'
+import { snapshotFor, type StoredCalendar } from '@/core/calendar/snapshot'
+import { timingState } from './timing-cache'
 
 export interface CalendarUse {
   readonly kind: 'trigger' | 'calendar'

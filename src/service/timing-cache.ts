@@ -1,72 +1,12 @@
 import { Timings } from '@/core/bundle/timings'
-import type { Calendar } from '@/core/calendar/calendars'
-import { isoDay, parseIsoDay } from '@/core/calendar/days'
-import { holidayKey, SHIPPED_HOLIDAYS, SHIPPED_HOLIDAYS_VERSION } from '@/core/calendar/holiday-data'
-import type { Holiday, HolidaySource } from '@/core/calendar/holidays'
-import { calendarsNamed, innerRules, type DayRule, type HolidayWish } from '@/core/calendar/rule'
+import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
+import { calendarsNamed, type DayRule } from '@/core/calendar/rule'
+import { calendarFor, type StoredCalendar } from '@/core/calendar/snapshot'
 import type { Schedule } from '@/core/timing/schedule'
 import { config } from '@/store/config'
 import { many, type Tx } from '@/store/db'
 import { readSetting } from './settings'
 import type { TriggerDefinition } from '@/core/work/trigger'
-
-/** The holidays a calendar was made from: for each wish, for each year, days and names. */
-export interface HolidaySnapshot {
-  /** Version of the holiday data. */
-  readonly version: string
-  readonly wishes: Readonly<Record<string, Readonly<Record<string, readonly (readonly [string, string])[]>>>>
-}
-
-export interface StoredCalendar {
-  readonly id: number
-  readonly slug: string
-  readonly title: string
-  readonly rule: DayRule
-  readonly version: number
-  readonly holidays: HolidaySnapshot | null
-}
-
-const YEARS_BACK = 1
-const YEARS_AHEAD = 10
-
-/** What the shipped data says now of all holidays that the rule names itself; null if it names none. */
-export function snapshotFor(rule: DayRule, year: number): HolidaySnapshot | null {
-  const wishes = new Map<string, HolidayWish>()
-  const look = (each: DayRule): void => {
-    if ('holidays' in each) wishes.set(holidayKey(each.holidays), each.holidays)
-    for (const inner of innerRules(each)) look(inner.rule)
-  }
-  look(rule)
-  if (wishes.size === 0) return null
-  const years = Array.from({ length: YEARS_BACK + YEARS_AHEAD + 1 }, (_, i) => year - YEARS_BACK + i)
-  const entries = [...wishes].map(([key, wish]) => [
-    key,
-    Object.fromEntries(
-      years.map((each) => [each, SHIPPED_HOLIDAYS.holidays(wish, each).map(({ day, name }) => [isoDay(day), name])]),
-    ),
-  ])
-  return { version: SHIPPED_HOLIDAYS_VERSION, wishes: Object.fromEntries(entries) as HolidaySnapshot['wishes'] }
-}
-
-/** Holidays as they were when the calendar was made; years beyond come from the shipped data. */
-export function snapshotSource(snapshot: HolidaySnapshot): HolidaySource {
-  return {
-    holidays: (wish, year) => {
-      const kept = snapshot.wishes[holidayKey(wish)]?.[year]
-      if (!kept) return SHIPPED_HOLIDAYS.holidays(wish, year)
-      return kept.map(([day, name]): Holiday => ({ day: parseIsoDay(day) as number, name }))
-    },
-  }
-}
-
-export function calendarFor({
-  slug,
-  title,
-  rule,
-  holidays,
-}: Pick<StoredCalendar, 'slug' | 'title' | 'rule' | 'holidays'>): Calendar {
-  return { id: slug, title, days: rule, ...(holidays ? { holidays: snapshotSource(holidays) } : {}) }
-}
 
 /** All calendars at one moment, and the schedules built on them. */
 export class TimingState {

@@ -33,6 +33,8 @@ const light = css`
   --late-soft: #f8e8c8;
   --lost: #71408f;
   --lost-soft: #ece0f2;
+  --day-in: #1c4a54;
+  --day-in-ink: #ffffff;
   --on-solid: #ffffff;
 `
 const dark = css`
@@ -64,6 +66,8 @@ const dark = css`
   --late-soft: #37290e;
   --lost: #c39adb;
   --lost-soft: #2b1c36;
+  --day-in: #7fb3bd;
+  --day-in-ink: #0f1a1d;
   --on-solid: #0f1a1d;
 `
 

@@ -22,7 +22,7 @@ export interface YearView {
   readonly counts: Readonly<Record<string, number>>
 }
 
-/** A year of a rule. The calendars are those it may refer to. */
+/** A year of a rule. The calendars are those it may refer to; `holidays` is where those that it names itself come from. */
 export function yearView(
   rule: DayRule,
   year: number,
@@ -34,20 +34,21 @@ export function yearView(
   const days = context.daysOf(rule).list(first, last).map(isoDay)
   const counts: Record<string, number> = {}
   const moved = new Map<Day, Day>()
-  const wishes = new Map<string, HolidayWish>()
+  const wishes = new Map<string, { wish: HolidayWish; source: HolidaySource }>()
   const seen = new Set<string>()
-  const look = (each: DayRule, path: string | null): void => {
+  const look = (each: DayRule, path: string | null, source: HolidaySource): void => {
     if (path !== null) {
       counts[path] = context.daysOf(each).count(first, last)
       noteMoved(each)
     }
-    if ('holidays' in each) wishes.set(JSON.stringify(each.holidays), each.holidays)
+    if ('holidays' in each) wishes.set(JSON.stringify(each.holidays), { wish: each.holidays, source })
     if ('calendar' in each && !seen.has(each.calendar)) {
       seen.add(each.calendar)
       const inner = context.find(each.calendar)
-      if (inner) look(inner.days, null)
+      if (inner) look(inner.days, null, inner.holidays ?? holidays)
     }
-    for (const { rule: inner, path: step } of innerRules(each)) look(inner, path === null ? null : join(path, step))
+    for (const { rule: inner, path: step } of innerRules(each))
+      look(inner, path === null ? null : join(path, step), source)
   }
   const noteMoved = (each: DayRule): void => {
     if ('roll' in each) {
@@ -61,11 +62,11 @@ export function yearView(
         moved.set(day, by ? shiftTarget(day, n, by) : day + n)
     }
   }
-  look(rule, '')
+  look(rule, '', holidays)
   const named = new Map<string, string>()
-  for (const wish of wishes.values())
+  for (const { wish, source } of wishes.values())
     for (const each of [year - 1, year])
-      for (const { day, name } of holidays.holidays(wish, each))
+      for (const { day, name } of source.holidays(wish, each))
         if (civil(day).year === year) named.set(isoDay(day), named.get(isoDay(day)) ?? name)
   const inSet = new Set(days)
   return {

@@ -173,6 +173,8 @@ describe('a set of days in words', () => {
       { all: [WORKDAYS as DayRule, { not: { any: [{ dates: ['2027-05-03'] }, { calendar: 'office-holidays' }] } }] },
     ],
     ['15 May to 30 September', { between: ['05-15', '09-30'] }],
+    ['in August', { between: ['08-01', '08-31'] }],
+    ['Fridays except in August', { all: [{ weekdays: ['FR'] }, { not: { between: ['08-01', '08-31'] } }] }],
   ])('%s', (text, expected) => expect(readDaySet(text, CALENDARS)).toEqual(expected))
 
   it.each(['', 'weekdays at 17:00', 'wrokdays', 'weekdays except'])('“%s” is none', (text) => {

@@ -2,20 +2,24 @@ import type { DayRule } from '../calendar/rule'
 import { Cursor } from './cursor'
 import type { NamedCalendar } from './names'
 import { DayReader } from './read-days'
-import { allOf, anyOf } from './rules'
+import { allOf, anyOf, monthsRule } from './rules'
 import { tokensOf } from './tokens'
 
 /** Reads a set of days in words, such as “weekdays except public holidays of GB”. Throws a PhraseFault that says where it is not understood. */
 export function readDaySet(text: string, calendars: readonly NamedCalendar[] = []): DayRule {
   const cursor = new Cursor(tokensOf(text), text)
   const days = new DayReader(cursor, calendars)
-  cursor.take('on')
-  const rule = days.set()
+  const part = (): DayRule | null => {
+    const months = cursor.attempt(() => (cursor.take('in|during') ? days.months() : null))
+    if (months) return monthsRule(months)
+    cursor.take('on|for')
+    return days.set()
+  }
+  const rule = part()
   if (!rule) throw cursor.fault('Days are expected here, such as “weekdays” or “the last working day of the month”.')
   const never: DayRule[] = []
   while (cursor.take('except|excluding|without')) {
-    cursor.take('on|for')
-    const taken = days.set()
+    const taken = part()
     if (!taken) throw cursor.fault('Days are expected after “except”.')
     never.push(taken)
   }

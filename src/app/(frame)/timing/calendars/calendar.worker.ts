@@ -1,0 +1,4 @@
+import { expose } from 'comlink'
+import { CalendarDesk } from '@/core/phrase/calendar-desk'
+
+expose(new CalendarDesk())

@@ -1,0 +1,70 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import type { ReactNode } from 'react'
+import styled from 'styled-components'
+import type { CalendarUse } from '@/service/calendar-uses'
+import type { CalendarRow } from '@/service/calendars'
+import { api } from '@/ui/api'
+import { clock, day } from '@/ui/format'
+import { useMe } from '@/ui/hooks/me'
+import { Small, Stack } from '@/ui/parts/layout'
+
+const List = styled.ul`
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  li {
+    display: grid;
+    grid-template-columns: 118px 1fr auto;
+    gap: 8px;
+  }
+`
+const MOST = 7
+
+/** What stands on the calendar, and what of it starts next. */
+export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
+  const { zone } = useMe()
+  const { data } = useQuery({
+    queryKey: ['calendars', calendar.id, 'uses'],
+    queryFn: () => api.get<CalendarUse[]>(`/calendars/${calendar.id}/uses`),
+  })
+  if (!data) return null
+  if (data.length === 0)
+    return (
+      <Stack $gap={4}>
+        <h2>Used by nothing yet</h2>
+        <Small>
+          A trigger takes it under “On” or “Never on”, or as a word of its phrase: on {calendar.title} days.
+        </Small>
+      </Stack>
+    )
+  const triggers = data.filter(({ kind }) => kind === 'trigger')
+  const others = data.filter(({ kind }) => kind === 'calendar')
+  return (
+    <Stack $gap={6}>
+      <h2>What it bears on, the next first</h2>
+      <List>
+        {triggers.slice(0, MOST).map(({ id, title, nextAt, isIndirect }) => (
+          <li key={id}>
+            <Small style={{ lineHeight: '18px' }}>
+              {nextAt === null ? 'off or never again' : `${day(nextAt, zone)} ${clock(nextAt, zone)}`}
+            </Small>
+            <Link href={`/timing/triggers/${id}`}>{title}</Link>
+            <Small>{isIndirect && 'indirectly'}</Small>
+          </li>
+        ))}
+        {others.map(({ id, title, isIndirect }) => (
+          <li key={`calendar ${id}`}>
+            <Small style={{ lineHeight: '18px' }}>calendar</Small>
+            <Link href={`/timing/calendars/${id}`}>{title}</Link>
+            <Small>{isIndirect && 'indirectly'}</Small>
+          </li>
+        ))}
+      </List>
+      {triggers.length > MOST && (
+        <Link href={`/timing?calendar=${calendar.slug}`}>All {triggers.length} triggers on it</Link>
+      )}
+    </Stack>
+  )
+}
