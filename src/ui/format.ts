@@ -44,6 +44,11 @@ export const clockSeconds = (at: Date | number | string, zone: string): string =
 /** `Tue 9 Mar` */
 export const day = (at: Date | number | string, zone: string): string =>
   format(zone, { weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(at)).replace(',', '')
+/** `Tue 9 Mar`, and with its year unless that is the present one. */
+export const dayAndYear = (at: Date | number | string, zone: string, nowMs: number): string => {
+  const year = isoDayIn(at, zone).slice(0, 4)
+  return isoDayIn(nowMs, zone).startsWith(year) ? day(at, zone) : `${day(at, zone)} ${year}`
+}
 /** `2027-03-09 02:14:07 Europe/London`, for hovering. */
 export const exact = (at: Date | number | string, zone: string): string => {
   const parts = Object.fromEntries(

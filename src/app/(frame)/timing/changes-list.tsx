@@ -2,8 +2,9 @@
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { ShownChanges } from '@/service/previews'
-import { clock, day } from '@/ui/format'
+import { clock, dayAndYear } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
+import { useNow } from '@/ui/hooks/now'
 import { Small } from '@/ui/parts/layout'
 
 const List = styled.ul`
@@ -44,7 +45,8 @@ export function summaryOf(changes: ShownChanges): string {
 /** Which coming starts would be added, dropped or moved. */
 export function ChangesList({ changes }: { changes: ShownChanges }): ReactNode {
   const { zone } = useMe()
-  const say = (at: string): string => `${day(at, zone)} ${clock(at, zone)}`
+  const now = useNow()
+  const say = (at: string): string => `${dayAndYear(at, zone, now)} ${clock(at, zone)}`
   const rows = [
     ...changes.moved.map(({ from, to }) => ({ what: 'moved', at: from, text: `${say(from)} → ${say(to)}` })),
     ...changes.dropped.map((at) => ({ what: 'dropped', at, text: say(at) })),

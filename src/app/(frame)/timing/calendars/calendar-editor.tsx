@@ -185,15 +185,14 @@ export function CalendarEditor({
         )}
       </Middle>
       <Side aria-label="The rule">
-        {effect && <Effect preview={effect} />}
         <Stack inert={why !== undefined} $gap={10}>
-          {(calendar === null || isChanged) && (
+          {calendar === null && (
             <TextField
               label="Title"
               value={content.title}
               onChange={(title) => set({ title })}
               error={draft.faultOf('title')}
-              autoFocus={calendar === null}
+              autoFocus
             />
           )}
           <h2>Which days</h2>
@@ -214,7 +213,7 @@ export function CalendarEditor({
         />
         {calendar && <Uses calendar={calendar} />}
         <Stack inert={why !== undefined}>
-          {calendar !== null && !isChanged && (
+          {calendar !== null && (
             <TextField
               label="Title"
               value={content.title}
@@ -248,6 +247,7 @@ export function CalendarEditor({
             <ButtonLink href="/timing/calendars">Leave it</ButtonLink>
           </Row>
         )}
+        {effect && <Effect preview={effect} />}
       </Side>
       <Confirm
         title={`Remove ${content.title}?`}

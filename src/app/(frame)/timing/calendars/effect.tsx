@@ -8,8 +8,16 @@ import { Small, Stack } from '@/ui/parts/layout'
 import { ChangesList, summaryOf } from '../changes-list'
 
 const Box = styled.section`
-  border-left: 4px solid var(--brass);
-  padding-left: 10px;
+  /* Always in sight, and nothing above it moves when it comes. */
+  position: sticky;
+  bottom: -24px;
+  flex: none;
+  max-height: 45vh;
+  overflow: auto;
+  margin: auto -14px -24px;
+  padding: 10px 14px 14px;
+  background: var(--sheet);
+  border-top: 4px solid var(--brass);
   display: flex;
   flex-direction: column;
   gap: 6px;

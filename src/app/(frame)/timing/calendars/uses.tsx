@@ -6,8 +6,9 @@ import styled from 'styled-components'
 import type { CalendarUse } from '@/service/calendar-uses'
 import type { CalendarRow } from '@/service/calendars'
 import { api } from '@/ui/api'
-import { clock, day } from '@/ui/format'
+import { clock, dayAndYear } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
+import { useNow } from '@/ui/hooks/now'
 import { Small, Stack } from '@/ui/parts/layout'
 
 const List = styled.ul`
@@ -16,7 +17,7 @@ const List = styled.ul`
   gap: 3px;
   li {
     display: grid;
-    grid-template-columns: 118px 1fr auto;
+    grid-template-columns: 140px 1fr auto;
     gap: 8px;
   }
 `
@@ -25,6 +26,7 @@ const MOST = 7
 /** What stands on the calendar, and what of it starts next. */
 export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
   const { zone } = useMe()
+  const now = useNow()
   const { data } = useQuery({
     queryKey: ['calendars', calendar.id, 'uses'],
     queryFn: () => api.get<CalendarUse[]>(`/calendars/${calendar.id}/uses`),
@@ -48,7 +50,7 @@ export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
         {triggers.slice(0, MOST).map(({ id, title, nextAt, isIndirect }) => (
           <li key={id}>
             <Small style={{ lineHeight: '18px' }}>
-              {nextAt === null ? 'off or never again' : `${day(nextAt, zone)} ${clock(nextAt, zone)}`}
+              {nextAt === null ? 'off or never again' : `${dayAndYear(nextAt, zone, now)} ${clock(nextAt, zone)}`}
             </Small>
             <Link href={`/timing/triggers/${id}`}>{title}</Link>
             <Small>{isIndirect && 'indirectly'}</Small>

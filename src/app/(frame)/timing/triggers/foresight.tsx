@@ -3,7 +3,7 @@ import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Spread } from '@/core/bundle/schema'
 import type { ShownStart, TriggerPreview } from '@/service/previews'
-import { cityOf, clock, clockSeconds, count, day, relative } from '@/ui/format'
+import { cityOf, clock, clockSeconds, count, day, dayAndYear, relative } from '@/ui/format'
 import { useNow } from '@/ui/hooks/now'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { StateMark } from '@/ui/parts/state-mark'
@@ -150,7 +150,7 @@ function timeOf(at: string, zone: string): string {
 function noteOn(start: ShownStart, i: number, zone: string, now: number): string {
   if (start.clock === 'moved') return 'moved by the clock change'
   if (start.clock === 'doubled') return 'its time comes twice'
-  const year = start.at.slice(0, 4)
   if (i === 0 && now > 0) return relative(Date.parse(start.at), now)
-  return now > 0 && year !== new Date(now).toISOString().slice(0, 4) && !day(start.at, zone).includes(year) ? year : ''
+  const withYear = dayAndYear(start.at, zone, now)
+  return withYear === day(start.at, zone) ? '' : withYear.slice(-4)
 }
