@@ -9,6 +9,7 @@ export default async function globalSetup(): Promise<() => Promise<void>> {
     ...process.env,
     NODE_ENV: 'production' as const,
     BUGLE_DEMO: '1',
+    BUGLE_ZONE: 'Europe/London',
     BUGLE_GATEWAY_HOST: '127.0.0.1',
     BUGLE_HEARTBEAT_SECONDS: '1',
     BUGLE_AGENT_GATEWAY: `ws://localhost:${process.env.BUGLE_GATEWAY_PORT}/agent`,

@@ -45,7 +45,7 @@ test('an access token is shown once and ends when revoked', async ({ page, reque
 test('two people save one job: the second is told and shown both', async ({ page, browser }) => {
   await signInAs(page, 'Moira Calder')
   await page.goto('/work?text=crew')
-  await page.getByRole('link', { name: 'Crew rosters' }).click()
+  await page.getByRole('link', { name: 'Crew rosters', exact: true }).click()
   await expect(page.getByLabel('Notes')).toBeVisible()
   const other = await (await browser.newContext()).newPage()
   await signInAs(other, 'Torvald Brekke')

@@ -252,7 +252,7 @@ function Ahead({
         triggerId,
         title,
         dueAt,
-        left: x(new Date(dueAt).getTime()),
+        at: x(new Date(dueAt).getTime()),
         label: `${title.length > 22 ? `${title.slice(0, 21)}…` : title} ${clock(dueAt, zone)}`,
       })),
     x(nowMs) + 24,
@@ -279,20 +279,20 @@ function Ahead({
           </rect>
         )
       })}
-      {deadlines.map(({ triggerId, title, dueAt, left, label, side }) => (
+      {deadlines.map(({ triggerId, title, dueAt, at, left, label, side }) => (
         <a
           key={`${triggerId} ${dueAt}`}
           href={`/timing/triggers/${triggerId}`}
           aria-label={`${title}: finish by ${clock(dueAt, zone)}`}
         >
-          <line x1={left} x2={left} y1="12" y2={BASE} stroke="#8fa5a8" strokeDasharray="1 2" />
+          <line x1={at} x2={at} y1="12" y2={BASE} stroke="#8fa5a8" strokeDasharray="1 2" />
           <path d={`M${left} 5h8l-2.2 3.5L${left + 8} 12H${left}z`} fill="#b9c6c6" />
           {side && (
             <text x={side === 'right' ? left + 11 : left - 5} y="13" textAnchor={side === 'right' ? 'start' : 'end'}>
               {label}
             </text>
           )}
-          <rect x={left - 4} y="0" width="12" height={BASE} fill="transparent">
+          <rect x={left - 1} y="0" width="10" height={BASE} fill="transparent">
             <title>{`${title}: finish by ${exact(dueAt, zone)}`}</title>
           </rect>
         </a>
@@ -302,23 +302,32 @@ function Ahead({
 }
 
 interface Pennant {
-  readonly left: number
+  readonly at: number
   readonly label: string
 }
 
-/** On which side of each pennant there is room for its name, if on any; pennants come from left to right. */
+/** A flag is this wide, px: flags of the same time stand beside each other. */
+const FLAG = 10
+
+/** Where each flag stands, and on which side there is room for its name, if on any; pennants come from left to right. */
 export function withLabels<P extends Pennant>(
   pennants: readonly P[],
   from: number,
   to: number,
-): (P & { side: 'left' | 'right' | null })[] {
+): (P & { left: number; side: 'left' | 'right' | null })[] {
+  let end = -Infinity
+  const flags = pennants.map((pennant) => {
+    const left = Math.max(pennant.at, end)
+    end = left + FLAG
+    return { ...pennant, left }
+  })
   let taken = from
-  return pennants.map((pennant, i) => {
+  return flags.map((pennant, i) => {
     const { left, label } = pennant
     const needed = label.length * CHARACTER + 12
-    const next = pennants[i + 1]?.left ?? to
+    const next = flags[i + 1]?.left ?? to
     const side = left + needed < Math.min(next, to) ? 'right' : left - needed > taken ? 'left' : null
-    taken = Math.max(taken, side === 'right' ? left + needed : left + 10)
+    taken = Math.max(taken, side === 'right' ? left + needed : left + FLAG)
     return { ...pennant, side }
   })
 }

@@ -75,11 +75,11 @@ const Hit = styled.li`
 /** Every object and every command, by a few letters. */
 export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const [text, setText] = useState('')
-  const [at, setAt] = useState(0)
+  const [chosen, setChosen] = useState<string | null>(null)
   const router = useRouter()
   const { role } = useMe()
   const listId = useId()
-  const { data: found = [] } = useQuery({
+  const { data: found = [], isPlaceholderData } = useQuery({
     queryKey: ['find', text],
     queryFn: () => api.get<Found[]>(`/find?text=${encodeURIComponent(text.trim())}`),
     enabled: isOpen && text.trim().length > 0,
@@ -88,7 +88,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   useEffect(() => {
     if (!isOpen) setText('')
   }, [isOpen])
-  useEffect(() => setAt(0), [text])
+  useEffect(() => setChosen(null), [text])
 
   const wanted = text.trim().toLowerCase()
   const commands = COMMANDS.filter(
@@ -97,13 +97,25 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   const objects =
     wanted === ''
       ? []
-      : found.map((hit) => ({
-          key: `${hit.kind}${hit.id}`,
-          title: hit.title,
-          detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind,
-          href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch',
-        }))
-  const entries: readonly Entry[] = [...objects, ...commands]
+      : found
+          .filter(({ title }) => !isPlaceholderData || title.toLowerCase().includes(wanted))
+          .map((hit) => ({
+            key: `${hit.kind}${hit.id}`,
+            title: hit.title,
+            detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind,
+            href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch',
+          }))
+  // A command that is being typed stays first, whatever is found meanwhile: Enter does what was read.
+  const isTyped = ({ title }: Entry): boolean => wanted !== '' && title.toLowerCase().startsWith(wanted)
+  const entries: readonly Entry[] = [
+    ...commands.filter(isTyped),
+    ...objects,
+    ...commands.filter((command) => !isTyped(command)),
+  ]
+  const at = Math.max(
+    0,
+    entries.findIndex(({ key }) => key === chosen),
+  )
   const open = (entry: Entry | undefined): void => {
     if (!entry) return
     onClose()
@@ -112,7 +124,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   const onKeyDown = (event: KeyboardEvent): void => {
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       event.preventDefault()
-      setAt((before) => Math.max(0, Math.min(entries.length - 1, before + (event.key === 'ArrowDown' ? 1 : -1))))
+      setChosen(entries[at + (event.key === 'ArrowDown' ? 1 : -1)]?.key ?? chosen)
     } else if (event.key === 'Enter') open(entries[at])
   }
   return (
@@ -136,7 +148,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
             id={`${listId}-${i}`}
             role="option"
             aria-selected={i === at}
-            onMouseEnter={() => setAt(i)}
+            onMouseEnter={() => setChosen(entry.key)}
             onClick={() => open(entry)}
           >
             <span>{entry.title}</span>

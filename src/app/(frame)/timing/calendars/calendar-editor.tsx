@@ -21,7 +21,6 @@ import { RuleActions, RuleEditor } from '../rule/rule-editor'
 import { useRested } from '../use-preview'
 import { AskDay } from './ask-day'
 import { CalendarFiles } from './calendar-files'
-import { contentOf } from './calendars-screen'
 import { Comparison } from './comparison'
 import { Effect } from './effect'
 import { HolidayNews } from './holiday-news'
@@ -34,6 +33,10 @@ export interface Content {
   readonly notes: string
   readonly rule: DayRule
 }
+export function contentOf({ title, notes, rule }: Content): Content {
+  return { title, notes, rule }
+}
+
 const contentSchema = z.strictObject({
   title: z.string().trim().min(1, 'A calendar needs a title.').max(120),
   notes: z.string().max(10_000),

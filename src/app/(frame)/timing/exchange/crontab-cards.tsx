@@ -108,7 +108,7 @@ export function CrontabIn(): ReactNode {
           <div style={{ maxHeight: 230, overflow: 'auto' }}>
             <Table
               label="The crontab, line by line"
-              rows={report.lines.map((line) => ({ ...line, id: line.line }))}
+              rows={report.lines.map((line) => ({ ...line, id: line.line, becomes: becomes(report, line) }))}
               isDim={(line) => line.kind === 'comment'}
               columns={[
                 { id: 'line', title: 'Line', align: 'right', cell: (line) => line.line },
@@ -124,10 +124,10 @@ export function CrontabIn(): ReactNode {
                   maxWidth: 330,
                   cell: (line) => (
                     <span
-                      title={line.says}
+                      title={line.becomes}
                       style={line.kind === 'not carried' ? { color: 'var(--failed)', fontWeight: 600 } : undefined}
                     >
-                      {line.says}
+                      {line.becomes}
                     </span>
                   ),
                 },
@@ -170,6 +170,12 @@ export function CrontabIn(): ReactNode {
       )}
     </Card>
   )
+}
+
+/** What is said of a line; of a trigger also when it fires. */
+function becomes(report: CrontabPreview, line: CrontabPreview['lines'][number]): string {
+  const i = report.triggers.findIndex((trigger) => trigger.line === line.line)
+  return i < 0 ? line.says : `${line.says} ${report.says[i]}`
 }
 
 const notCarried = (report: CrontabPreview): number => report.lines.filter(({ kind }) => kind === 'not carried').length
