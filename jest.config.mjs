@@ -29,7 +29,13 @@ export default {
       testEnvironment: 'node',
       testMatch: ['<rootDir>/src/{core,agent,cli,demo,standins}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'],
     },
-    { ...shared, displayName: 'ui', testEnvironment: 'jsdom', testMatch: ['<rootDir>/src/ui/**/*.test.{ts,tsx}'] },
+    {
+      ...shared,
+      displayName: 'ui',
+      testEnvironment: 'jsdom',
+      setupFiles: ['<rootDir>/src/ui/jsdom.test-help.ts'],
+      testMatch: ['<rootDir>/src/ui/**/*.test.{ts,tsx}', '<rootDir>/src/app/**/*.test.tsx'],
+    },
     {
       ...shared,
       displayName: 'db',

@@ -180,6 +180,11 @@ describe('a set of days in words', () => {
   it.each(['', 'weekdays at 17:00', 'wrokdays', 'weekdays except'])('“%s” is none', (text) => {
     expect(() => readDaySet(text, CALENDARS)).toThrow(PhraseFault)
   })
+
+  it('names the word that is not understood, and the nearest one', () => {
+    expect(() => readDaySet('wekdays', CALENDARS)).toThrow('“wekdays” is not understood here. Did you mean “weekdays”?')
+    expect(() => readDaySet('weekdays except Saturnday', CALENDARS)).toThrow(/“Saturnday” .*“saturday”/i)
+  })
 })
 
 describe('a rule’s sentence', () => {

@@ -1,9 +1,12 @@
 import type { DayRule } from '../calendar/rule'
 import { Cursor } from './cursor'
 import type { NamedCalendar } from './names'
+import { notUnderstood } from './not-understood'
 import { DayReader } from './read-days'
 import { allOf, anyOf, monthsRule } from './rules'
 import { tokensOf } from './tokens'
+
+const EXPECTED = 'Days are expected, such as “weekdays” or “the last working day of the month”.'
 
 /** Reads a set of days in words, such as “weekdays except public holidays of GB”. Throws a PhraseFault that says where it is not understood. */
 export function readDaySet(text: string, calendars: readonly NamedCalendar[] = []): DayRule {
@@ -16,14 +19,13 @@ export function readDaySet(text: string, calendars: readonly NamedCalendar[] = [
     return days.set()
   }
   const rule = part()
-  if (!rule) throw cursor.fault('Days are expected here, such as “weekdays” or “the last working day of the month”.')
+  if (!rule) throw notUnderstood(cursor, calendars, EXPECTED)
   const never: DayRule[] = []
   while (cursor.take('except|excluding|without')) {
     const taken = part()
-    if (!taken) throw cursor.fault('Days are expected after “except”.')
+    if (!taken) throw notUnderstood(cursor, calendars, EXPECTED)
     never.push(taken)
   }
-  const token = cursor.peek()
-  if (token) throw cursor.fault(`“${text.slice(token.at, token.at + token.length)}” is not understood here.`)
+  if (!cursor.isAtEnd) throw notUnderstood(cursor, calendars, 'Only days are expected, and “except …”.')
   return never.length > 0 ? allOf([rule, { not: anyOf(never) }]) : rule
 }

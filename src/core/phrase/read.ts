@@ -2,12 +2,13 @@ import type { DayRule } from '../calendar/rule'
 import type { TimeRule } from '../timing/rule'
 import { Cursor, PhraseFault } from './cursor'
 import type { NamedCalendar } from './names'
+import { notUnderstood } from './not-understood'
 import { DayReader } from './read-days'
 import { ALL_MONTH_DAYS, readRecurrence } from './read-recurrence'
 import { TimeReader } from './read-times'
 import { allOf, anyOf, COUNTED_FROM, isEveryDay, monthsRule } from './rules'
 import { tokensOf, type Token } from './tokens'
-import { editDistance, numberNamed, ordinalNamed, VOCABULARY, weekdayNamed } from './words'
+import { numberNamed, ordinalNamed, weekdayNamed } from './words'
 
 export { PhraseFault } from './cursor'
 
@@ -56,7 +57,8 @@ class PhraseReader {
     while (!cursor.isAtEnd) {
       if (cursor.take(',|;|.|:')) continue
       if (cursor.place > 0 && cursor.peek(1) && cursor.take('and')) continue
-      if (!(this.readNever() || this.readEvery() || this.readDays() || this.readTime())) throw this.notUnderstood()
+      if (!(this.readNever() || this.readEvery() || this.readDays() || this.readTime()))
+        throw notUnderstood(cursor, this.calendars)
     }
     if (!this.time)
       throw cursor.fault('A time of day is missing: add for example “at 17:00” or “every 15 minutes”.', undefined)
@@ -76,7 +78,12 @@ class PhraseReader {
     if (!begins) return false
     const months = cursor.attempt(() => this.days.months())
     const rule = months ? monthsRule(months) : this.days.set()
-    if (!rule) throw this.notUnderstood('Days are expected here, such as “Sundays” or “public holidays of GB”.')
+    if (!rule)
+      throw notUnderstood(
+        cursor,
+        this.calendars,
+        'Days are expected here, such as “Sundays” or “public holidays of GB”.',
+      )
     this.never.push(rule)
     return true
   }
@@ -197,34 +204,6 @@ class PhraseReader {
     if (direct) return { rrule: direct, start: COUNTED_FROM }
     return allOf([...on, { rrule: cadenceRule(cadence, hasDays), start: COUNTED_FROM }])
   }
-
-  private notUnderstood(expected?: string): PhraseFault {
-    const { cursor } = this
-    // Little words that lead up to something are fine: the word after them is what is pointed at.
-    let ahead = 0
-    while (LEADING.has(cursor.peek(ahead)?.text ?? '')) ahead++
-    const token = cursor.peek(ahead) ?? cursor.peek()
-    if (!token) return cursor.fault(expected ?? 'Something is missing at the end.')
-    const known = SUGGESTIONS.find(([pattern]) => pattern.test(token.text))?.[1]
-    const near = token.kind === 'word' && !known ? this.nearest(token) : undefined
-    const hint = known ?? (near ? `Did you mean “${near}”?` : (expected ?? HINT))
-    return cursor.fault(
-      `“${cursor.text.slice(token.at, token.at + token.length)}” is not understood here. ${hint}`,
-      token,
-    )
-  }
-
-  private nearest(token: Token): string | undefined {
-    const names = this.calendars.flatMap(({ id, title }) => [id, ...(title ? [title] : [])])
-    const candidates = [...VOCABULARY, ...names]
-      .map((word) => ({ word, distance: editDistance(token.text, word.toLowerCase()) }))
-      .filter(({ distance }) => distance > 0 && distance <= Math.max(1, Math.floor(token.text.length / 3)))
-      .sort(
-        (a, b) =>
-          a.distance - b.distance || Math.abs(a.word.length - token.length) - Math.abs(b.word.length - token.length),
-      )
-    return candidates[0]?.word
-  }
 }
 
 /** The days of every so many weeks, months …: all of them when others narrow them down, else the first. */
@@ -252,18 +231,3 @@ function directRule({ unit, n }: Cadence, days: DayRule): string | null {
   const weekday = 'weekdays' in of && of.weekdays.length === 1 ? of.weekdays[0] : undefined
   return weekday && Math.abs(place) <= 5 ? `FREQ=MONTHLY;INTERVAL=${n};BYDAY=${place}${weekday}` : null
 }
-
-const SUGGESTIONS: readonly (readonly [RegExp, string])[] = [
-  [
-    /^(end|month|quarter|year)$/,
-    'Say for example “the last day of the month” or “the last working day of the quarter”.',
-  ],
-  [/^(holidays?|bank|public)$/, 'Say for example “public holidays of GB”, or name a calendar.'],
-  [/^(start|beginning)$/, 'Say for example “the first day of the month” or “the first working day of the quarter”.'],
-  [/^(biweekly|bimonthly)$/, 'Say “every 2 weeks” or “twice a week on named days”: the word has two meanings.'],
-  [/^(first|last|second|third|\d+(st|nd|rd|th)|the)$/, 'Of what? Say for example “the first Monday of the month”.'],
-]
-
-const HINT =
-  'Days (“on weekdays”, “the last day of the month”), times (“at 17:00”, “every 15 minutes”) and “except …” would be.'
-const LEADING = new Set(['on', 'the', 'every', 'each', 'in', 'of', 'and', 'at', 'from', 'or', 'to'])
