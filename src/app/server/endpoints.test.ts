@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { many } from '@/store/db'
 import { addPerson } from '@/service/people'
@@ -189,5 +190,14 @@ describe('the API', () => {
     expect(
       (await call('POST', '/areas', { as: 'designer', body: JSON.stringify({ title: 'x'.repeat(1_100_000) }) })).status,
     ).toBe(413)
+  })
+})
+
+describe('docs/api.md', () => {
+  it('lists every endpoint with the right it needs, and no other', () => {
+    const listed = [...readFileSync('docs/api.md', 'utf8').matchAll(/^\| `([A-Z]+ \S+)` \| (\w+) \|/gm)].map(
+      ([, name, right]) => `${name} ${right}`,
+    )
+    expect(listed.sort()).toEqual(ENDPOINTS.map(({ method, path, right }) => `${method} ${path} ${right}`).sort())
   })
 })

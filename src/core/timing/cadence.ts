@@ -20,18 +20,22 @@ export function cadenceOf(schedule: Schedule, from: Instant, most = MOST): Caden
   const found = schedule.between(from, from + LOOKED_AT_DAYS * DAY, most)
   const last = found.at(-1)
   if (!last) return { runsPerDay: 0, mostInADay: 0, gapSeconds: null }
-  const days = found.length < most ? LOOKED_AT_DAYS : Math.max(1 / 24, (last.at - from) / DAY)
+  const isCut = found.length === most
+  // So many that less than a year was looked at: two days in full say how many one day has, and how many there are in the mean.
+  const whole = isCut ? schedule.between(last.at, last.at + 3 * DAY) : found
   const ofDay = new Map<number, number>()
-  for (const { day } of found) ofDay.set(day, (ofDay.get(day) ?? 0) + 1)
-  let mostInADay = Math.max(...ofDay.values())
-  // Cut off within a day: how many there would be in all of it.
-  if (found.length === most && last.at - from < DAY)
-    mostInADay = Math.round(((most - 1) * DAY) / Math.max(1, last.at - (found[0]?.at ?? from)))
+  for (const { day } of whole) ofDay.set(day, (ofDay.get(day) ?? 0) + 1)
+  const days = isCut ? Math.max(1, (last.at - from) / DAY) : LOOKED_AT_DAYS
+  const runsPerDay = isCut && last.at - from < DAY ? whole.length / 3 : found.length / days
   const gaps = found
     .slice(1, 500)
     .map((o, i) => o.at - (found[i] as { at: number }).at)
     .sort((a, b) => a - b)
-  return { runsPerDay: found.length / days, mostInADay, gapSeconds: gaps[Math.floor(gaps.length / 2)] ?? null }
+  return {
+    runsPerDay,
+    mostInADay: Math.max(...ofDay.values()),
+    gapSeconds: gaps[Math.floor(gaps.length / 2)] ?? null,
+  }
 }
 
 /** Kinds of cadence that lists can be narrowed down to, by the usual distance in seconds: from (included), to (excluded). */

@@ -147,7 +147,7 @@ export function CalendarEditor({
             ]}
             width="150px"
           />
-          <Button kind="strong" onPress={() => save()} isDisabled={!isChanged} whyNot={why}>
+          <Button kind="strong" onPress={() => save()} isDisabled={!isChanged && calendar !== null} whyNot={why}>
             Save
           </Button>
         </Row>

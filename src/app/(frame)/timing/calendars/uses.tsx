@@ -14,11 +14,15 @@ import { Small, Stack } from '@/ui/parts/layout'
 const List = styled.ul`
   display: flex;
   flex-direction: column;
-  gap: 3px;
   li {
     display: grid;
     grid-template-columns: 140px 1fr auto;
     gap: 8px;
+    line-height: 24px;
+    min-height: 24px;
+  }
+  a {
+    display: block;
   }
 `
 const MOST = 7
@@ -49,7 +53,7 @@ export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
       <List>
         {triggers.slice(0, MOST).map(({ id, title, nextAt, isIndirect }) => (
           <li key={id}>
-            <Small style={{ lineHeight: '18px' }}>
+            <Small style={{ lineHeight: 'inherit' }}>
               {nextAt === null ? 'off or never again' : `${dayAndYear(nextAt, zone, now)} ${clock(nextAt, zone)}`}
             </Small>
             <Link href={`/timing/triggers/${id}`}>{title}</Link>
@@ -58,7 +62,7 @@ export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
         ))}
         {others.map(({ id, title, isIndirect }) => (
           <li key={`calendar ${id}`}>
-            <Small style={{ lineHeight: '18px' }}>calendar</Small>
+            <Small style={{ lineHeight: 'inherit' }}>calendar</Small>
             <Link href={`/timing/calendars/${id}`}>{title}</Link>
             <Small>{isIndirect && 'indirectly'}</Small>
           </li>
