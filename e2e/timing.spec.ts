@@ -57,9 +57,9 @@ test('a rule that never comes or comes too often is asked about', async ({ page 
   await page.getByRole('textbox', { name: 'In words' }).fill('at 06:00 on 2001-01-01')
   await expect(page.getByText('This rule has no occurrence in the next 20 years.')).toBeVisible()
   await page.getByRole('textbox', { name: 'In words' }).fill('every 5 seconds')
-  await expect(page.getByText('This would start 18,000 runs on one day.')).toBeVisible()
+  await expect(page.getByText('This would start 17,280 runs on one day.')).toBeVisible()
   await page.getByRole('button', { name: 'Save' }).click()
-  await expect(page.getByText('18,000 runs on one day. Save it all the same?')).toBeVisible()
+  await expect(page.getByText('17,280 runs on one day. Save it all the same?')).toBeVisible()
   await page.getByRole('switch').click({ force: true })
   await page.getByRole('button', { name: 'Save' }).click()
   await page.getByRole('button', { name: 'Save it all the same' }).click()
@@ -247,7 +247,7 @@ test('a bundle is tried before it is taken over, on screen and by command; a cro
   expect(exported.triggers.length).toBeGreaterThan(50)
   // What a server gave is taken back without a change.
   const again = JSON.parse(bugle('import', '--dry-run', out).out) as { lines: { what: string }[] }
-  expect(again.lines.every(({ what }) => what === 'same')).toBe(true)
+  expect(again.lines.filter(({ what }) => what !== 'same')).toEqual([])
   const refused = bugle('import', bad)
   expect(refused.code).toBe(2)
   expect(refused.err).toContain('calendars[0].days.weekdays[0]')

@@ -131,9 +131,11 @@ function jobOut({
     ...(d.folder === null ? {} : { folder: d.folder }),
     ...(inputs.length > 0 ? { inputs } : {}),
     ...(d.timeLimitSeconds === null ? {} : { timeout: isoDuration(d.timeLimitSeconds) }),
-    ...(d.retries === 0 ? {} : { retry: { times: d.retries, delay: isoDuration(d.retryDelaySeconds) } }),
+    ...(d.retries === 0 && d.retryDelaySeconds === 30
+      ? {}
+      : { retry: { times: d.retries, delay: isoDuration(d.retryDelaySeconds) } }),
     ...(isPlainSuccess(d.success) ? {} : { success: d.success }),
-    ...(unreachable === null || unreachable.then === 'wait'
+    ...(unreachable === null || isPlainUnreachable(unreachable)
       ? {}
       : {
           unreachable: {
@@ -149,5 +151,7 @@ function jobOut({
 
 const isPlainSuccess = ({ exitCodes, must, mustNot }: JobDefinition['success']): boolean =>
   exitCodes.join() === '0' && must === null && mustNot === null
+const isPlainUnreachable = ({ everySeconds, times, then }: JobDefinition['unreachable']): boolean =>
+  everySeconds === 30 && times === 10 && then === 'wait'
 const isPlainKeeping = (k: JobDefinition['keeping']): boolean =>
   k.board === 'after-hours' && k.boardHours === 24 && k.historyDays === 400 && k.outputDays === 60

@@ -438,6 +438,43 @@ describe('bundles', () => {
     for (const job of jobs) expect(back.jobs?.find(({ id }) => id === job.id)).toMatchObject(job)
   })
 
+  it.each([
+    ['a delay between retries while there are none', { retries: 0, retryDelaySeconds: 20 }],
+    [
+      'how often to look for an agent that is waited for',
+      { unreachable: { everySeconds: 60, times: 3, then: 'wait' } },
+    ],
+    ['no time limit', { timeLimitSeconds: null }],
+    [
+      'keeping, success, version and folder',
+      {
+        keeping: { board: 'by-hand', boardHours: 3, historyDays: 30, outputDays: 20 },
+        success: { exitCodes: [0, 4], must: { text: 'done', regex: true }, mustNot: null },
+        minVersion: '1.2',
+        folder: '/srv',
+        slots: 2,
+        priority: 'urgent',
+      },
+    ],
+    [
+      'inputs of every type',
+      {
+        inputs: [
+          { name: 'count', type: 'number', default: '4' },
+          { name: 'dry', type: 'yes-no', default: 'yes', ask: false },
+          { name: 'which', type: 'choice', options: ['a', 'b'], title: 'Which one' },
+          { name: 'day', type: 'day' },
+          { name: 'key', type: 'secret' },
+          { name: 'text', type: 'text', default: '' },
+        ],
+      },
+    ],
+  ])('carry a job’s %s there and back', async (_, change) => {
+    await makeJob(change as object)
+    const { lines } = await importBundle(ADMIN, await exportBundle(VIEWER), true)
+    expect(lines.filter(({ what }) => what !== 'same')).toEqual([])
+  })
+
   it.each<[string, object, string]>([
     ['a fault of the file', { jobs: [{ id: 'X' }] }, 'jobs[0].id'],
     [

@@ -169,7 +169,13 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
         return (response.status === 204 ? {} : await response.json()) as never
       }),
     killDatabase: () => {
-      if (existsSync(pidFile)) process.kill(Number(readFileSync(pidFile, 'utf8').split('\n')[0]), 'SIGKILL')
+      if (!existsSync(pidFile)) return
+      try {
+        process.kill(Number(readFileSync(pidFile, 'utf8').split('\n')[0]), 'SIGKILL')
+      } catch (error) {
+        // The file outlives a server that was killed: until it is up again there is nothing to kill.
+        if ((error as NodeJS.ErrnoException).code !== 'ESRCH') throw error
+      }
     },
     stop: async () => {
       for (const name of [...running.keys()]) await kill(name)
