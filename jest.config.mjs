@@ -32,8 +32,12 @@ export default {
     {
       ...shared,
       displayName: 'ui',
+      moduleNameMapper: {
+        ...shared.moduleNameMapper,
+        '^next/navigation$': '<rootDir>/src/ui/navigation.test-help.ts',
+      },
       testEnvironment: 'jsdom',
-      setupFiles: ['<rootDir>/src/ui/jsdom.test-help.ts'],
+      setupFilesAfterEnv: ['<rootDir>/src/ui/jsdom.test-help.ts'],
       testMatch: ['<rootDir>/src/ui/**/*.test.{ts,tsx}', '<rootDir>/src/app/**/*.test.tsx'],
     },
     {

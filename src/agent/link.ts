@@ -103,8 +103,8 @@ export class AgentLink {
     })
     socket.on('message', (data) => {
       this.heardAt = Date.now()
-      const parsed = toAgentSchema.safeParse(JSON.parse((data as Buffer).toString('utf8')))
-      if (parsed.success) this.receive(parsed.data)
+      const message = understood(data as Buffer)
+      if (message) this.receive(message)
       else this.host.log('The server sent a message that this agent does not understand; it may be too old.')
     })
     socket.on('error', () => undefined)
@@ -196,5 +196,14 @@ export class AgentLink {
 
   private send(message: FromAgent): void {
     if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message))
+  }
+}
+
+/** Null: not a message of this protocol. */
+function understood(data: Buffer): ToAgent | null {
+  try {
+    return toAgentSchema.parse(JSON.parse(data.toString('utf8')))
+  } catch {
+    return null
   }
 }

@@ -75,7 +75,6 @@ interface TextProps {
   mono?: boolean
   autoFocus?: boolean
   autoComplete?: string
-  isRequired?: boolean
   isDisabled?: boolean
   hideLabel?: boolean
   placeholder?: string
@@ -98,6 +97,8 @@ export function TextField({
   return (
     <AriaTextField
       {...props}
+      // Natively a fault would keep the form from being sent again until it is gone; ours go when the server has looked again.
+      validationBehavior="aria"
       type={rows ? 'text' : type}
       isInvalid={error !== undefined}
       aria-label={hideLabel ? label : undefined!}
@@ -176,6 +177,7 @@ export function Select({
 }): ReactNode {
   return (
     <AriaSelect
+      validationBehavior="aria"
       value={value}
       onChange={(key) => key !== null && onChange(String(key))}
       isInvalid={error !== undefined}

@@ -1,0 +1,95 @@
+// npm run screenshots: one current picture of each main view into docs/screenshots, from the demo, which must be running (npm run demo).
+import { mkdirSync } from 'node:fs'
+import { join } from 'node:path'
+import { fail, root, say } from './lib/setup.mjs'
+
+const folder = join(root, 'docs/screenshots')
+const base = process.env.BUGLE_URL ?? `http://localhost:${process.env.BUGLE_WEB_PORT ?? 4380}`
+const isUp = await fetch(`${base}/api/health`).then(
+  (response) => response.ok,
+  () => false,
+)
+if (!isUp)
+  fail(
+    `No Bugle answers at ${base}. Start the demo in another terminal: npm run demo (BUGLE_URL if it is somewhere else).`,
+  )
+const { chromium } = await import('@playwright/test')
+
+mkdirSync(folder, { recursive: true })
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+    '--disable-dev-shm-usage',
+  ],
+})
+
+/** A signed-in page by day or by night. */
+async function pageOf(person, colorScheme) {
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    colorScheme,
+    reducedMotion: 'reduce',
+  })
+  const page = await context.newPage()
+  await page.goto(`${base}/sign-in`)
+  await page.getByRole('button', { name: person }).click()
+  await page.waitForURL('**/watch')
+  return page
+}
+
+const day = await pageOf('Ines Aldaya', 'light')
+const night = await pageOf('Ines Aldaya', 'dark')
+const get = async (path) => (await day.request.get(`${base}/api/v1${path}`)).json()
+
+/** `page` shows `path`; `ready` is in sight; `before` does what the picture needs. */
+async function shoot(name, page, path, ready, before = async () => {}) {
+  await page.goto(base + path)
+  await page.getByText(ready).first().waitFor()
+  await before(page)
+  await page.waitForLoadState('networkidle').catch(() => {})
+  await page.mouse.move(0, 0)
+  await page.waitForTimeout(1200)
+  await page.screenshot({ path: join(folder, `${name}.png`) })
+  say(`docs/screenshots/${name}.png`)
+}
+
+const byTitle = (rows, title) => rows.find((row) => row.title === title) ?? fail(`The demo has no ${title}.`)
+const { rows: failed } = await get('/runs?state=failed&limit=50')
+const run = failed.find(({ jobTitle }) => /till file/i.test(jobTitle)) ?? failed[0]
+const agents = await get('/agents')
+const jobs = await get('/jobs')
+const { rows: triggers } = await get('/triggers?text=freight')
+const calendars = await get('/calendars')
+const list = (answer, key) => (Array.isArray(answer) ? answer : (answer.rows ?? answer[key]))
+const agent = list(agents, 'agents').find(({ name }) => name === 'tarn-ops1')
+const job = byTitle(list(jobs, 'jobs'), 'Reconcile fares')
+const trigger = byTitle(triggers, 'Freight invoicing')
+const calendar = byTitle(list(calendars, 'calendars'), 'Livestock market days')
+
+await shoot('watch', day, '/watch', 'Now on the machines')
+await shoot('run', day, `/runs/${run.id}`, 'Output')
+await shoot('what-ran', day, `/runs/${run.id}?tab=ran`, 'What ran')
+await shoot('runs', day, '/runs', 'Runs')
+await shoot('work', day, '/work', 'All work')
+await shoot('job', day, `/work/jobs/${job.id}`, 'Reconcile fares')
+await shoot('triggers', day, '/timing', 'Timing')
+await shoot('trigger', day, `/timing/triggers/${trigger.id}`, 'The next 20 starts')
+await shoot('trigger-night', night, `/timing/triggers/${trigger.id}?tab=history`, trigger.title)
+await shoot('calendar', day, `/timing/calendars/${calendar.id}`, 'Which days')
+await shoot('calendar-night', night, `/timing/calendars/${calendar.id}?with=year`, calendar.title)
+await shoot('not-started', day, '/timing/not-started', 'Timing')
+await shoot('exchange', day, '/timing/exchange', 'A crontab in')
+await shoot('fleet', day, '/fleet', 'Fleet')
+await shoot('agent-night', night, `/fleet/agents/${agent.id}`, agent.name)
+await shoot('enrol', day, '/fleet?enrol=1', 'Enrol an agent')
+await shoot('settings', day, '/settings?tab=timing', 'Starts by triggers are on')
+const out = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
+await shoot('sign-in', out, '/sign-in', 'Ines Aldaya')
+await browser.close()

@@ -1,0 +1,250 @@
+import { once } from 'node:events'
+import type { AddressInfo } from 'node:net'
+import { WebSocketServer, type WebSocket } from 'ws'
+import { AgentLink, type Host } from './link'
+import { Outbox } from './outbox'
+import { fromAgentSchema, type FromAgent, type Lease, type ToAgent } from './protocol'
+
+/** A gateway that does as the test says. */
+class FakeGateway {
+  readonly server = new WebSocketServer({ port: 0, host: '127.0.0.1' })
+  readonly heard: FromAgent[] = []
+  readonly credentials: (string | undefined)[] = []
+  sockets: WebSocket[] = []
+  private watchers: (() => void)[] = []
+
+  constructor() {
+    this.server.on('connection', (socket, request) => {
+      this.sockets.push(socket)
+      this.credentials.push(request.headers.authorization)
+      socket.on('message', (data) => {
+        this.heard.push(fromAgentSchema.parse(JSON.parse((data as Buffer).toString('utf8'))))
+        for (const look of this.watchers) look()
+      })
+    })
+  }
+
+  get url(): string {
+    return `ws://127.0.0.1:${(this.server.address() as AddressInfo).port}`
+  }
+
+  say(message: ToAgent | string): void {
+    this.sockets.at(-1)?.send(typeof message === 'string' ? message : JSON.stringify(message))
+  }
+
+  /** The first message, from the n-th on, of which this is true. */
+  async until<T extends FromAgent>(is: (message: FromAgent) => message is T, from = 0): Promise<T> {
+    for (;;) {
+      const found = this.heard.slice(from).find(is)
+      if (found) return found
+      await new Promise<void>((resolve) => this.watchers.push(resolve))
+    }
+  }
+
+  close(): void {
+    for (const socket of this.server.clients) socket.terminate()
+    this.server.close()
+  }
+}
+
+const hello = (m: FromAgent): m is Extract<FromAgent, { type: 'hello' }> => m.type === 'hello'
+const accepted = (m: FromAgent): m is Extract<FromAgent, { type: 'accepted' }> => m.type === 'accepted'
+const heartbeat = (m: FromAgent): m is Extract<FromAgent, { type: 'heartbeat' }> => m.type === 'heartbeat'
+const reports = (m: FromAgent): m is Extract<FromAgent, { type: 'reports' }> => m.type === 'reports'
+
+const LEASE: Lease = {
+  attempt: 7,
+  token: 3,
+  run: 18,
+  try: 1,
+  title: 'Till file',
+  action: { kind: 'wait', seconds: 1 },
+  folder: null,
+  environment: {},
+  inputs: {},
+  secrets: [],
+  timeLimitSeconds: null,
+  graceSeconds: 1,
+  must: null,
+  mustNot: null,
+  maxOutputBytes: 1000,
+}
+const welcome = (change: object = {}): ToAgent => ({
+  type: 'welcome',
+  protocol: 1,
+  agent: 'orrin-ops1',
+  serverTime: Date.now(),
+  heartbeatSeconds: 60,
+  slots: 4,
+  draining: false,
+  ...change,
+})
+
+let gateway: FakeGateway
+let link: AgentLink
+let told: string[]
+
+function begin(change: Partial<Host> = {}): AgentLink {
+  const host: Host = {
+    facts: {
+      host: 'orrin',
+      machineId: 'machine-orrin',
+      system: 'test',
+      arch: 'x64',
+      version: '1.0.0',
+      runtime: 'node',
+      abilities: ['wait'],
+    },
+    held: () => [{ attempt: 5, token: 2 }],
+    used: () => 1,
+    load: () => 0.5,
+    onLease: (lease) => told.push(`lease ${lease.attempt}`),
+    onStop: (attempt) => told.push(`stop ${attempt}`),
+    onStale: (attempt) => told.push(`stale ${attempt}`),
+    onSettings: ({ slots, draining }) => told.push(`settings ${slots} ${draining}`),
+    onAcked: (attempt) => told.push(`acked ${attempt}`),
+    log: (message) => told.push(message),
+    ...change,
+  }
+  link = new AgentLink(gateway.url, 'the-credential', host)
+  link.start()
+  return link
+}
+const outbox = (attempt = 7): Outbox => {
+  const box = new Outbox(attempt, 3, null, () => link.sendSoon())
+  link.carry(box)
+  return box
+}
+const line = (text: string) => ({
+  kind: 'output' as const,
+  lines: [[1, 'o' as const, text]] as [[number, 'o', string]],
+})
+const toldOf = async (what: string): Promise<void> => {
+  while (!told.some((text) => text.includes(what))) await new Promise((resolve) => setTimeout(resolve, 5))
+}
+
+beforeEach(async () => {
+  told = []
+  gateway = new FakeGateway()
+  await once(gateway.server, 'listening')
+})
+afterEach(() => {
+  link.stop()
+  gateway.close()
+})
+
+describe('the line to a gateway', () => {
+  it('shows its credential, says what it has in hand, and beats after the welcome', async () => {
+    begin()
+    const greeting = await gateway.until(hello)
+    expect(greeting).toMatchObject({ protocol: 1, held: [{ attempt: 5, token: 2 }], facts: { host: 'orrin' } })
+    expect(gateway.credentials).toEqual(['Bearer the-credential'])
+    gateway.say(welcome({ slots: 6, draining: true }))
+    expect(await gateway.until(heartbeat)).toEqual({ type: 'heartbeat', load: 0.5, used: 1 })
+    expect(told).toEqual(['connected as orrin-ops1', 'settings 6 true'])
+  })
+
+  it('says nothing of its work before it is welcome, then everything', async () => {
+    begin()
+    const box = outbox()
+    box.add(line('early'))
+    await gateway.until(hello)
+    await new Promise((resolve) => setTimeout(resolve, 60))
+    expect(gateway.heard.filter(reports)).toEqual([])
+    gateway.say(welcome())
+    expect((await gateway.until(reports)).reports).toMatchObject([{ attempt: 7, token: 3, seq: 1 }])
+  })
+
+  it('has kept a lease before it says that it is accepted', async () => {
+    let isKept = false
+    begin({ onLease: () => void (isKept = true) })
+    await gateway.until(hello)
+    gateway.say(welcome())
+    gateway.say({ type: 'lease', lease: LEASE })
+    expect(await gateway.until(accepted)).toEqual({ type: 'accepted', attempt: 7, token: 3 })
+    expect(isKept).toBe(true)
+  })
+
+  it('forgets what is stored, and sends what is missing again', async () => {
+    begin()
+    await gateway.until(hello)
+    gateway.say(welcome())
+    const box = outbox()
+    for (const text of ['a', 'b', 'c']) box.add(line(text))
+    await gateway.until((m): m is FromAgent => reports(m) && m.reports.at(-1)?.seq === 3)
+    gateway.say({ type: 'ack', acks: [[7, 1]] })
+    await toldOf('acked 7')
+    expect(box.pending.map(({ seq }) => seq)).toEqual([2, 3])
+    const before = gateway.heard.length
+    gateway.say({ type: 'resend', attempt: 7, from: 2 })
+    expect((await gateway.until(reports, before)).reports.map(({ seq }) => seq)).toEqual([2, 3])
+  })
+
+  it('comes back when it is cut, greets again, and sends again what was not stored', async () => {
+    begin()
+    await gateway.until(hello)
+    gateway.say(welcome())
+    const box = outbox()
+    box.add(line('a'))
+    await gateway.until(reports)
+    const before = gateway.heard.length
+    gateway.sockets.at(-1)?.terminate()
+    await gateway.until(hello, before)
+    gateway.say(welcome())
+    expect((await gateway.until(reports, before)).reports.map(({ seq }) => seq)).toEqual([1])
+  })
+
+  it('passes on stop, stale and settings', async () => {
+    begin()
+    await gateway.until(hello)
+    gateway.say(welcome())
+    gateway.say({ type: 'stop', attempt: 7, token: 3 })
+    gateway.say({ type: 'stale', attempt: 8, token: 1 })
+    gateway.say({ type: 'settings', slots: 2, draining: true })
+    await toldOf('settings 2 true')
+    expect(told.slice(-3)).toEqual(['stop 7', 'stale 8', 'settings 2 true'])
+  })
+
+  it('tells the time of the server', async () => {
+    begin()
+    await gateway.until(hello)
+    gateway.say(welcome({ serverTime: Date.now() + 3_600_000 }))
+    await toldOf('connected')
+    expect(Math.abs(link.now() - Date.now() - 3_600_000)).toBeLessThan(2_000)
+  })
+
+  it.each(['not JSON at all', '{"type":"something-new"}', '[]'])('outlives a message such as %s', async (message) => {
+    begin()
+    await gateway.until(hello)
+    gateway.say(message)
+    gateway.say(welcome())
+    await gateway.until(heartbeat)
+    expect(told[0]).toContain('does not understand')
+  })
+
+  it('says why it is refused, and knows that a person must help', async () => {
+    begin()
+    await gateway.until(hello)
+    gateway.say({ type: 'refused', code: 'revoked', message: 'An administrator revoked it.', retry: false })
+    gateway.sockets.at(-1)?.close()
+    await toldOf('revoked')
+    await new Promise((resolve) => setTimeout(resolve, 700))
+    // A cut line is taken up again within a quarter of a second; this one is not.
+    expect(gateway.sockets).toHaveLength(1)
+  })
+
+  it('ends a connection on which nothing comes back', async () => {
+    begin()
+    await gateway.until(hello)
+    gateway.say(welcome({ heartbeatSeconds: 0.02 }))
+    await gateway.until(heartbeat)
+    const [first] = gateway.sockets
+    // A machine that has vanished answers neither ping nor message.
+    const closed = once(first as WebSocket, 'close')
+    ;(first as unknown as { _socket: { pause(): void } })._socket.pause()
+    await gateway.until(hello, gateway.heard.findIndex(hello) + 1)
+    ;(first as unknown as { _socket: { resume(): void } })._socket.resume()
+    await closed
+    expect(gateway.sockets.length).toBeGreaterThan(1)
+  })
+})

@@ -1,0 +1,101 @@
+import { fireEvent, screen, waitFor, within } from '@testing-library/react'
+import type { MatterRow } from '@/service/matters'
+import { changesOf, No, press, show, type } from '@/ui/screen.test-help'
+import { Matters } from './matters'
+
+const at = new Date(Date.now() - 120_000).toISOString()
+const matter = (change: object): MatterRow =>
+  ({
+    id: 1,
+    kind: 'run-failed',
+    state: 'open',
+    title: 'Till file Tarn Head',
+    jobId: 4,
+    runId: 18204,
+    agentId: 7,
+    agentName: 'tarn-ops1',
+    openedAt: at,
+    lastAt: at,
+    times: 1,
+    attempts: 2,
+    maxAttempts: 3,
+    reason: 'Exit code 3.',
+    evidence: 'no till file yet',
+    held: 0,
+    takenBy: null,
+    takenAt: null,
+    note: '',
+    ...change,
+  }) as unknown as MatterRow
+const card = async (headline: string): Promise<HTMLElement> =>
+  (await screen.findByRole('link', { name: headline })).closest('li') as HTMLElement
+const words = (element: HTMLElement): string => element.textContent?.replace(/\s+/g, ' ') ?? ''
+
+describe('what needs a person', () => {
+  it('says each in one sentence with its evidence', async () => {
+    show(
+      <Matters />,
+      {
+        'GET /matters': [
+          matter({ times: 3 }),
+          matter({ id: 2, kind: 'run-lost', runId: 5, title: 'Vessel logs', evidence: '', maxAttempts: 1 }),
+          matter({ id: 3, kind: 'agent-away', runId: null, title: 'brack-ops1', held: 2 }),
+          matter({ id: 4, state: 'taken', title: 'Name check', takenBy: 'Callum Eads', takenAt: at, note: 'on it' }),
+        ],
+      },
+      { role: 'operator' },
+    )
+    expect(words(await card('Till file Tarn Head failed on tarn-ops1'))).toMatch(
+      /#18204 · try 2 of 3 · .* · 3 times in a row\. Exit code 3\..*no till file yet/,
+    )
+    expect(words(await card('Vessel logs was lost on tarn-ops1'))).not.toContain('try')
+    expect(words(await card('brack-ops1 has not called'))).toContain('2 runs on it; given up as lost if it stays away.')
+    expect(words(await card('Name check failed on tarn-ops1'))).toContain('Taken by Callum Eads')
+    expect(screen.getByText('3 open · 1 taken')).toBeTruthy()
+  })
+
+  it('says that all is well', async () => {
+    show(<Matters />, { 'GET /matters': [] })
+    expect(await screen.findByText('All is well.')).toBeTruthy()
+  })
+
+  it('is taken with a word for the others, closed, or run again', async () => {
+    const asked = show(
+      <Matters />,
+      {
+        'GET /matters': [matter({})],
+        'POST /matters/1/take': undefined,
+        'POST /matters/1/close': undefined,
+        'POST /runs/18204/again': { id: 18300 },
+      },
+      { role: 'operator' },
+    )
+    await press('Take')
+    await screen.findByRole('dialog')
+    type('A word for the others (optional)', 'calling Tarn Head')
+    await press('Take it')
+    await press('Close')
+    await press('Run again')
+    expect(changesOf(asked)).toMatchObject([
+      { what: 'POST /matters/1/take', body: { note: 'calling Tarn Head' } },
+      { what: 'POST /matters/1/close' },
+      { what: 'POST /runs/18204/again' },
+    ])
+    await waitFor(() => expect(window.location.pathname).toBe('/runs/18300'))
+  })
+
+  it('tells what went wrong, and lets a viewer do nothing', async () => {
+    const server = {
+      'GET /matters': [matter({})],
+      'POST /matters/1/close': new No(409, { detail: 'Somebody has closed it already.' }),
+    }
+    show(<Matters />, server, { role: 'operator' })
+    await press('Close')
+    expect(await screen.findByText('Somebody has closed it already.')).toBeTruthy()
+    const asked = show(<Matters />, server, { role: 'viewer' })
+    const buttons = within(await card('Till file Tarn Head failed on tarn-ops1')).getAllByRole('button')
+    for (const button of buttons) fireEvent.click(button)
+    expect(changesOf(asked)).toEqual([])
+    expect(screen.queryByRole('dialog')).toBeNull()
+  })
+})

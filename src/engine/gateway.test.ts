@@ -1,0 +1,273 @@
+import { randomUUID } from 'node:crypto'
+import { createServer, type AddressInfo } from 'node:net'
+import WebSocket from 'ws'
+import { PROTOCOL_VERSION, type FromAgent, type ReportBody, type ToAgent } from '@/agent/protocol'
+import { ended, lease, makeAgent, makeJob, output, outputOf, started, stateOf } from '@/service/fixtures.test-help'
+import { hashToken } from '@/service/secrets'
+import { startRun, startSchema } from '@/service/start'
+import { ADMIN, freshDatabase } from '@/store/database.test-help'
+import { execute, many, one } from '@/store/db'
+import { Gateway } from './gateway'
+import { Sink } from './sink'
+
+freshDatabase()
+
+const ENGINE = randomUUID()
+let gateway: Gateway
+let sink: Sink
+let port: number
+let agentId: number
+let name: string
+const lines: Line[] = []
+
+/** An agent's end of the line, message by message. */
+class Line {
+  readonly heard: ToAgent[] = []
+  readonly closed: Promise<number>
+  private readonly socket: WebSocket
+  private waiting: (() => void)[] = []
+
+  constructor(credential: string) {
+    this.socket = new WebSocket(`ws://127.0.0.1:${port}/agent`, { headers: { authorization: `Bearer ${credential}` } })
+    this.socket.on('message', (data) => {
+      this.heard.push(JSON.parse((data as Buffer).toString()) as ToAgent)
+      for (const look of this.waiting.splice(0)) look()
+    })
+    this.closed = new Promise((resolve) => this.socket.on('close', resolve))
+    lines.push(this)
+  }
+
+  async say(message: FromAgent | string | object): Promise<void> {
+    if (this.socket.readyState !== WebSocket.OPEN) await new Promise((resolve) => this.socket.once('open', resolve))
+    this.socket.send(typeof message === 'string' ? message : JSON.stringify(message))
+  }
+
+  async until<K extends ToAgent['type']>(type: K): Promise<Extract<ToAgent, { type: K }>> {
+    for (;;) {
+      const found = this.heard.find((message) => message.type === type)
+      if (found) return found as Extract<ToAgent, { type: K }>
+      await new Promise<void>((resolve) => this.waiting.push(resolve))
+    }
+  }
+
+  end(): void {
+    this.socket.terminate()
+  }
+}
+
+const hello = (change: object = {}): FromAgent => ({
+  type: 'hello',
+  protocol: PROTOCOL_VERSION,
+  facts: {
+    host: name,
+    machineId: `machine-${name}`,
+    system: 'test',
+    arch: 'x64',
+    version: '1.2.0',
+    runtime: 'node',
+    abilities: ['command'],
+  },
+  held: [],
+  ...change,
+})
+const credentialOf = (agent: string): string => `credential of ${agent}`.replaceAll(' ', '-')
+
+async function greeted(held: object[] = []): Promise<Line> {
+  const line = new Line(credentialOf(name))
+  await line.say(hello({ held }))
+  await line.until('welcome')
+  return line
+}
+async function readyRun(): Promise<number> {
+  return (await startRun(ADMIN, startSchema.parse({ jobId: await makeJob({ target: { agent: name } }) }))).id
+}
+const report = (of: { attempt: number; token: number }, from: number, ...bodies: ReportBody[]): FromAgent => ({
+  type: 'reports',
+  reports: bodies.map((body, i) => ({ ...of, seq: from + i, body })),
+})
+const eventually = async (is: () => Promise<boolean>): Promise<void> => {
+  while (!(await is())) await new Promise((resolve) => setTimeout(resolve, 10))
+}
+
+beforeAll(async () => {
+  port = await new Promise<number>((resolve) => {
+    const probe = createServer().listen(0, '127.0.0.1', () => {
+      const free = (probe.address() as AddressInfo).port
+      probe.close(() => resolve(free))
+    })
+  })
+  sink = new Sink()
+  gateway = new Gateway(ENGINE, sink, 10)
+  await gateway.listen(port, '127.0.0.1')
+})
+beforeEach(async () => {
+  name = `gate-${randomUUID().slice(0, 8)}`
+  agentId = await makeAgent(name)
+  await execute(null, 'UPDATE agents SET credential_hash = $2 WHERE id = $1', [agentId, hashToken(credentialOf(name))])
+})
+afterEach(() => {
+  for (const line of lines.splice(0)) line.end()
+})
+afterAll(async () => {
+  await gateway.stop()
+  await sink.stop()
+})
+
+describe('the gateway lets in', () => {
+  it('an agent by its credential, takes over its facts, and tells it its settings', async () => {
+    const line = await greeted()
+    expect(await line.until('welcome')).toMatchObject({ agent: name, heartbeatSeconds: 10, slots: 4, draining: false })
+    expect(await one(null, 'SELECT version FROM agents WHERE id = $1', [agentId])).toEqual({ version: '1.2.0' })
+    const events = await many<{ kind: string }>(null, 'SELECT kind FROM agent_events WHERE agent_id = $1', [agentId])
+    expect(events.map(({ kind }) => kind).sort()).toEqual(['connected', 'version changed'])
+  })
+
+  it('nobody else', async () => {
+    const line = new Line('somebody')
+    expect(await line.until('refused')).toMatchObject({ code: 'unknown-credential', retry: false })
+    expect(await line.closed).toBe(4000)
+  })
+
+  it.each<[string, object | string, string]>([
+    ['an older protocol', { protocol: 0 }, 'Bring the agent up to date'],
+    ['a newer protocol', { protocol: 99 }, 'Bring this server up to date'],
+  ])('not %s, and says what to do', async (_, change, message) => {
+    const line = new Line(credentialOf(name))
+    await line.say(hello(change as object))
+    const refused = await line.until('refused')
+    expect(refused).toMatchObject({ code: 'version-mismatch', retry: true })
+    expect(refused.message).toContain(message)
+  })
+
+  it.each<[string, object | string, string]>([
+    ['what is not JSON', '{', 'bad-message'],
+    ['an unknown message', { type: 'shout' }, 'bad-message'],
+    ['a message before hello', { type: 'heartbeat', load: 1, used: 0 }, 'no-hello'],
+  ])('not %s', async (_, message, code) => {
+    const line = new Line(credentialOf(name))
+    await line.say(message)
+    expect((await line.until('refused')).code).toBe(code)
+    expect(await line.closed).toBe(4000)
+  })
+
+  it('the newer of two connections of one agent: the old one may be half dead', async () => {
+    const old = await greeted()
+    await greeted()
+    await old.closed
+    expect(gateway.agentIds.filter((id) => id === agentId)).toHaveLength(1)
+  })
+})
+
+describe('the gateway', () => {
+  it('sends a lease once, stores each report once, and acknowledges what is stored', async () => {
+    const line = await greeted()
+    const run = await readyRun()
+    await lease(run, agentId)
+    await gateway.deliver()
+    await gateway.deliver()
+    const { lease: given } = await line.until('lease')
+    expect(given).toMatchObject({ run, try: 1, action: { kind: 'command', command: 'true' } })
+    const of = { attempt: given.attempt, token: given.token }
+    await line.say({ type: 'accepted', ...of })
+    await line.say(report(of, 1, started, output('one', 'two')))
+    await line.say(report(of, 2, output('one', 'two'), ended(0)))
+    await eventually(async () => (await stateOf(run)).state === 'succeeded')
+    expect(await outputOf(given.attempt)).toEqual(['one', 'two'])
+    await eventually(async () => line.heard.some((m) => m.type === 'ack' && m.acks.some(([, seq]) => seq === 3)))
+    expect(line.heard.filter(({ type }) => type === 'lease')).toHaveLength(1)
+  })
+
+  it('asks again for what is missing, and stores nothing beyond the gap', async () => {
+    const line = await greeted()
+    const run = await readyRun()
+    const of = await lease(run, agentId)
+    await line.say(report(of, 1, started))
+    await line.say(report(of, 3, output('after the gap')))
+    expect(await line.until('resend')).toEqual({ type: 'resend', attempt: of.attempt, from: 2 })
+    expect(await outputOf(of.attempt)).toEqual([])
+  })
+
+  it('refuses a report under another token, which changes nothing', async () => {
+    const line = await greeted()
+    const run = await readyRun()
+    const of = await lease(run, agentId)
+    const before = await stateOf(run)
+    await line.say(report({ ...of, token: of.token + 1000 }, 1, started, ended(0)))
+    expect(await line.until('stale')).toMatchObject({ attempt: of.attempt })
+    expect(await stateOf(run)).toEqual(before)
+  })
+
+  it('does not send a lease again that the agent says it has', async () => {
+    const run = await readyRun()
+    const of = await lease(run, agentId)
+    const line = await greeted([of])
+    await gateway.deliver()
+    await line.say(report(of, 1, started, ended(0)))
+    await eventually(async () => (await stateOf(run)).state === 'succeeded')
+    expect(line.heard.some(({ type }) => type === 'lease')).toBe(false)
+  })
+
+  it('gives up what an agent had accepted and came back without', async () => {
+    const first = await greeted()
+    const run = await readyRun()
+    const of = await lease(run, agentId)
+    await first.say({ type: 'accepted', ...of })
+    await first.say(report(of, 1, started))
+    await eventually(
+      async () =>
+        (await many(null, `SELECT 1 FROM attempts WHERE id = $1 AND state = 'running'`, [of.attempt])).length === 1,
+    )
+    first.end()
+    await greeted([])
+    expect((await stateOf(run)).reason).toContain('came back without it')
+  })
+
+  it('passes on changed settings once, and cuts off a revoked agent', async () => {
+    const line = await greeted()
+    await gateway.applySettings()
+    await execute(null, 'UPDATE agents SET slots = 9, draining = true WHERE id = $1', [agentId])
+    await gateway.applySettings()
+    await gateway.applySettings()
+    await execute(null, 'UPDATE agents SET credential_hash = NULL WHERE id = $1', [agentId])
+    await gateway.applySettings()
+    expect((await line.until('refused')).code).toBe('revoked')
+    expect(line.heard.filter(({ type }) => type === 'settings')).toEqual([
+      { type: 'settings', slots: 4, draining: false },
+      { type: 'settings', slots: 9, draining: true },
+    ])
+  })
+
+  it('stores when it heard of an agent, and notes that it went', async () => {
+    const line = await greeted()
+    await execute(null, `UPDATE agent_contacts SET last_contact_at = now() - interval '1 hour' WHERE agent_id = $1`, [
+      agentId,
+    ])
+    await line.say({ type: 'heartbeat', load: 0.75, used: 0 })
+    await eventually(async () => {
+      await gateway.keepAlive()
+      const row = await one<{ load: number | null; recent: boolean }>(
+        null,
+        `SELECT load, last_contact_at > now() - interval '1 minute' AS recent FROM agent_contacts WHERE agent_id = $1`,
+        [agentId],
+      )
+      return row.load === 0.75 && row.recent
+    })
+    line.end()
+    await eventually(
+      async () =>
+        (
+          await one<{ engine: string | null }>(
+            null,
+            'SELECT engine_id AS engine FROM agent_contacts WHERE agent_id = $1',
+            [agentId],
+          )
+        ).engine === null,
+    )
+  })
+
+  it('answers a health check, and says what it is to a browser', async () => {
+    expect((await fetch(`http://127.0.0.1:${port}/health`)).status).toBe(200)
+    const other = await fetch(`http://127.0.0.1:${port}/`)
+    expect([other.status, await other.text()]).toEqual([404, 'This is a gateway for agents.\n'])
+  })
+})
