@@ -1,5 +1,5 @@
-import { Board, place, type AgentState, type Fleet, type ReadyRun } from '@/core/dispatch'
-import { compareTurn } from '@/core/dispatch/order'
+import { Board, place, type AgentState, type Fleet, type ReadyRun, type Start } from '@/core/dispatch'
+import { compareTurns, turnOf } from '@/core/dispatch/order'
 import { seededRandom } from '@/core/stats/random'
 
 const NOW = Date.UTC(2027, 2, 9, 2, 14)
@@ -74,7 +74,7 @@ const ready = Array.from({ length: RUNS }, (_, i) => run(i + 1))
 
 // The yardstick run beside it: bringing the same runs into order with the language's own sort.
 const sorting = median(
-  Array.from({ length: ROUNDS }, () => time(() => [...ready].sort((a, b) => compareTurn(a, b, NOW)))),
+  Array.from({ length: ROUNDS }, () => time(() => ready.map((each) => turnOf(each, NOW)).sort(compareTurns))),
 )
 
 let started = 0
@@ -95,28 +95,32 @@ const kept = median(
     return time(() => fresh.place(NOW))
   }),
 )
-const waiting = board(full)
-waiting.place(NOW)
-let n = 0
-const ends = Array.from({ length: 60 }, () => {
-  const one = full.agents[n++ * 7] as AgentState
-  return time(() => {
-    waiting.endWork(one.running[0]?.number ?? 0)
-    waiting.place(NOW)
+/** One change and the placing after it. What that starts is told to the board afterwards, as the engine does: so each change meets a board at rest. */
+function changed(change: () => void): number {
+  let starts: readonly Start[] = []
+  const took = time(() => {
+    change()
+    starts = waiting.place(NOW).starts
   })
-})
-const comes = Array.from({ length: 60 }, (_, i) =>
-  time(() => {
-    waiting.putAgent({ ...agent(5000 + i, false), pools: { 'pool-1': true } })
-    waiting.place(NOW)
-  }),
+  for (const { number, agent: name } of starts) {
+    const started = waiting.entry(number)?.run
+    if (!started) continue
+    waiting.removeRun(number)
+    waiting.startWork(name, { number, slots: started.slots, locks: {}, startedAtMs: NOW, usualMs: started.usualMs })
+    waiting.noteStart(name, NOW)
+  }
+  return took
+}
+const CHANGES = 60
+const waiting = board(full)
+changed(() => undefined)
+const ends = Array.from({ length: CHANGES }, (_, i) =>
+  changed(() => waiting.endWork(full.agents[i * 7]?.running[0]?.number ?? 0)),
 )
-const arrives = Array.from({ length: 60 }, (_, i) =>
-  time(() => {
-    waiting.putRun(run(50_000 + i))
-    waiting.place(NOW)
-  }),
+const comes = Array.from({ length: CHANGES }, (_, i) =>
+  changed(() => waiting.putAgent({ ...agent(5000 + i, false), pools: { 'pool-1': true } })),
 )
+const arrives = Array.from({ length: CHANGES }, (_, i) => changed(() => waiting.putRun(run(50_000 + i))))
 
 console.log(
   JSON.stringify(

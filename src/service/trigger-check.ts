@@ -73,8 +73,8 @@ export async function scheduleFacts(
 }
 
 /** Saving something with warnings takes a person who has read them. */
-export function askFirst(facts: ScheduleFacts, sure: boolean): void {
-  if (sure || facts.warnings.length === 0) return
+export function askFirst(facts: ScheduleFacts): void {
+  if (facts.warnings.length === 0) return
   throw new Problem('ask-first', `${facts.warnings.join(' ')} Save it all the same?`, [], { warnings: facts.warnings })
 }
 

@@ -112,7 +112,7 @@ async function checked(
   const definition = { ...given, zone: given.zone ?? config().zone }
   const [state, job] = [await timingState(tx), await jobOf(tx, jobId)]
   refuse(definitionFaults(definition, job, state))
-  if (job) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs), sure)
+  if (job && !sure) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
   return definition
 }
 

@@ -74,6 +74,7 @@ export async function purge(): Promise<number> {
         ORDER BY r.ended_at LIMIT 2000) RETURNING id`,
   )
   await execute(null, `DELETE FROM sign_in_attempts WHERE at < now() - interval '7 days'`)
+  await execute(null, `DELETE FROM not_started WHERE at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM load_samples WHERE at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM stale_reports WHERE at < now() - interval '60 days'`)
   return output + runs.length

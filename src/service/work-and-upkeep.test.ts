@@ -92,7 +92,18 @@ describe('upkeep', () => {
       [jobId],
     )
     expect(cleared.map((r) => r.id)).toEqual([old.id, ancient.id])
+    await execute(
+      null,
+      `INSERT INTO triggers (slug, title, job_id, definition, saved_by) VALUES ('kept', 'Kept', $1, '{}', '')`,
+      [jobId],
+    )
+    await execute(
+      null,
+      `INSERT INTO not_started (trigger_id, trigger_version, first_occurrence, last_occurrence, times, why, detail, at)
+       SELECT id, 1, now(), now(), 1, 'late', '', now() - make_interval(days => d) FROM triggers, (VALUES (399), (401)) AS v(d)`,
+    )
     await purge()
+    expect(await many(null, 'SELECT 1 FROM not_started')).toHaveLength(1)
     expect(await outputOf(fresh.attempt)).toEqual(['line'])
     expect(await outputOf(old.attempt)).toEqual([])
     expect(await many(null, 'SELECT id FROM runs WHERE id = ANY($1)', [[fresh.id, old.id, ancient.id]])).toHaveLength(2)

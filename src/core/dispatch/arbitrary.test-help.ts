@@ -47,7 +47,9 @@ const agent = (name: string, index: number): fc.Arbitrary<AgentState> =>
           slots: fc.integer({ min: 1, max: 2 }),
           locks,
           ago: fc.integer({ min: 0, max: 60 }),
+          // In whole minutes; or, now and then, ending within the second before or after now.
           usual: fc.integer({ min: 1, max: 60 }),
+          endsInMs: fc.option(fc.integer({ min: -900, max: 1900 }), { freq: 3 }),
         }),
         { maxLength: 4 },
       ),
@@ -63,11 +65,14 @@ const agent = (name: string, index: number): fc.Arbitrary<AgentState> =>
           slots: work.slots,
           locks: work.locks,
           startedAtMs: NOW - work.ago * MINUTE,
-          usualMs: work.usual * MINUTE,
+          usualMs: work.endsInMs === null ? work.usual * MINUTE : Math.max(1, work.ago * MINUTE + work.endsInMs),
         })
       })
       return { ...rest, name, labels: { os }, accounts: [], robots: 0, running }
     })
+
+/** Now, on a whole second or within one: what is overdue ends at the next. */
+export const instant: fc.Arbitrary<number> = fc.constantFrom(NOW, NOW + 300)
 
 export const fleet: fc.Arbitrary<Fleet> = fc
   .tuple(agent('a1', 1), agent('a2', 2), agent('a3', 3), agent('a4', 4))

@@ -1,23 +1,29 @@
 import { requirementKey, whatLacks } from './eligible'
-import { compareTurn, nextLevelChangeMs } from './order'
-import type { AgentState, HeldWork, Placing, ReadyRun } from './types'
+import { turnOf } from './order'
 import { makePlacing } from './placing'
+import { Queue, type Waiting } from './queue'
+import type { AgentState, HeldWork, Placing, ReadyRun } from './types'
 
 /** Runs that ask for the same, and the agents that could take them. */
 export interface Group {
+  /** Small: what a placing knows of groups lies in an array. */
+  readonly index: number
   readonly sample: ReadyRun
   /** One kept turn for each pool; for other targets, for each different set of eligible agents. */
   readonly pool: string | null
+  readonly queue: Queue<Entry>
   /** Slots in the board's arrays of the eligible agents, ascending. */
   eligible: number[]
   setKey: string
-  members: number
+  /** How many of its runs take locks. */
+  withLocks: number
 }
 
-export interface Entry {
-  readonly run: ReadyRun
+export interface Entry extends Waiting {
   readonly group: Group
-  readonly lockNames: readonly string[]
+  readonly stopped: 'held' | 'off' | null
+  /** null: none. */
+  readonly lockNames: readonly string[] | null
 }
 
 /**
@@ -30,19 +36,17 @@ export interface Entry {
 export class Board {
   readonly agents: (AgentState | undefined)[] = []
   readonly used: number[] = []
-  readonly held: Map<number, HeldWork>[] = []
+  /** What runs on each agent, by natural end: start + usual length. */
+  readonly held: HeldWork[][] = []
   readonly lockUnits = new Map<string, number>()
   /** lock → run number → units */
   readonly lockHolders = new Map<string, Map<number, number>>()
   private readonly indexByName = new Map<string, number>()
   private readonly agentOfRun = new Map<number, number>()
   private readonly groups = new Map<string, Group>()
+  /** Of groups that are gone. */
+  private readonly freeIndexes: number[] = []
   private readonly entries = new Map<number, Entry>()
-  private ordered: Entry[] = []
-  private fresh: Entry[] = []
-  private removed = 0
-  private nextLevelChange = Infinity
-  private orderedAtMs = -Infinity
 
   setLocks(locks: Readonly<Record<string, number>>): void {
     this.lockUnits.clear()
@@ -57,11 +61,11 @@ export class Board {
       if (index < 0) index = this.agents.length
       this.indexByName.set(agent.name, index)
     } else {
-      for (const work of [...(this.held[index]?.values() ?? [])]) this.endWork(work.number)
+      for (const work of [...(this.held[index] ?? [])]) this.endWork(work.number)
     }
     this.agents[index] = agent
     this.used[index] = 0
-    this.held[index] = new Map()
+    this.held[index] = []
     for (const work of agent.running) this.startWork(agent.name, work)
     for (const group of this.groups.values()) this.judge(group, index)
   }
@@ -69,7 +73,7 @@ export class Board {
   removeAgent(name: string): void {
     const index = this.indexByName.get(name)
     if (index === undefined) return
-    for (const number of [...(this.held[index]?.keys() ?? [])]) this.endWork(number)
+    for (const { number } of [...(this.held[index] ?? [])]) this.endWork(number)
     this.agents[index] = undefined
     this.indexByName.delete(name)
     for (const group of this.groups.values()) this.judge(group, index)
@@ -80,7 +84,9 @@ export class Board {
     const index = this.indexByName.get(agentName)
     if (index === undefined) return
     this.endWork(work.number)
-    this.held[index]?.set(work.number, work)
+    const held = this.held[index] as HeldWork[]
+    const after = held.findIndex((other) => naturalEnd(other) > naturalEnd(work))
+    held.splice(after < 0 ? held.length : after, 0, work)
     this.used[index] = (this.used[index] ?? 0) + work.slots
     this.agentOfRun.set(work.number, index)
     for (const [lock, units] of Object.entries(work.locks)) {
@@ -93,9 +99,11 @@ export class Board {
   endWork(number: number): void {
     const index = this.agentOfRun.get(number)
     if (index === undefined) return
-    const work = this.held[index]?.get(number)
+    const held = this.held[index] as HeldWork[]
+    const at = held.findIndex((work) => work.number === number)
+    const work = held[at]
     if (!work) return
-    this.held[index]?.delete(number)
+    held.splice(at, 1)
     this.used[index] = (this.used[index] ?? 0) - work.slots
     this.agentOfRun.delete(number)
     for (const lock of Object.keys(work.locks)) this.lockHolders.get(lock)?.delete(number)
@@ -113,23 +121,51 @@ export class Board {
     const key = requirementKey(run)
     let group = this.groups.get(key)
     if (!group) {
-      group = { sample: run, pool: 'pool' in run.target ? run.target.pool : null, eligible: [], setKey: '', members: 0 }
+      const pool = 'pool' in run.target ? run.target.pool : null
+      group = {
+        index: this.freeIndex(),
+        sample: run,
+        pool,
+        queue: new Queue(),
+        eligible: [],
+        setKey: '',
+        withLocks: 0,
+      }
       this.groups.set(key, group)
       this.fillGroup(group)
     }
-    group.members++
-    const entry: Entry = { run, group, lockNames: Object.keys(run.locks) }
+    const locks = Object.keys(run.locks)
+    const { level, latestStartMs, readyAtMs } = turnOf(run, -Infinity)
+    // Written out in one piece: spread objects are several times slower to go through.
+    const entry: Entry = {
+      run,
+      level,
+      latestStartMs,
+      readyAtMs,
+      group,
+      stopped: run.held ? 'held' : run.off ? 'off' : null,
+      lockNames: locks.length > 0 ? locks : null,
+      isGone: false,
+    }
+    if (entry.lockNames) group.withLocks++
+    group.queue.add(entry)
     this.entries.set(run.number, entry)
-    this.fresh.push(entry)
   }
 
   removeRun(number: number): void {
     const entry = this.entries.get(number)
     if (!entry) return
+    const { group } = entry
     this.entries.delete(number)
-    this.removed++
-    entry.group.members--
-    if (entry.group.members === 0) this.groups.delete(requirementKey(entry.run))
+    group.queue.remove(entry)
+    if (entry.lockNames) group.withLocks--
+    if (group.queue.size > 0) return
+    this.groups.delete(requirementKey(entry.run))
+    this.freeIndexes.push(group.index)
+  }
+
+  private freeIndex(): number {
+    return this.freeIndexes.pop() ?? this.groups.size
   }
 
   hasRun(number: number): boolean {
@@ -146,31 +182,11 @@ export class Board {
 
   /** Decides what starts where, now. Changes nothing on the board: the caller tells it what really started. */
   place(nowMs: number): Placing {
-    return makePlacing(this, this.inOrder(nowMs), nowMs)
-  }
-
-  /** All ready runs by turn. Costs one pass when little changed: sorted runs are merged with the new ones. */
-  private inOrder(nowMs: number): readonly Entry[] {
-    const compare = (a: Entry, b: Entry): number => compareTurn(a.run, b.run, nowMs)
-    const present = (entry: Entry): boolean => this.entries.get(entry.run.number) === entry
-    if (nowMs >= this.nextLevelChange || nowMs < this.orderedAtMs) {
-      this.ordered = [...this.entries.values()].sort(compare)
-      this.nextLevelChange = Infinity
-      for (const { run } of this.ordered) {
-        this.nextLevelChange = Math.min(this.nextLevelChange, nextLevelChangeMs(run, nowMs))
-      }
-      this.orderedAtMs = nowMs
-    } else if (this.fresh.length > 0 || this.removed > 0) {
-      const added = this.fresh.filter(present).sort(compare)
-      const kept = this.removed > 0 ? this.ordered.filter(present) : this.ordered
-      this.ordered = added.length === 0 ? kept : merge(kept, added, compare)
-      for (const { run } of added) {
-        this.nextLevelChange = Math.min(this.nextLevelChange, nextLevelChangeMs(run, nowMs))
-      }
-    }
-    this.fresh = []
-    this.removed = 0
-    return this.ordered
+    return makePlacing(
+      this,
+      Array.from(this.groups.values(), ({ queue }) => queue.inOrder(nowMs)),
+      nowMs,
+    )
   }
 
   private fillGroup(group: Group): void {
@@ -192,17 +208,4 @@ export class Board {
   }
 }
 
-function merge(left: readonly Entry[], right: readonly Entry[], compare: (a: Entry, b: Entry) => number): Entry[] {
-  const out: Entry[] = []
-  let j = 0
-  for (const entry of left) {
-    let other = right[j]
-    while (other && compare(other, entry) < 0) {
-      out.push(other)
-      other = right[++j]
-    }
-    out.push(entry)
-  }
-  for (; j < right.length; j++) out.push(right[j] as Entry)
-  return out
-}
+const naturalEnd = ({ startedAtMs, usualMs }: HeldWork): number => startedAtMs + usualMs

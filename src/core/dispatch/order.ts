@@ -20,19 +20,28 @@ export function nextLevelChangeMs(run: ReadyRun, nowMs: number): number {
 }
 
 /** Latest start that still meets the deadline; `now` is the same for all, so this orders by slack. No deadline: last. */
-export function latestStartMs(run: ReadyRun): number {
+function latestStartMs(run: ReadyRun): number {
   return run.dueAtMs === null ? Infinity : run.dueAtMs - run.chainMs
 }
 
+/** A run's turn at an instant, worked out once for many comparisons. */
+export interface Turn {
+  readonly run: ReadyRun
+  readonly level: number
+  readonly latestStartMs: number
+  readonly readyAtMs: number
+}
+
+export function turnOf(run: ReadyRun, nowMs: number): Turn {
+  return { run, level: levelAt(run, nowMs), latestStartMs: latestStartMs(run), readyAtMs: run.readyAtMs }
+}
+
 /** Who goes first: level, slack, since when ready, number. A total order, since numbers are unique. */
-export function compareTurn(a: ReadyRun, b: ReadyRun, nowMs: number): number {
-  const byLevel = levelAt(a, nowMs) - levelAt(b, nowMs)
-  if (byLevel !== 0) return byLevel
-  const slackA = latestStartMs(a)
-  const slackB = latestStartMs(b)
-  if (slackA !== slackB) return slackA < slackB ? -1 : 1
+export function compareTurns(a: Turn, b: Turn): number {
+  if (a.level !== b.level) return a.level - b.level
+  if (a.latestStartMs !== b.latestStartMs) return a.latestStartMs < b.latestStartMs ? -1 : 1
   if (a.readyAtMs !== b.readyAtMs) return a.readyAtMs - b.readyAtMs
-  return a.number - b.number
+  return a.run.number - b.run.number
 }
 
 /** Start + usual length if that is still to come, else the next second. */

@@ -1,11 +1,14 @@
 import type { Board, Entry, Group } from './board'
 import { whatLacks } from './eligible'
 import { expectedEndMs } from './order'
+import { Merge } from './queue'
 import type { HeldWork, Placing, ReadyRun, Reason, Start } from './types'
 
 /** A turn kept on one agent for the first run in order that found no room. */
 interface KeptTurn {
   readonly run: ReadyRun
+  /** Its place among the kept turns. */
+  readonly index: number
   readonly agent: number
   readonly atMs: number
   /** Slots free on that agent at that instant beyond what the kept run takes. */
@@ -25,42 +28,59 @@ const NO_AGENT: Mark = { why: 'agent' }
 const NO_SLOT: Mark = { why: 'slot' }
 
 /**
- * One placing: takes the runs once in the given order and decides which start where. Room only shrinks on the way, so nothing
- * is tried twice. Backfilling keeps one reservation for each pool (Lifka 1995, "The ANL/IBM SP Scheduling System";
- * Mu'alem & Feitelson 2001), extended to locks.
+ * One placing: takes the runs once by turn, from the queues of the board's groups, and decides which start where. Room only shrinks on the way, so nothing is
+ * tried twice, and a queue whose group has no room left is left. Backfilling keeps one reservation for each pool (Lifka 1995, "The ANL/IBM SP Scheduling
+ * System"; Mu'alem & Feitelson 2001), extended to locks.
  */
-export function makePlacing(board: Board, order: readonly Entry[], nowMs: number): Placing {
+export function makePlacing(board: Board, queues: readonly (readonly Entry[])[], nowMs: number): Placing {
   const state = new Scratch(board, nowMs)
   const marks = new Map<number, Mark>()
   const starts: Start[] = []
-  for (const entry of order) {
+  const started = new Set<number>()
+  const merge = new Merge(queues)
+  for (let entry = merge.first; entry; entry = merge.first) {
     const decided = state.decide(entry)
     if (typeof decided === 'number') {
-      const agent = board.agents[decided]
-      if (agent) starts.push({ number: entry.run.number, agent: agent.name })
-    } else {
-      marks.set(entry.run.number, decided)
-    }
+      starts.push({ number: entry.run.number, agent: state.nameOf(decided) })
+      started.add(entry.run.number)
+    } else if (decided !== NO_SLOT) marks.set(entry.run.number, decided)
+    merge.next(state.isClosed(entry.group))
   }
   return {
     starts,
     reasonFor: (number) => {
-      const mark = marks.get(number)
       const entry = board.entry(number)
-      return mark && entry ? state.explain(entry, mark) : undefined
+      if (!entry || started.has(number)) return undefined
+      return state.explain(entry, marks.get(number) ?? state.markOfClosed(entry))
     },
   }
 }
 
+/** What a placing knows of a group. */
+interface GroupState {
+  /** Eligible agents that have room still: room only shrinks, so those that are full are not looked at again. */
+  readonly withRoom: number[]
+  /** None of them has more free slots than this. */
+  mostFree: number
+  isTurnKept: boolean
+  /**
+   * A run without locks that was turned away everywhere: the first agent on which it had room. Room and what is spare beside kept turns only shrink, so one
+   * that takes as many slots or more for as long or longer is turned away too, as long as that agent has room for it.
+   */
+  away: { readonly slots: number; readonly endMs: number; readonly agent: number } | null
+}
+
 /** The room that is left while a placing goes on. */
 class Scratch {
-  private readonly free: number[]
-  private readonly lastStart: number[]
-  /** No agent of the group has more than this many free slots: lets a full pool be passed over at once. */
-  private readonly mostFree = new Map<Group, number>()
+  private readonly free: Int32Array
+  private readonly slots: Int32Array
+  private readonly lastStart: Float64Array
+  private readonly groups: (GroupState | undefined)[] = []
   private readonly started = new Map<number, HeldWork[]>()
-  private readonly keptByPool = new Map<string, KeptTurn>()
+  private readonly keptByPool = new Set<string>()
   private readonly turns: KeptTurn[] = []
+  /** Kept turns of each agent, in the order in which they were kept. */
+  private readonly turnsOfAgent = new Map<number, KeptTurn[]>()
   private readonly lockLeft = new Map<string, number>()
   private readonly closedLocks = new Set<string>()
   private readonly startedLockHolders = new Map<string, number[]>()
@@ -69,37 +89,94 @@ class Scratch {
     private readonly board: Board,
     private readonly nowMs: number,
   ) {
-    this.free = board.agents.map((agent, i) => (agent ? agent.slots - (board.used[i] ?? 0) : 0))
-    this.lastStart = board.agents.map((agent) => agent?.lastStartAtMs ?? -Infinity)
+    const { agents, used } = board
+    this.free = new Int32Array(agents.length)
+    this.slots = new Int32Array(agents.length)
+    this.lastStart = new Float64Array(agents.length)
+    for (let i = 0; i < agents.length; i++) {
+      const agent = agents[i]
+      if (!agent) continue
+      this.slots[i] = agent.slots
+      this.free[i] = agent.slots - (used[i] as number)
+      this.lastStart[i] = agent.lastStartAtMs ?? -Infinity
+    }
   }
 
   /** The agent's index if the run starts, else why not. */
-  decide({ run, group, lockNames }: Entry): number | Mark {
-    if (run.held) return HELD
-    if (run.off) return OFF
-    if (group.eligible.length === 0) return NO_AGENT
-    const lacking = lockNames.length > 0 ? this.closeLackingLocks(run, lockNames) : undefined
+  decide(entry: Entry): number | Mark {
+    const { run, group, lockNames } = entry
+    if (entry.stopped !== null || group.eligible.length === 0) return this.markOfClosed(entry)
+    const wanted = run.slots
+    const lacking = lockNames === null ? undefined : this.closeLackingLocks(run, lockNames)
     if (lacking !== undefined) return { why: 'lock', lock: lacking }
-    if ((this.mostFree.get(group) ?? Infinity) < run.slots) return this.keepTurn(run, group)
+    const state = this.stateOf(group)
+    if (state.mostFree < wanted) return state.isTurnKept ? NO_SLOT : this.keepTurn(run, group, state)
 
+    const { free } = this
     const endMs = expectedEndMs(this.nowMs, run.usualMs, this.nowMs)
+    const { away } = state
+    if (away && lockNames === null && wanted >= away.slots && endMs >= away.endMs) {
+      const turn = (free[away.agent] as number) >= wanted && this.turnInTheWay(wanted, away.agent, endMs, undefined)
+      if (turn) return { why: 'turn', for: turn.run.number }
+    }
+    const lockedOutBy = lockNames === null ? undefined : this.turnThatNeedsItsLocks(run, lockNames, endMs)
+    const { withRoom } = state
+    let kept = 0
     let best = -1
     let mostFree = 0
     let turnedAwayFor: KeptTurn | undefined
-    for (const agent of group.eligible) {
-      const free = this.free[agent] as number
-      if (free > mostFree) mostFree = free
-      if (free < run.slots) continue
-      const turn = this.turnInTheWay(run, lockNames, agent, endMs)
-      if (turn) turnedAwayFor ??= turn
-      else if (best < 0 || this.isBetter(agent, best, run.slots)) best = agent
+    let turnedAwayOn = -1
+    for (let i = 0; i < withRoom.length; i++) {
+      const agent = withRoom[i] as number
+      const room = free[agent] as number
+      if (room <= 0) continue
+      withRoom[kept++] = agent
+      if (room > mostFree) mostFree = room
+      if (room < wanted) continue
+      if (lockedOutBy || this.turnsOfAgent.size > 0) {
+        const turn = this.turnInTheWay(wanted, agent, endMs, lockedOutBy)
+        if (turn) {
+          if (!turnedAwayFor) {
+            turnedAwayFor = turn
+            turnedAwayOn = agent
+          }
+          continue
+        }
+      }
+      if (best < 0 || this.isBetter(agent, best, wanted)) best = agent
     }
+    withRoom.length = kept
     if (best >= 0) {
       this.start(run, best, endMs, lockNames)
       return best
     }
-    this.mostFree.set(group, mostFree)
-    return turnedAwayFor ? { why: 'turn', for: turnedAwayFor.run.number } : this.keepTurn(run, group)
+    state.mostFree = mostFree
+    if (turnedAwayFor && lockNames === null && (!away || (wanted <= away.slots && endMs <= away.endMs)))
+      state.away = { slots: wanted, endMs, agent: turnedAwayOn }
+    return turnedAwayFor ? { why: 'turn', for: turnedAwayFor.run.number } : this.keepTurn(run, group, state)
+  }
+
+  /** Nothing of the group can start or change anything in this placing any more. Runs that take locks can still close a lock for others. */
+  isClosed(group: Group): boolean {
+    if (group.eligible.length === 0) return true
+    if (group.withLocks > 0) return false
+    const state = this.groups[group.index]
+    return state !== undefined && state.isTurnKept && state.mostFree < group.sample.slots
+  }
+
+  /** Why a run of a closed group does not start. */
+  markOfClosed({ stopped, group }: Entry): Mark {
+    if (stopped !== null) return stopped === 'held' ? HELD : OFF
+    return group.eligible.length === 0 ? NO_AGENT : NO_SLOT
+  }
+
+  private stateOf(group: Group): GroupState {
+    return (this.groups[group.index] ??= {
+      withRoom: group.eligible.slice(),
+      mostFree: Infinity,
+      isTurnKept: false,
+      away: null,
+    })
   }
 
   /** Closes every lock of which too few units are left: no later run of this placing gets any. Returns the first such lock. */
@@ -123,35 +200,41 @@ class Scratch {
     return left
   }
 
+  /** The first kept turn, of any agent, for whose locks too few units would be left. */
+  private turnThatNeedsItsLocks(run: ReadyRun, lockNames: readonly string[], endMs: number): KeptTurn | undefined {
+    return this.turns.find(
+      (turn) =>
+        endMs > turn.atMs &&
+        lockNames.some((lock) => (turn.run.locks[lock] ?? 0) > this.unitsLeft(lock) - (run.locks[lock] ?? 0)),
+    )
+  }
+
+  /** The first kept turn that the run may not go before on this agent. */
   private turnInTheWay(
-    run: ReadyRun,
-    lockNames: readonly string[],
+    slots: number,
     agent: number,
     endMs: number,
+    lockedOutBy: KeptTurn | undefined,
   ): KeptTurn | undefined {
-    return this.turns.find((turn) => {
-      if (endMs <= turn.atMs) return false
-      if (turn.agent === agent && turn.spare < run.slots) return true
-      return lockNames.some((lock) => (turn.run.locks[lock] ?? 0) > this.unitsLeft(lock) - (run.locks[lock] ?? 0))
-    })
+    const here = this.turnsOfAgent.get(agent)?.find((turn) => endMs > turn.atMs && turn.spare < slots)
+    return here && lockedOutBy ? (here.index < lockedOutBy.index ? here : lockedOutBy) : (here ?? lockedOutBy)
   }
 
   /** Smaller share of used slots after taking the run, compared exactly; then longest since its last start; then name. */
   private isBetter(a: number, b: number, slots: number): boolean {
-    const agentA = this.board.agents[a]
-    const agentB = this.board.agents[b]
-    if (!agentA || !agentB) return false
-    const usedA = agentA.slots - (this.free[a] as number) + slots
-    const usedB = agentB.slots - (this.free[b] as number) + slots
-    const byShare = usedA * agentB.slots - usedB * agentA.slots
+    const slotsOfA = this.slots[a] as number
+    const slotsOfB = this.slots[b] as number
+    const usedA = slotsOfA - (this.free[a] as number) + slots
+    const usedB = slotsOfB - (this.free[b] as number) + slots
+    const byShare = usedA * slotsOfB - usedB * slotsOfA
     if (byShare !== 0) return byShare < 0
     const lastA = this.lastStart[a] as number
     const lastB = this.lastStart[b] as number
     if (lastA !== lastB) return lastA < lastB
-    return agentA.name < agentB.name
+    return this.nameOf(a) < this.nameOf(b)
   }
 
-  private start(run: ReadyRun, agent: number, endMs: number, lockNames: readonly string[]): void {
+  private start(run: ReadyRun, agent: number, endMs: number, lockNames: readonly string[] | null): void {
     this.free[agent] = (this.free[agent] as number) - run.slots
     this.lastStart[agent] = this.nowMs
     const work = {
@@ -164,23 +247,29 @@ class Scratch {
     const list = this.started.get(agent)
     if (list) list.push(work)
     else this.started.set(agent, [work])
-    for (const lock of lockNames) {
+    for (const lock of lockNames ?? []) {
       this.lockLeft.set(lock, this.unitsLeft(lock) - (run.locks[lock] ?? 0))
       this.startedLockHolders.set(lock, [...(this.startedLockHolders.get(lock) ?? []), run.number])
     }
-    for (const turn of this.turns) {
-      if (turn.agent === agent && endMs > turn.atMs) turn.spare -= run.slots
-    }
+    for (const turn of this.turnsOfAgent.get(agent) ?? []) if (endMs > turn.atMs) turn.spare -= run.slots
   }
 
-  private keepTurn(run: ReadyRun, group: Group): Mark {
+  private keepTurn(run: ReadyRun, group: Group, state: GroupState): Mark {
     const key = group.pool === null ? `set ${group.setKey}` : `pool ${group.pool}`
-    if (this.keptByPool.has(key)) return NO_SLOT
+    if (this.keptByPool.has(key)) {
+      state.isTurnKept = true
+      return NO_SLOT
+    }
     const first = this.earliestRoom(run, group)
     if (!first) return NO_SLOT
-    const turn: KeptTurn = { run, agent: first.agent, atMs: first.atMs, spare: first.free - run.slots }
-    this.keptByPool.set(key, turn)
+    const { agent, atMs, free } = first
+    const turn: KeptTurn = { run, index: this.turns.length, agent, atMs, spare: free - run.slots }
+    this.keptByPool.add(key)
+    state.isTurnKept = true
     this.turns.push(turn)
+    const here = this.turnsOfAgent.get(agent)
+    if (here) here.push(turn)
+    else this.turnsOfAgent.set(agent, [turn])
     return { why: 'keeps', turn }
   }
 
@@ -188,7 +277,7 @@ class Scratch {
   private earliestRoom(run: ReadyRun, group: Group): { agent: number; atMs: number; free: number } | undefined {
     let best: { agent: number; atMs: number; free: number } | undefined
     for (const agent of group.eligible) {
-      const found = this.roomOn(agent, run.slots)
+      const found = this.roomOn(agent, run.slots, best?.atMs ?? Infinity)
       if (!found) continue
       const isEarlier =
         !best || found.atMs < best.atMs || (found.atMs === best.atMs && this.nameOf(agent) < this.nameOf(best.agent))
@@ -197,22 +286,30 @@ class Scratch {
     return best
   }
 
-  private roomOn(agent: number, slots: number): { atMs: number; free: number } | undefined {
+  /** When the agent has this many slots free, if not after `latestMs`, and how many it has then. */
+  private roomOn(agent: number, slots: number, latestMs: number): { atMs: number; free: number } | undefined {
+    const { nowMs } = this
     let free = this.free[agent] as number
-    if (free >= slots) return { atMs: this.nowMs, free }
-    const ends = [...(this.board.held[agent]?.values() ?? []), ...(this.started.get(agent) ?? [])]
-      .map((work) => ({ slots: work.slots, endMs: expectedEndMs(work.startedAtMs, work.usualMs, this.nowMs) }))
-      .sort((a, b) => a.endMs - b.endMs)
-    for (let i = 0; i < ends.length; i++) {
-      const end = ends[i] as { slots: number; endMs: number }
-      free += end.slots
+    if (free >= slots) return { atMs: nowMs, free }
+    const held = this.board.held[agent] as readonly HeldWork[]
+    const started = this.started.get(agent)
+    const soonest = held[0]
+    // What runs is kept by natural end. Work that is overdue comes first there, and may be expected to end after some that is not.
+    const isInOrder = !started && (!soonest || soonest.startedAtMs + soonest.usualMs > nowMs)
+    const works = isInOrder ? held : [...held, ...(started ?? [])].sort(byExpectedEnd(nowMs))
+    for (let i = 0; i < works.length; i++) {
+      const work = works[i] as HeldWork
+      const endMs = endOf(work, nowMs)
+      if (endMs > latestMs) return undefined
+      free += work.slots
       // All that ends at one instant ends together.
-      if (free >= slots && ends[i + 1]?.endMs !== end.endMs) return { atMs: end.endMs, free }
+      const next = works[i + 1]
+      if (free >= slots && (!next || endOf(next, nowMs) !== endMs)) return { atMs: endMs, free }
     }
     return undefined
   }
 
-  private nameOf(agent: number): string {
+  nameOf(agent: number): string {
     return this.board.agents[agent]?.name ?? ''
   }
 
@@ -250,3 +347,9 @@ class Scratch {
       .sort((a, b) => a.lacks.length - b.lacks.length || (a.agent < b.agent ? -1 : 1))
   }
 }
+
+const endOf = ({ startedAtMs, usualMs }: HeldWork, nowMs: number): number => expectedEndMs(startedAtMs, usualMs, nowMs)
+const byExpectedEnd =
+  (nowMs: number) =>
+  (a: HeldWork, b: HeldWork): number =>
+    endOf(a, nowMs) - endOf(b, nowMs)

@@ -1,0 +1,114 @@
+import { describeReason } from './describe'
+import { compareVersions, waitsForReach, whatLacks } from './eligible'
+import type { AgentState, ReadyRun, Reason } from './types'
+
+const run = (change: Partial<ReadyRun> = {}): ReadyRun => ({
+  number: 7,
+  target: { pool: 'quay' },
+  kind: 'command',
+  slots: 1,
+  locks: {},
+  account: null,
+  minVersion: null,
+  robot: false,
+  priority: 'normal',
+  dueAtMs: null,
+  usualMs: 60_000,
+  chainMs: 60_000,
+  readyAtMs: 0,
+  held: false,
+  off: false,
+  ...change,
+})
+const agent = (change: Partial<AgentState> = {}): AgentState => ({
+  name: 'orrin-ops1',
+  slots: 4,
+  on: true,
+  draining: false,
+  connected: true,
+  pools: { quay: true },
+  labels: { os: 'linux' },
+  version: '1.4.0',
+  abilities: ['command'],
+  accounts: [],
+  robots: 0,
+  lastStartAtMs: null,
+  running: [],
+  ...change,
+})
+
+describe('why a run waits', () => {
+  const timeOf = (ms: number): string => new Date(ms).toISOString().slice(11, 16)
+  it.each<[string, Reason]>([
+    ['Held by a person until it is released.', { why: 'held' }],
+    ['Starts are switched off.', { why: 'off' }],
+    ['No agent is enrolled yet.', { why: 'agent', lacks: [] }],
+    [
+      'No agent can take it: tarn-ops1 is out of reach and is draining.',
+      { why: 'agent', lacks: [{ agent: 'tarn-ops1', lacks: ['is out of reach', 'is draining'] }] },
+    ],
+    [
+      'No agent can take it: a is switched off. One other agent lacks something too.',
+      { why: 'agent', lacks: ['a', 'b'].map((name) => ({ agent: name, lacks: ['is switched off'] })) },
+    ],
+    [
+      'No agent can take it: a is switched off. 2 others lack something too.',
+      { why: 'agent', lacks: ['a', 'b', 'c'].map((name) => ({ agent: name, lacks: ['is switched off'] })) },
+    ],
+    ['Waits for lock ledger: its units are with #4, #9.', { why: 'lock', lock: 'ledger', holders: [4, 9] }],
+    ['Waits for lock ledger, of which there are too few units.', { why: 'lock', lock: 'ledger', holders: [] }],
+    [
+      'No slot is free: the first is expected on kelda-db1 at 02:15.',
+      { why: 'slot', agent: 'kelda-db1', atMs: 8_100_000 },
+    ],
+    ['There is room, but it is kept for #18204, which comes first.', { why: 'turn', for: 18_204 }],
+    ['It starts in a moment.', { why: 'soon' }],
+  ] as [string, Reason][])('“%s”', (words, reason) => {
+    expect(describeReason(reason, timeOf)).toBe(words)
+  })
+})
+
+describe('what an agent lacks for a run', () => {
+  it.each<[Partial<ReadyRun>, Partial<AgentState>, string[]]>([
+    [{}, {}, []],
+    [{ target: { agent: 'kelda-lab' } }, {}, ['is not kelda-lab']],
+    [{}, { pools: {} }, ['is not in pool quay']],
+    [{}, { pools: { quay: false } }, ['is switched off in pool quay']],
+    [
+      { target: { labels: { os: 'windows', site: 'kelda' } } },
+      {},
+      ['has no label os=windows', 'has no label site=kelda'],
+    ],
+    [{}, { on: false, connected: false, draining: true }, ['is switched off', 'is out of reach', 'is draining']],
+    [{ slots: 5 }, {}, ['has 4 of 5 slots']],
+    [{ kind: 'script' }, {}, ['cannot carry out script']],
+    [{ minVersion: '1.10' }, {}, ['has version 1.4.0, needs 1.10']],
+    [{ account: 'svc' }, {}, ['has no account svc']],
+    [{ robot: true }, {}, ['has no robot']],
+  ])('%j on %j: %j', (wish, state, lacks) => {
+    expect(whatLacks(run(wish), agent(state))).toEqual(lacks)
+  })
+
+  it.each([
+    ['1.10.0', '1.9.9', 1],
+    ['1.4', '1.4.0', 0],
+    ['1.4.0-beta.2', '1.4.0', 0],
+    ['0.9', '1', -1],
+  ])('version %s against %s', (a, b, sign) => {
+    expect(Math.sign(compareVersions(a, b))).toBe(sign)
+    expect(Math.sign(compareVersions(b, a))).toBe(sign === 0 ? 0 : -sign)
+  })
+})
+
+describe('a run whose target cannot be reached', () => {
+  const away = agent({ name: 'away', connected: false })
+  it('waits for reach if one would fit that is away, and none that fits is there', () => {
+    expect(waitsForReach(run(), [away])).toBe(true)
+    expect(waitsForReach(run(), [away, agent({ name: 'off', on: false })])).toBe(true)
+  })
+  it('does not if one that fits is there, however full, or if none would fit', () => {
+    expect(waitsForReach(run(), [away, agent()])).toBe(false)
+    expect(waitsForReach(run(), [agent({ connected: false, draining: true })])).toBe(false)
+    expect(waitsForReach(run(), [])).toBe(false)
+  })
+})
