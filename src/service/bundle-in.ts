@@ -4,7 +4,7 @@ import type { Fault } from '@/core/schema/faults'
 import { parseDuration } from '@/core/timing/duration'
 import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import { faultsFrom } from '@/core/schema/faults'
-import { db, many, maybeOne, transaction, type Tx } from '@/store/db'
+import { many, maybeOne, transaction, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { changing, insertCalendar, readCalendar, saveCalendarIn } from './calendars'
 import { addPoolIn } from './fleet'
@@ -288,28 +288,36 @@ async function importTriggers(
   triggers: readonly TriggerIn[],
   lines: ImportLine[],
 ): Promise<void> {
+  const jobIds = new Map(
+    (await many<{ id: number; slug: string }>(tx, 'SELECT id, slug FROM jobs WHERE deleted_at IS NULL')).map((row) => [
+      row.slug,
+      row.id,
+    ]),
+  )
+  const present = await many<{
+    slug: string
+    id: number
+    version: number
+    title: string
+    notes: string
+    jobId: number
+    enabled: boolean
+    definition: unknown
+  }>(
+    tx,
+    `SELECT slug, id, version, title, notes, job_id AS "jobId", enabled, definition FROM triggers WHERE slug = ANY($1) AND deleted_at IS NULL`,
+    [triggers.map(({ slug }) => slug)],
+  )
+  const known = new Map(present.map(({ slug, ...row }) => [slug, row]))
   for (const { slug, job, ...trigger } of triggers) {
-    const started = await db().Job.findOne({ where: { slug: job, deletedAt: null }, transaction: tx })
-    const content = { ...trigger, jobId: Number(started?.id), sure: true }
-    const known = await maybeOne<{
-      id: number
-      version: number
-      title: string
-      notes: string
-      jobId: number
-      enabled: boolean
-      definition: unknown
-    }>(
-      tx,
-      `SELECT id, version, title, notes, job_id AS "jobId", enabled, definition FROM triggers WHERE slug = $1 AND deleted_at IS NULL`,
-      [slug],
-    )
-    if (!known) {
+    const content = { ...trigger, jobId: Number(jobIds.get(job)), sure: true }
+    const found = known.get(slug)
+    if (!found) {
       await insertTrigger(tx, actor, { slug, ...content })
       lines.push({ kind: 'trigger', id: slug, what: 'added' })
       continue
     }
-    const { id, version, ...before } = known
+    const { id, version, ...before } = found
     const { sure: _, ...after } = content
     const isSame = sameJson({ ...before, definition: triggerDefinitionSchema.parse(before.definition) }, after)
     if (!isSame) await saveTriggerIn(tx, actor, id, { ...content, version })

@@ -1,6 +1,6 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import { useState, type ReactNode } from 'react'
+import type { ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { referencesInSingleQuotes } from '@/core/work/command'
 import { INPUT_TYPES, type Input, type InputType } from '@/core/work/inputs'
@@ -8,6 +8,7 @@ import { INTERPRETERS, UNREACHABLE_THEN, type Interpreter, type JobDefinition, t
 import type { AgentRow, PoolRow } from '@/service/fleet'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
+import { useFollowing } from '@/ui/hooks/following'
 import { Button } from '@/ui/parts/button'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack } from '@/ui/parts/layout'
@@ -130,11 +131,7 @@ function EnvironmentField({
   onChange: (value: Record<string, string>) => void
   error: string | undefined
 }): ReactNode {
-  const [text, setText] = useState(() =>
-    Object.entries(value)
-      .map(([k, v]) => `${k}=${v}`)
-      .join('\n'),
-  )
+  const [text, setText] = useFollowing(JSON.stringify(value), (json) => pairsOf(json).join('\n'))
   const bad = text.split('\n').find((line) => line.trim() !== '' && !/^[A-Za-z_]\w*=/.test(line))
   return (
     <TextField
@@ -145,13 +142,12 @@ function EnvironmentField({
       error={bad ? `“${bad}” is not NAME=value.` : error}
       width="360px"
       onChange={(next) => {
-        setText(next)
         const pairs = next.split('\n').filter((line) => /^[A-Za-z_]\w*=/.test(line))
-        onChange(
-          Object.fromEntries(
-            pairs.map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)]),
-          ),
+        const meant = Object.fromEntries(
+          pairs.map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)]),
         )
+        setText(next, JSON.stringify(meant))
+        onChange(meant)
       }}
     />
   )
@@ -306,11 +302,7 @@ export function LabelsField({
   onChange: (value: Record<string, string>) => void
   error?: string | undefined
 }): ReactNode {
-  const [text, setText] = useState(() =>
-    Object.entries(value)
-      .map(([k, v]) => `${k}=${v}`)
-      .join(', '),
-  )
+  const [text, setText] = useFollowing(JSON.stringify(value), (json) => pairsOf(json).join(', '))
   return (
     <TextField
       label="Labels, as key=value"
@@ -320,23 +312,27 @@ export function LabelsField({
       error={error}
       width="240px"
       onChange={(next) => {
-        setText(next)
         const pairs = next
           .split(',')
           .map((part) => part.trim())
           .filter(Boolean)
-        onChange(
-          Object.fromEntries(
-            pairs.map((pair) =>
-              pair.includes('=')
-                ? [pair.slice(0, pair.indexOf('=')).trim(), pair.slice(pair.indexOf('=') + 1).trim()]
-                : [pair, ''],
-            ),
+        const meant = Object.fromEntries(
+          pairs.map((pair) =>
+            pair.includes('=')
+              ? [pair.slice(0, pair.indexOf('=')).trim(), pair.slice(pair.indexOf('=') + 1).trim()]
+              : [pair, ''],
           ),
         )
+        setText(next, JSON.stringify(meant))
+        onChange(meant)
       }}
     />
   )
+}
+
+/** `NAME=value` of each, of an object as JSON. */
+function pairsOf(json: string): string[] {
+  return Object.entries(JSON.parse(json) as Record<string, string>).map(([name, value]) => `${name}=${value}`)
 }
 
 function NumberField({
@@ -352,7 +348,7 @@ function NumberField({
   error?: string | undefined
   width?: string
 }): ReactNode {
-  const [text, setText] = useState(String(value))
+  const [text, setText] = useFollowing(String(value), (shown) => (shown === 'NaN' ? '' : shown))
   return (
     <TextField
       label={label}
@@ -361,8 +357,9 @@ function NumberField({
       error={error ?? (/^\d+$/.test(text.trim()) ? undefined : 'A whole number.')}
       width={width}
       onChange={(next) => {
-        setText(next)
-        onChange(/^\d+$/.test(next.trim()) ? Number(next) : Number.NaN)
+        const meant = /^\d+$/.test(next.trim()) ? Number(next) : Number.NaN
+        setText(next, String(meant))
+        onChange(meant)
       }}
     />
   )

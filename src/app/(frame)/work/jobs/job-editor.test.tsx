@@ -1,0 +1,164 @@
+import { fireEvent, screen, waitFor } from '@testing-library/react'
+import { jobDefinitionSchema, type JobContent } from '@/core/work/job'
+import type { JobFull } from '@/service/work'
+import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
+import { contentOf, JobEditor } from './job-editor'
+
+const definition = (change: object = {}): JobContent['definition'] =>
+  jobDefinitionSchema.parse({ action: { kind: 'wait', minutes: 2 }, target: { pool: 'quay' }, ...change })
+const job = (change: object = {}): JobFull =>
+  ({
+    id: 5,
+    slug: 'till-file',
+    title: 'Till file',
+    notes: '',
+    areaId: 4,
+    active: true,
+    version: 2,
+    savedBy: 'Ines Aldaya',
+    usualMs: null,
+    definition: definition(change),
+  }) as unknown as JobFull
+const SERVER = {
+  'GET /areas': [
+    { id: 4, title: 'Close of day' },
+    { id: 6, title: 'Sailing' },
+  ],
+  'GET /pools': [
+    { id: 1, name: 'quay' },
+    { id: 2, name: 'data' },
+  ],
+  'GET /agents': [
+    { id: 1, name: 'kelda-app1', pools: [{ name: 'quay' }], labels: { os: 'linux' } },
+    { id: 2, name: 'kelda-desk1', pools: [], labels: { os: 'windows' } },
+  ],
+  'PUT /jobs/5': { version: 3 },
+  'POST /jobs': { id: 9 },
+}
+function edit(one: JobFull | null, more: object = {}, role: 'designer' | 'operator' = 'designer'): Asked[] {
+  const empty: JobContent = { title: '', notes: '', areaId: 0, active: true, definition: definition() }
+  return show(<JobEditor job={one} initial={one ? contentOf(one) : empty} />, { ...SERVER, ...more }, { role })
+}
+async function saved(asked: Asked[]): Promise<JobContent & { version: number }> {
+  await press('Save')
+  await waitFor(() => expect(changesOf(asked)).toHaveLength(1))
+  return changesOf(asked)[0]?.body as JobContent & { version: number }
+}
+
+describe('a job, written in sentences', () => {
+  it('says where it goes, and which agents fit', async () => {
+    const asked = edit(job())
+    expect(await screen.findByText('1 agent fits: kelda-app1')).toBeTruthy()
+    await choose(/Kind of target/, 'any agent with labels')
+    type('Labels, as key=value', 'os=windows')
+    expect(await screen.findByText('1 agent fits: kelda-desk1')).toBeTruthy()
+    type('Labels, as key=value', 'os=windows, site=nowhere')
+    expect(await screen.findByText('No agent fits yet: runs would wait.')).toBeTruthy()
+    type('Slots', '2')
+    await choose(/^normal Priority|Priority/, 'high')
+    expect((await saved(asked)).definition).toMatchObject({
+      target: { labels: { os: 'windows', site: 'nowhere' } },
+      slots: 2,
+      priority: 'high',
+    })
+  })
+
+  it('takes inputs, retries, limits and success, and sends the version that was read', async () => {
+    const asked = edit(job())
+    await press('Add an input')
+    type('name', 'harbour')
+    type('shown as', 'Harbour')
+    type('Retries', '3')
+    type('Delay in seconds', '90')
+    type('Exit codes, comma between', '0, 4')
+    const body = await saved(asked)
+    expect(body.version).toBe(2)
+    expect(body.definition).toMatchObject({
+      inputs: [{ name: 'harbour', title: 'Harbour', type: 'text', ask: true }],
+      retries: 3,
+      retryDelaySeconds: 90,
+      success: { exitCodes: [0, 4] },
+    })
+  })
+
+  it('waits for minutes, or for a number that is asked for', async () => {
+    const asked = edit(job())
+    type('Minutes', '${length}')
+    await press('Save')
+    expect(await screen.findByText('No number input is called length.')).toBeTruthy()
+    type('Minutes', '0.5')
+    expect((await saved(asked)).definition.action).toEqual({ kind: 'wait', minutes: 0.5 })
+  })
+
+  it('names every field that is not right, and saves nothing', async () => {
+    const asked = edit(job())
+    type('Title', '')
+    type('Slots', 'many')
+    type('Retries', '99')
+    type('environment, one NAME=value a line', 'GOOD=1\nnot so good')
+    expect(await screen.findByText('“not so good” is not NAME=value.')).toBeTruthy()
+    await press('Save')
+    expect(await screen.findByText('3 things are not right yet.')).toBeTruthy()
+    expect(screen.getByText('A job needs a title.')).toBeTruthy()
+    expect(screen.getByText('Retries are 0 to 50.')).toBeTruthy()
+    expect(changesOf(asked)).toEqual([])
+  })
+
+  it('opens once it is made', async () => {
+    const asked = edit(null)
+    type('Title', 'Night watch')
+    await screen.findByText('1 agent fits: kelda-app1')
+    await choose(/in area/, 'Sailing')
+    expect(await saved(asked)).toMatchObject({ title: 'Night watch', areaId: 6, active: true })
+    await waitFor(() => expect(window.location.pathname).toBe('/work/jobs/9'))
+  })
+
+  it('is kept when the save is refused, and shows why at its field', async () => {
+    edit(job(), {
+      'PUT /jobs/5': new No(400, {
+        detail: 'No.',
+        errors: [{ path: 'title', message: 'Another job of this area is called that.' }],
+      }),
+    })
+    type('Title', 'Reconcile')
+    await press('Save')
+    expect(await screen.findByText('Another job of this area is called that.')).toBeTruthy()
+    expect((screen.getByRole('textbox', { name: 'Title' }) as HTMLInputElement).value).toBe('Reconcile')
+  })
+
+  it('takes what somebody else saved meanwhile, if that is wanted', async () => {
+    const theirs = {
+      ...job({ retries: 7, environment: { LANG: 'C' }, target: { labels: { os: 'linux' } } }),
+      version: 4,
+      savedBy: 'Torvald Brekke',
+    }
+    edit(job(), {
+      'PUT /jobs/5': new No(409, { type: 'urn:bugle:problem:conflict', detail: 'Saved meanwhile.', theirs }),
+    })
+    type('Retries', '2')
+    await press('Save')
+    expect((await screen.findByRole('alert')).textContent).toMatch(/Torvald Brekke saved this job.*retries/)
+    await press('Take theirs, drop mine')
+    const shown = (name: string): string => (screen.getByRole('textbox', { name }) as HTMLInputElement).value
+    expect(shown('Retries')).toBe('7')
+    expect(shown('environment, one NAME=value a line')).toBe('LANG=C')
+    expect(shown('Labels, as key=value')).toBe('os=linux')
+    expect(screen.getByRole('button', { name: 'Save' }).hasAttribute('disabled')).toBe(true)
+  })
+
+  it('is removed after a question', async () => {
+    const asked = edit(job(), { 'DELETE /jobs/5': undefined })
+    await press('Remove')
+    expect(changesOf(asked)).toEqual([])
+    await press('Remove it')
+    await waitFor(() => expect(window.location.pathname).toBe('/work'))
+    expect(changesOf(asked)).toEqual([{ what: 'DELETE /jobs/5', body: undefined }])
+  })
+
+  it('may be read by an operator, who is told why it cannot be changed', async () => {
+    const asked = edit(job(), {}, 'operator')
+    expect(await screen.findByText('Your role may not change work; it takes a designer.')).toBeTruthy()
+    fireEvent.click(screen.getByRole('button', { name: 'Save' }))
+    expect(changesOf(asked)).toEqual([])
+  })
+})
