@@ -1,6 +1,6 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useState, type ReactNode } from 'react'
+import { useEffect, useRef, useState, type ReactNode } from 'react'
 import { CADENCE_WORDS, CADENCES, type CadenceKind } from '@/core/timing/cadence'
 import type { CalendarRow } from '@/service/calendars'
 import type { PoolRow } from '@/service/fleet'
@@ -25,9 +25,19 @@ export function TriggerFilters({
   })
   const { data: pools = [] } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
   const [text, setText] = useState(values.text ?? '')
+  const asked = useRef(text)
+  useEffect(() => {
+    const now = values.text ?? ''
+    // Not what was typed here: cleared, or an address that was opened.
+    if (now !== asked.current) setText(now)
+    asked.current = now
+  }, [values.text])
   useEffect(() => {
     if (text === (values.text ?? '')) return
-    const timer = setTimeout(() => onChange({ text: text || null }), 250)
+    const timer = setTimeout(() => {
+      asked.current = text
+      onChange({ text: text || null })
+    }, 250)
     return () => clearTimeout(timer)
   }, [text, values.text, onChange])
   const choice = (

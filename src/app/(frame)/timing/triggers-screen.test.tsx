@@ -1,5 +1,6 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import type { TriggerRow } from '@/service/trigger-list'
+import { go } from '@/ui/navigation.test-help'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { TriggersScreen } from './triggers-screen'
 
@@ -113,6 +114,18 @@ describe('the list of triggers', () => {
     expect(window.location.search).toContain('sort=load')
     fireEvent.change(screen.getByRole('searchbox', { name: 'Filter by words' }), { target: { value: 'freight' } })
     await waitFor(() => expect(last()?.text).toBe('freight'))
+  })
+
+  it('forgets the words when all filters are cleared', async () => {
+    show(<TriggersScreen />, SERVER)
+    await lineOf('Freight invoicing')
+    const box = screen.getByRole<HTMLInputElement>('searchbox', { name: 'Filter by words' })
+    fireEvent.change(box, { target: { value: 'freight' } })
+    await waitFor(() => expect(window.location.search).toBe('?text=freight'))
+    go('/timing')
+    await waitFor(() => expect(box.value).toBe(''))
+    await new Promise((resolve) => setTimeout(resolve, 350))
+    expect(window.location.search).toBe('')
   })
 
   it('says what to do when nothing fits, and when there is nothing', async () => {
