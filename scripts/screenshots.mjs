@@ -15,6 +15,17 @@ if (!isUp)
   )
 const { chromium } = await import('@playwright/test')
 
+const CRONTAB = `MAILTO=night@marram.example
+CRON_TZ=Europe/London
+# the night, before Bugle
+45 0 * * *    till-file --harbour orrin
+*/15 5-23 * * *  vessel-log --all
+30 2 * * 1-5  close-day --harbour kelda
+0 6 1 */3 *   quarter-returns
+@reboot       warm-up
+0 25 * * *    never
+`
+
 mkdirSync(folder, { recursive: true })
 const browser = await chromium.launch({
   executablePath: '/usr/bin/chromium',
@@ -71,7 +82,12 @@ const list = (answer, key) => (Array.isArray(answer) ? answer : (answer.rows ?? 
 const agent = list(agents, 'agents').find(({ name }) => name === 'tarn-ops1')
 const job = byTitle(list(jobs, 'jobs'), 'Reconcile fares')
 const trigger = byTitle(triggers, 'Freight invoicing')
-const calendar = byTitle(list(calendars, 'calendars'), 'Livestock market days')
+const calendarCalled = (title) => byTitle(list(calendars, 'calendars'), title)
+const monthEnd = calendarCalled('Month-end close')
+const workingDays = calendarCalled('Working days')
+// The next year in which a month's end is moved by the dry dock, and such a day.
+const year = new Date().getFullYear() + 1
+const asked = `${year}-04-30`
 
 await shoot('watch', day, '/watch', 'Now on the machines')
 await shoot('run', day, `/runs/${run.id}`, 'Output')
@@ -82,10 +98,16 @@ await shoot('job', day, `/work/jobs/${job.id}`, 'Reconcile fares')
 await shoot('triggers', day, '/timing', 'Timing')
 await shoot('trigger', day, `/timing/triggers/${trigger.id}`, 'The next 20 starts')
 await shoot('trigger-night', night, `/timing/triggers/${trigger.id}?tab=history`, trigger.title)
-await shoot('calendar', day, `/timing/calendars/${calendar.id}`, 'Which days')
-await shoot('calendar-night', night, `/timing/calendars/${calendar.id}?with=year`, calendar.title)
-await shoot('not-started', day, '/timing/not-started', 'Timing')
-await shoot('exchange', day, '/timing/exchange', 'A crontab in')
+await shoot('calendar', day, `/timing/calendars/${monthEnd.id}?year=${year}&day=${asked}`, 'Which days', (page) =>
+  page.getByText('is not in it').or(page.getByText('is in it')).first().scrollIntoViewIfNeeded(),
+)
+await shoot('calendar-night', night, `/timing/calendars/${workingDays.id}?with=year`, workingDays.title)
+await shoot('not-started', day, '/timing/not-started', 'Not started because')
+await shoot('exchange', day, '/timing/exchange', 'A crontab in', async (page) => {
+  await page.getByRole('textbox', { name: 'Its lines' }).fill(CRONTAB)
+  await page.getByRole('button', { name: 'Read it, line by line' }).click()
+  await page.getByRole('table', { name: 'The crontab, line by line' }).waitFor()
+})
 await shoot('fleet', day, '/fleet', 'Fleet')
 await shoot('agent-night', night, `/fleet/agents/${agent.id}`, agent.name)
 await shoot('enrol', day, '/fleet?enrol=1', 'Enrol an agent')

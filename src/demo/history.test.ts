@@ -78,9 +78,12 @@ describe('the demo’s past', () => {
   it('has one run for each occurrence of each trigger, and no other by a trigger', () => {
     const calendars = demoCalendars(new Date(TO)).map(({ slug, title, rule }) => ({ id: slug, title, days: rule }))
     const timings = new Timings(calendars, SHIPPED_HOLIDAYS, 'Europe/London')
-    const all = [...past.done, ...past.open]
+    const all = [
+      ...[...past.done, ...past.open].map((run) => ({ title: run.trigger?.title, atMs: run.createdAtMs })),
+      ...past.leftOut.map(({ trigger, atMs }) => ({ title: trigger, atMs })),
+    ]
     for (const { title, definition, enabled, job, sinceDays } of TRIGGERS) {
-      const mine = all.filter(({ trigger }) => trigger?.title === title).map((run) => run.createdAtMs)
+      const mine = all.filter((one) => one.title === title).map(({ atMs }) => atMs)
       const target = JOBS.find((each) => each.title === job)?.definition.target
       if (enabled === false || (target && 'pool' in target && target.pool === 'lab')) {
         expect([title, mine]).toEqual([title, []])
@@ -126,6 +129,19 @@ describe('the demo’s past', () => {
       const last = run.tries.at(-1) as PastTry
       if (last.fails) expect(run.tries).toHaveLength(retries + 1)
       expect(last.endMs).toBeLessThanOrEqual(TO)
+    }
+  })
+
+  it('leaves a start out where the run before went on and the trigger skips, and nowhere else', () => {
+    const long = makeHistory(TO - 50 * 86_400_000, TO, SEED)
+    const runs = new Map(
+      long.done.map((run) => [`${run.trigger?.title} ${run.createdAtMs} ${run.trigger?.forAgent}`, run]),
+    )
+    expect(long.leftOut.length).toBeGreaterThan(0)
+    for (const { trigger, atMs, otherAtMs, forAgent } of long.leftOut) {
+      const other = runs.get(`${trigger} ${otherAtMs} ${forAgent}`)
+      expect(other?.trigger?.skips).toBe(true)
+      expect(other?.tries.at(-1)?.endMs ?? 0).toBeGreaterThan(atMs)
     }
   })
 

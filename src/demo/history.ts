@@ -20,6 +20,8 @@ export interface PastRun {
     readonly day: string
     readonly dueAtMs: number | null
     readonly forAgent: string | null
+    /** Leaves a start out while the run before goes on. */
+    readonly skips: boolean
   } | null
   readonly tries: readonly PastTry[]
 }
@@ -35,10 +37,22 @@ export interface PastTry {
 type Start = Omit<PastRun, 'tries'>
 interface Waiting extends Start {
   readonly tries: PastTry[]
+  hasEnded?: true
+}
+const keyOf = ({ title, forAgent }: { title: string; forAgent: string | null }): string => `${title} ${forAgent}`
+
+/** An occurrence that was left out, since the run before still went on. */
+export interface LeftOut {
+  readonly trigger: string
+  readonly atMs: number
+  readonly forAgent: string | null
+  /** When the run was made that still went on. */
+  readonly otherAtMs: number
 }
 
 export interface Past {
   readonly done: readonly PastRun[]
+  readonly leftOut: readonly LeftOut[]
   /** What ran or waited at the end. */
   readonly open: readonly Start[]
 }
@@ -74,6 +88,7 @@ function startsOf(fromMs: number, toMs: number, seed: number): Start[] {
             day: isoDay(day),
             dueAtMs: finishBy(trigger.definition, at * 1000),
             forAgent: machine?.name ?? null,
+            skips: trigger.definition.overlap === 'skip',
           },
         })
       }
@@ -111,6 +126,9 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
   for (const machine of MACHINES) board.putAgent(agentState(machine))
   const starts = startsOf(fromMs, toMs, seed)
   const done: PastRun[] = []
+  const leftOut: LeftOut[] = []
+  /** The newest open run of each trigger that skips, on each machine. */
+  const newest = new Map<string, Waiting>()
   const waiting = new Map<number, Waiting>()
   const ends: { atMs: number; number: number }[] = []
   let nextNumber = 1
@@ -124,13 +142,28 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
     while (ends[0] && ends[0].atMs <= nowMs) endOne(ends.shift() as { number: number }, nowMs)
     while (starts[cursor] && (starts[cursor]?.createdAtMs ?? Infinity) <= nowMs) {
       const start = starts[cursor++] as Start
+      if (isLeftOut(start)) continue
       const number = nextNumber++
-      waiting.set(number, { ...start, tries: [] })
+      const run: Waiting = { ...start, tries: [] }
+      waiting.set(number, run)
+      if (start.trigger?.skips) newest.set(keyOf(start.trigger), run)
       board.putRun(readyRun(number, start, nowMs))
     }
     for (const { number, agent } of board.place(nowMs).starts) startOne(number, agent, nowMs)
   }
-  return { done, open: [...waiting.values()] }
+  return { done, leftOut, open: [...waiting.values()] }
+
+  function isLeftOut({ trigger, createdAtMs }: Start): boolean {
+    const other = trigger?.skips ? newest.get(keyOf(trigger)) : undefined
+    if (!trigger || !other || other.hasEnded) return false
+    leftOut.push({
+      trigger: trigger.title,
+      atMs: createdAtMs,
+      forAgent: trigger.forAgent,
+      otherAtMs: other.createdAtMs,
+    })
+    return true
+  }
 
   function startOne(number: number, agent: string, nowMs: number): void {
     const run = waiting.get(number)
@@ -168,6 +201,7 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
       return
     }
     waiting.delete(number)
+    run.hasEnded = true
     done.push(run)
   }
 }

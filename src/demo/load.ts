@@ -36,6 +36,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     const triggers = await addTiming(tx, jobs, now)
     const past = makeHistory(now.getTime() - WEEKS * 7 * 86_400_000, now.getTime(), SEED)
     await addHistory(tx, past.done, { jobs, people, triggers }, now)
+    await addLeftOut(tx, past.leftOut, triggers)
     await addOpenRuns(tx, past.open, triggers)
     return { machines }
   }).then(async (secrets) => {
@@ -291,6 +292,18 @@ async function addHistory(
       withOutput.map((x) => JSON.stringify(x.t.lines.map((line) => [line.atMs, line.stream, line.text]))),
     ],
   )
+}
+
+async function addLeftOut(tx: Tx, leftOut: Past['leftOut'], triggers: Map<string, number>): Promise<void> {
+  for (const { trigger, atMs, forAgent, otherAtMs } of leftOut)
+    await execute(
+      tx,
+      `INSERT INTO not_started (trigger_id, trigger_version, first_occurrence, last_occurrence, times, why, detail, run_id, at)
+       SELECT $1, 1, $2, $2, 1, 'overlap', '#' || r.id || ' had not ended.', r.id, $2
+         FROM runs r LEFT JOIN agents a ON a.name = $4
+        WHERE r.trigger_id = $1 AND r.occurrence = $3 AND r.for_agent_id IS NOT DISTINCT FROM a.id`,
+      [triggers.get(trigger), new Date(atMs), new Date(otherAtMs), forAgent],
+    )
 }
 
 function whatRan(run: PastRun): object {

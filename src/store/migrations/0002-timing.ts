@@ -97,7 +97,6 @@ CREATE TABLE not_started (
   id bigserial PRIMARY KEY,
   trigger_id bigint NOT NULL REFERENCES triggers ON DELETE CASCADE,
   trigger_version integer NOT NULL,
-  agent_id bigint REFERENCES agents ON DELETE CASCADE,
   first_occurrence timestamptz NOT NULL,
   last_occurrence timestamptz NOT NULL,
   times integer NOT NULL,

@@ -146,7 +146,7 @@ export function TopBar({
     queryFn: () => api.get<Starts>('/starts'),
     refetchInterval: 60_000,
   })
-  const open = matters?.filter((matter) => matter.state === 'open').length ?? 0
+  const open = matters?.filter((matter) => matter.state === 'open').length
   return (
     <>
       <Bar>
@@ -170,9 +170,12 @@ export function TopBar({
             <b>{clock(now, me.zone)}</b> {day(now, me.zone)} · {cityOf(me.zone)}
           </time>
         )}
-        <Matters href="/watch" $open={open > 0}>
-          {open === 0 ? 'all is well' : `${open} need${open === 1 ? 's' : ''} a person`}
-        </Matters>
+        {/* Nothing is said before it is known. */}
+        {open !== undefined && (
+          <Matters href="/watch" $open={open > 0}>
+            {open === 0 ? 'all is well' : `${open} need${open === 1 ? 's' : ''} a person`}
+          </Matters>
+        )}
         <ActionMenu
           button={<Person aria-label={`${me.name}, menu`}>{me.name.split(' ')[0]}</Person>}
           items={[

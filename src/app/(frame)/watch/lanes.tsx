@@ -18,6 +18,8 @@ const BACK_MS = 60 * 60_000
 const AHEAD_MS = 20 * 60_000
 /** Height of one run where several share a lane. */
 const LAYER = 15
+/** Bars that are narrower show no title: a letter of it tells nothing. Pixels. */
+const LABELLED = 46
 
 const Grid = styled(Panel)`
   position: relative;
@@ -67,6 +69,7 @@ const Bar = styled(Link)<{ $state: string }>`
   height: 18px;
   top: 4px;
   padding: 0 5px;
+  text-overflow: ellipsis;
   border-radius: 2px;
   font-size: 11.5px;
   line-height: 18px;
@@ -166,6 +169,7 @@ export function Lanes(): ReactNode {
                   depth === 1
                     ? {}
                     : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 2}px`, fontSize: 11 }
+                const barWidth = Math.max(3, x(ends) - left - 1)
                 const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
                 const key = `${bar.runId} ${bar.startedAt}`
                 return (
@@ -179,9 +183,9 @@ export function Lanes(): ReactNode {
                       $state={bar.state}
                       title={label}
                       aria-label={label}
-                      style={{ left, width: Math.max(3, x(ends) - left - 1), ...place }}
+                      style={{ left, width: barWidth, ...(barWidth < LABELLED ? { padding: 0 } : {}), ...place }}
                     >
-                      {bar.title}
+                      {barWidth >= LABELLED && bar.title}
                     </Bar>
                     {usualEnd > nowMs && <Rest style={{ left: x(nowMs), width: x(usualEnd) - x(nowMs), ...place }} />}
                   </span>

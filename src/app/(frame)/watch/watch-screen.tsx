@@ -29,6 +29,7 @@ const Pill = styled(Link)`
 const List = styled.table`
   width: 100%;
   border-spacing: 0;
+  table-layout: fixed;
   th {
     text-align: left;
     font:
@@ -43,16 +44,15 @@ const List = styled.table`
     border-top: 1px solid var(--line);
   }
   td:first-child a {
-    display: inline-flex;
+    display: flex;
     gap: 7px;
     align-items: center;
     font-weight: 600;
   }
-  td {
+  td,
+  td:first-child a > b {
+    font-weight: inherit;
     white-space: nowrap;
-  }
-  .long {
-    max-width: 150px;
     overflow: hidden;
     text-overflow: ellipsis;
   }
@@ -136,9 +136,15 @@ function NextStarts(): ReactNode {
         <thead>
           <tr>
             <th scope="col">Next starts</th>
-            <th scope="col">in</th>
-            <th scope="col">by</th>
-            <th scope="col">goes to</th>
+            <th scope="col" style={{ width: 66 }}>
+              in
+            </th>
+            <th scope="col" style={{ width: '23%' }}>
+              when
+            </th>
+            <th scope="col" style={{ width: 88 }}>
+              goes to
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -154,17 +160,17 @@ function NextStarts(): ReactNode {
               <td>
                 <Link href={`/timing/triggers/${start.triggerId}`}>
                   <StateMark mark={start.dueAt ? 'late' : 'waiting'} />
-                  {start.title}
+                  <b>{start.title}</b>
                 </Link>
               </td>
               <td title={exact(start.at, zone)}>
                 {now > 0 &&
                   (Date.parse(start.at) > now ? relative(Date.parse(start.at), now).replace('in ', '') : 'now')}
               </td>
-              <td className="long" title={start.says}>
+              <td title={start.says}>
                 <Small>{start.says}</Small>
               </td>
-              <td className="long">
+              <td title={start.goesTo}>
                 <Small>{start.goesTo}</Small>
               </td>
             </tr>
@@ -184,13 +190,13 @@ function JustEnded(): ReactNode {
         <thead>
           <tr>
             <th scope="col">Just ended</th>
-            <th scope="col" className="num">
+            <th scope="col" className="num" style={{ width: 74 }}>
               took
             </th>
-            <th scope="col" className="num">
+            <th scope="col" className="num" style={{ width: 74 }}>
               usual
             </th>
-            <th scope="col" className="num">
+            <th scope="col" className="num" style={{ width: 96 }}>
               when
             </th>
           </tr>
@@ -201,7 +207,7 @@ function JustEnded(): ReactNode {
               <td>
                 <Link href={`/runs/${run.id}`}>
                   <StateMark mark={run.state} />
-                  {run.title}
+                  <b>{run.title}</b>
                   <span className="visually-hidden">{run.state}</span>
                 </Link>
               </td>
