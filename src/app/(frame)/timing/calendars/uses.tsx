@@ -57,14 +57,14 @@ export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
               {nextAt === null ? 'off or never again' : `${dayAndYear(nextAt, zone, now)} ${clock(nextAt, zone)}`}
             </Small>
             <Link href={`/timing/triggers/${id}`}>{title}</Link>
-            <Small>{isIndirect && 'indirectly'}</Small>
+            <Small style={{ lineHeight: 'inherit' }}>{isIndirect && 'indirectly'}</Small>
           </li>
         ))}
         {others.map(({ id, title, isIndirect }) => (
           <li key={`calendar ${id}`}>
             <Small style={{ lineHeight: 'inherit' }}>calendar</Small>
             <Link href={`/timing/calendars/${id}`}>{title}</Link>
-            <Small>{isIndirect && 'indirectly'}</Small>
+            <Small style={{ lineHeight: 'inherit' }}>{isIndirect && 'indirectly'}</Small>
           </li>
         ))}
       </List>

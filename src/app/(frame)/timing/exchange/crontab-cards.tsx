@@ -175,7 +175,7 @@ export function CrontabIn(): ReactNode {
 /** What is said of a line; of a trigger also when it fires. */
 function becomes(report: CrontabPreview, line: CrontabPreview['lines'][number]): string {
   const i = report.triggers.findIndex((trigger) => trigger.line === line.line)
-  return i < 0 ? line.says : `${line.says} ${report.says[i]}`
+  return i < 0 ? line.says : `${line.says.replace(/\.$/, '')} ${report.says[i]}`
 }
 
 const notCarried = (report: CrontabPreview): number => report.lines.filter(({ kind }) => kind === 'not carried').length

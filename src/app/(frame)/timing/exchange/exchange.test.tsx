@@ -59,7 +59,7 @@ describe('a crontab', () => {
     says: ['at 02:30 on weekdays'],
     lines: [
       { line: 1, text: '# the night', kind: 'comment', says: 'A comment.' },
-      { line: 2, text: '30 2 * * 1-5 close-day', kind: 'trigger', says: 'Starts close-day' },
+      { line: 2, text: '30 2 * * 1-5 close-day', kind: 'trigger', says: 'Starts close-day.' },
       { line: 3, text: '@reboot warm-up', kind: 'not carried', says: 'Bugle starts nothing at a machine’s start.' },
     ],
   }
