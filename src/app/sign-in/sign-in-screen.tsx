@@ -58,6 +58,7 @@ interface Props {
 }
 
 export function SignInScreen({ to, people, isNew }: Props): ReactNode {
+  const [trouble, setTrouble] = useState<unknown>(null)
   return (
     <Ground>
       <Card>
@@ -69,14 +70,18 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
         {people.length > 0 && (
           <Line>
             <Stack>
+              <Trouble error={trouble} />
               <Mute>Demo: be one of the people of Marram Sound Ferries</Mute>
               {people.map((person) => (
                 <Person
                   key={person.id}
                   type="button"
-                  onClick={() =>
-                    void api.post('/api/sign-in/demo', { personId: person.id }).then(() => window.location.assign(to))
-                  }
+                  onClick={() => {
+                    setTrouble(null)
+                    api
+                      .post('/api/sign-in/demo', { personId: person.id })
+                      .then(() => window.location.assign(to), setTrouble)
+                  }}
                 >
                   <b>{person.name}</b>
                   <Mute>{person.role}</Mute>

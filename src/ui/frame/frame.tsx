@@ -100,14 +100,17 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
     return () => window.removeEventListener('keydown', onKey)
   }, [router])
 
-  const onAction = (action: string): void => {
+  const onAction = async (action: string): Promise<void> => {
     if (action === 'settings') router.push('/settings')
     if (action === 'theme') {
       const theme = me.theme === 'dark' ? 'light' : 'dark'
       setMe({ ...me, theme })
-      void api.patch('/me', { theme })
+      await api.patch('/me', { theme })
     }
-    if (action === 'sign-out') void api.post('/api/sign-out').then(() => window.location.assign('/sign-in'))
+    if (action === 'sign-out') {
+      await api.post('/api/sign-out')
+      window.location.assign('/sign-in')
+    }
   }
   return (
     <RouterProvider navigate={(href) => router.push(href)}>

@@ -5,12 +5,13 @@ import { usePathname } from 'next/navigation'
 import type { ReactNode } from 'react'
 import { Button as AriaButton } from 'react-aria-components'
 import styled from 'styled-components'
-import { api } from '../api'
+import { api, type ApiProblem } from '../api'
 import { cityOf, clock, day, when } from '../format'
 import { useLive } from '../hooks/live'
 import { useMe } from '../hooks/me'
 import { useNow } from '../hooks/now'
 import { ActionMenu } from '../parts/menu'
+import { useSay } from './announcer'
 import { BrandMark } from './brand'
 
 /** An area that does not exist yet is not here. */
@@ -130,9 +131,10 @@ export function TopBar({
 }: {
   onFind: () => void
   onHelp: () => void
-  onAction: (action: string) => void
+  onAction: (action: string) => Promise<void>
 }): ReactNode {
   const me = useMe()
+  const say = useSay()
   const now = useNow()
   const path = usePathname()
   const { connected, paused, setPaused } = useLive()
@@ -185,7 +187,11 @@ export function TopBar({
             { id: 'help', title: 'Keys (?)' },
             { id: 'sign-out', title: 'Sign out' },
           ]}
-          onAction={(id) => (id === 'help' ? onHelp() : id === 'pause' ? setPaused(!paused) : onAction(id))}
+          onAction={(id) => {
+            if (id === 'help') onHelp()
+            else if (id === 'pause') setPaused(!paused)
+            else onAction(id).catch((error: ApiProblem) => say(error.detail, { bad: true }))
+          }}
         />
       </Bar>
       {!connected && (

@@ -202,9 +202,13 @@ interface SessionRow {
 
 function Sessions(): ReactNode {
   const client = useQueryClient()
+  const say = useSay()
   const { data = [] } = useQuery({ queryKey: ['sessions'], queryFn: () => api.get<SessionRow[]>('/me/sessions') })
   const end = (id: number): void => {
-    void api.delete(`/me/sessions/${id}`).then(() => client.invalidateQueries({ queryKey: ['sessions'] }))
+    api.delete(`/me/sessions/${id}`).then(
+      () => client.invalidateQueries({ queryKey: ['sessions'] }),
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
   }
   return (
     <Card>
@@ -253,6 +257,9 @@ function Tokens(): ReactNode {
   const [made, setMade] = useState<string | null>(null)
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const refresh = (): void => void client.invalidateQueries({ queryKey: ['tokens'] })
+  const revoke = (id: number): void => {
+    api.delete(`/me/tokens/${id}`).then(refresh, (error: ApiProblem) => say(error.detail, { bad: true }))
+  }
   return (
     <Card>
       <h2>Access tokens for scripts</h2>
@@ -320,7 +327,7 @@ function Tokens(): ReactNode {
               t.revokedAt ? (
                 <Small>revoked</Small>
               ) : (
-                <Button kind="quiet" onPress={() => void api.delete(`/me/tokens/${t.id}`).then(refresh)}>
+                <Button kind="quiet" onPress={() => revoke(t.id)}>
                   Revoke
                 </Button>
               ),

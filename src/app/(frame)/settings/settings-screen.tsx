@@ -113,14 +113,11 @@ function People(): ReactNode {
   )
 }
 
+const NOBODY = { name: '', email: '', role: 'viewer', password: '' } as const
+
 function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const client = useQueryClient()
-  const [values, setValues] = useState<{ name: string; email: string; role: Role; password: string }>({
-    name: '',
-    email: '',
-    role: 'viewer',
-    password: '',
-  })
+  const [values, setValues] = useState<{ name: string; email: string; role: Role; password: string }>(NOBODY)
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
   return (
@@ -131,6 +128,7 @@ function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }
           api.post('/people', values).then(() => {
             void client.invalidateQueries({ queryKey: ['people'] })
             setTrouble(null)
+            setValues(NOBODY)
             onClose()
           }, setTrouble)
         }}

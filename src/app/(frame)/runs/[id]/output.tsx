@@ -4,8 +4,9 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { Fragment, useCallback, useEffect, useRef, useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { AttemptRow, OutputRow, RunFull } from '@/service/run-page'
-import { api, queryOf } from '@/ui/api'
+import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { exact } from '@/ui/format'
+import { useSay } from '@/ui/frame/announcer'
 import { useMe } from '@/ui/hooks/me'
 import { spansOf } from '@/ui/output/ansi'
 import { Button, Download } from '@/ui/parts/button'
@@ -108,6 +109,7 @@ function useLines(
 
 export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }): ReactNode {
   const { zone } = useMe()
+  const say = useSay()
   const { total, line, want } = useLines(run.id, attempt)
   const box = useRef<HTMLDivElement>(null)
   const [follow, setFollow] = useState(attempt.endedAt === null)
@@ -139,15 +141,18 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
       return
     }
     const timer = setTimeout(() => {
-      void api
+      api
         .get<{ lines: number[]; more: boolean }>(`/runs/${run.id}/search${queryOf({ attempt: attempt.id, text })}`)
-        .then((found) => {
-          setHits(found)
-          setAt(0)
-        })
+        .then(
+          (found) => {
+            setHits(found)
+            setAt(0)
+          },
+          (error: ApiProblem) => say(error.detail, { bad: true }),
+        )
     }, 200)
     return () => clearTimeout(timer)
-  }, [text, run.id, attempt.id, total])
+  }, [text, run.id, attempt.id, total, say])
   const hit = hits?.lines[at]
   useEffect(() => {
     if (hit !== undefined) {

@@ -9,6 +9,7 @@ import { sayDays } from '@/core/phrase/say'
 import { MONTH_NAMES } from '@/core/phrase/words'
 import { parseRecurrence } from '@/core/calendar/recurrence-parse'
 import { api } from '@/ui/api'
+import { useFollowing } from '@/ui/hooks/following'
 import { Button } from '@/ui/parts/button'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack } from '@/ui/parts/layout'
@@ -207,7 +208,7 @@ export function HolidaysField({ rule, onChange }: Props<'holidays'>): ReactNode 
 }
 
 export function RecurrenceField({ rule, onChange }: Props<'rrule'>): ReactNode {
-  const [text, setText] = useState(rule.rrule)
+  const [text, setText] = useFollowing(rule.rrule, String)
   const parsed = parseRecurrence(text, 'days')
   return (
     <Stack $gap={4}>
@@ -216,8 +217,9 @@ export function RecurrenceField({ rule, onChange }: Props<'rrule'>): ReactNode {
         mono
         value={text}
         onChange={(next) => {
-          setText(next)
-          if (parseRecurrence(next, 'days').ok) onChange({ ...rule, rrule: next })
+          const isGood = parseRecurrence(next, 'days').ok
+          setText(next, isGood ? next : rule.rrule)
+          if (isGood) onChange({ ...rule, rrule: next })
         }}
         error={parsed.ok ? undefined : parsed.fault}
       />

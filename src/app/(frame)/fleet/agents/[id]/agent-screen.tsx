@@ -157,6 +157,8 @@ function Head({ agent }: { agent: AgentRow }): ReactNode {
         To use the machine again it has to be enrolled anew.
       </Confirm>
       <EditAgent
+        // What is edited begins with how it is now.
+        key={JSON.stringify([editing, agent.slots, agent.labels])}
         agent={agent}
         isOpen={editing}
         onClose={() => setEditing(false)}

@@ -1,0 +1,127 @@
+import { fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { changesOf, choose, No, press, show, type } from '@/ui/screen.test-help'
+import { SettingsScreen } from './settings-screen'
+
+const at = new Date(Date.now() - 60_000).toISOString()
+const PEOPLE = [
+  { id: 1, name: 'Ines Aldaya', email: 'ines@marram.example', role: 'administrator', active: true, lastSeenAt: at },
+  { id: 2, name: 'Callum Eads', email: 'callum@marram.example', role: 'operator', active: true, lastSeenAt: null },
+]
+const server = {
+  'GET /people': PEOPLE,
+  'PATCH /people/2': undefined,
+  'POST /people': { id: 3 },
+}
+
+describe('people', () => {
+  const people = (role: 'administrator' | 'designer', more = {}) =>
+    show(<SettingsScreen />, { ...server, ...more }, { role, at: '/settings?tab=people' })
+
+  it('get another role, or are kept from signing in', async () => {
+    const asked = people('administrator')
+    await choose(/Role of Callum Eads/, 'designer')
+    fireEvent.click(screen.getByRole('switch', { name: /Callum Eads may sign in/ }))
+    await waitFor(() => expect(changesOf(asked)).toHaveLength(2))
+    expect(changesOf(asked)).toEqual([
+      { what: 'PATCH /people/2', body: { role: 'designer' } },
+      { what: 'PATCH /people/2', body: { active: false } },
+    ])
+  })
+
+  it('are told why the last administrator stays', async () => {
+    people('administrator', {
+      'PATCH /people/1': new No(409, { detail: 'Ines Aldaya is the only administrator.' }),
+    })
+    fireEvent.click(await screen.findByRole('switch', { name: /Ines Aldaya may sign in/ }))
+    expect(await screen.findByText('Ines Aldaya is the only administrator.')).toBeTruthy()
+  })
+
+  it('are added; what was typed for the one before is not there any more', async () => {
+    const asked = people('administrator')
+    await press('Add a person')
+    await screen.findByRole('dialog')
+    type('Name', 'Hallam Reid')
+    type('E-mail', 'hallam@marram.example')
+    fireEvent.change(screen.getByLabelText('First password'), { target: { value: 'a long first word' } })
+    await press('Add')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    expect(changesOf(asked)).toEqual([
+      {
+        what: 'POST /people',
+        body: { name: 'Hallam Reid', email: 'hallam@marram.example', role: 'viewer', password: 'a long first word' },
+      },
+    ])
+    await press('Add a person')
+    expect((await screen.findByLabelText<HTMLInputElement>('First password')).value).toBe('')
+  })
+
+  it('can be looked at by others, not changed', async () => {
+    people('designer')
+    const line = (await screen.findByText('Callum Eads')).closest('tr') as HTMLElement
+    expect(line.textContent).toContain('operator')
+    expect(within(line).getByRole('switch').hasAttribute('disabled')).toBe(true)
+    expect(screen.queryByRole('tab', { name: 'Audit' })).toBeNull()
+  })
+})
+
+describe('engines', () => {
+  it('say which leads, and which has not been heard of', async () => {
+    const engine = {
+      host: 'kelda',
+      agents: 12,
+      gatewayUrl: 'ws://kelda/agent',
+      version: '0.1.0',
+      startedAt: at,
+      lastSeenAt: at,
+    }
+    show(
+      <SettingsScreen />,
+      {
+        'GET /engines': [
+          { ...engine, id: 1, pid: 10, isAlive: true, leads: true },
+          { ...engine, id: 2, pid: 11, isAlive: true, leads: false },
+          { ...engine, id: 3, pid: 12, isAlive: false, leads: false },
+        ],
+      },
+      { at: '/settings?tab=engines' },
+    )
+    const state = async (pid: number): Promise<string | undefined> =>
+      (await screen.findByText(`kelda, process ${pid}`)).closest('tr')?.querySelectorAll('td')[1]?.textContent
+    expect([await state(10), await state(11), await state(12)]).toEqual(['leads', 'stands by', 'not heard of'])
+  })
+})
+
+describe('the audit', () => {
+  const entry = (id: number) => ({
+    id,
+    at,
+    personName: 'Ines Aldaya',
+    action: 'changed',
+    objectType: 'trigger',
+    objectTitle: `T${id}`,
+    changes: { priority: { from: 'normal', to: 'high' }, note: 'why' },
+    via: 'session',
+    address: '10.0.0.1',
+  })
+  it('says who changed what from what to what, and goes back page by page', async () => {
+    const asked = show(
+      <SettingsScreen />,
+      {
+        'GET /audit': ({ query }: { query: Record<string, string> }) =>
+          query.before ? [entry(5)] : Array.from({ length: 100 }, (_, i) => entry(200 - i)),
+      },
+      { role: 'administrator', at: '/settings?tab=audit' },
+    )
+    const line = (await screen.findByText('changed trigger T200')).closest('tr')
+    expect(line?.textContent).toContain('priority normal → high · note why')
+    expect(line?.textContent).toContain('session, 10.0.0.1')
+    expect(screen.getByRole('button', { name: 'Newer' }).hasAttribute('disabled')).toBe(true)
+    await press('Older')
+    expect(await screen.findByText('changed trigger T5')).toBeTruthy()
+    expect(asked.at(-1)?.query).toEqual({ before: '101' })
+    await press('Newer')
+    expect(await screen.findByText('changed trigger T200')).toBeTruthy()
+    fireEvent.change(screen.getByRole('searchbox', { name: 'Person, action or object' }), { target: { value: 'T9' } })
+    await waitFor(() => expect(asked.at(-1)?.query).toEqual({ text: 'T9' }))
+  })
+})

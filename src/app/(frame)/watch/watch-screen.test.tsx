@@ -1,0 +1,103 @@
+import { fireEvent, screen, within } from '@testing-library/react'
+import { show } from '@/ui/screen.test-help'
+import { WatchScreen } from './watch-screen'
+
+const now = Date.now()
+const ago = (minutes: number): string => new Date(now - minutes * 60_000).toISOString()
+const bar = (change: object): object => ({
+  runId: 1,
+  title: 'Gate counts',
+  state: 'succeeded',
+  startedAt: ago(40),
+  endedAt: ago(25),
+  usualMs: null,
+  ...change,
+})
+const SERVER = {
+  'GET /runs/counts': { running: 3, waiting: 1, failed: 4, succeeded: 581 },
+  'GET /lanes': [
+    {
+      agentId: 7,
+      agent: 'orrin-ops1',
+      slots: 2,
+      used: 1,
+      away: false,
+      bars: [
+        bar({}),
+        bar({ runId: 2, title: 'Vessel log', startedAt: ago(30), endedAt: ago(29) }),
+        bar({
+          runId: 3,
+          title: 'Booking mirror',
+          state: 'running',
+          startedAt: ago(12),
+          endedAt: null,
+          usualMs: 1_800_000,
+        }),
+      ],
+    },
+    { agentId: 8, agent: 'tarn-ops1', slots: 2, used: 0, away: true, bars: [] },
+  ],
+  'GET /next-starts': [
+    { triggerId: 5, title: 'Close of day', at: ago(-10), says: 'at 00:45 every day', goesTo: 'harbours', dueAt: null },
+    { triggerId: 6, title: 'Late one', at: ago(1), says: 'every minute', goesTo: 'lab', dueAt: ago(-5) },
+  ],
+  'GET /ended': [{ id: 9, title: 'Name check', state: 'failed', durationMs: 61_000, usualMs: 30_000, endedAt: ago(2) }],
+}
+
+describe('watch', () => {
+  it('has a lane for each machine, with a title where it fits, and all of it for those who listen', async () => {
+    show(<WatchScreen />, SERVER)
+    const lane = await screen.findByRole('listbox', { name: 'Runs on orrin-ops1' })
+    const bars = within(lane).getAllByRole('option')
+    expect(bars.map((one) => one.getAttribute('aria-label'))).toEqual([
+      'Gate counts #1, succeeded, 15:00',
+      'Vessel log #2, succeeded, 1:00',
+      'Booking mirror #3, running, 12:00',
+    ])
+    expect(bars[0]?.textContent).toBe('Gate counts')
+    // A minute is a few pixels wide.
+    expect(bars[1]?.textContent).toBe('')
+    expect(screen.getByText('1/2')).toBeTruthy()
+    expect(screen.getByText('out of reach')).toBeTruthy()
+  })
+
+  it('is gone through lane by lane with arrows; Enter opens the run', async () => {
+    show(<WatchScreen />, SERVER)
+    const lane = await screen.findByRole('listbox', { name: 'Runs on orrin-ops1' })
+    const chosen = (): string | null | undefined =>
+      within(lane)
+        .getAllByRole('option')
+        .find((one) => one.getAttribute('aria-selected') === 'true')
+        ?.getAttribute('aria-label')
+    fireEvent.focus(lane)
+    expect(chosen()).toMatch(/^Booking mirror/)
+    fireEvent.keyDown(lane, { key: 'ArrowLeft' })
+    expect(chosen()).toMatch(/^Vessel log/)
+    fireEvent.keyDown(lane, { key: 'Home' })
+    fireEvent.keyDown(lane, { key: 'ArrowLeft' })
+    expect(chosen()).toMatch(/^Gate counts/)
+    fireEvent.keyDown(lane, { key: 'Enter' })
+    expect(window.location.pathname).toBe('/runs/1')
+  })
+
+  it('names the next starts and what just ended', async () => {
+    show(<WatchScreen />, SERVER)
+    const next = within(await screen.findByRole('table', { name: 'Next starts' })).getAllByRole('row')
+    expect(next[1]?.textContent).toMatch(/^Close of day10 minat 00:45 every dayharbours$/)
+    expect(next[2]?.textContent).toMatch(/^Late onenow/)
+    const ended = await screen.findByRole('table', { name: 'Just ended' })
+    expect(within(ended).getAllByRole('row')[1]?.textContent).toMatch(/^Name checkfailed1:010:302 min ago$/)
+  })
+
+  it('counts, and each count leads to its runs', async () => {
+    show(<WatchScreen />, SERVER)
+    expect((await screen.findByRole('link', { name: /3 running/ })).getAttribute('href')).toBe('/runs?state=running')
+    expect(screen.getByRole('link', { name: /4 failed in 8 h/ }).getAttribute('href')).toContain('state=failed,lost')
+  })
+
+  it('says how to begin where no machine is enrolled', async () => {
+    show(<WatchScreen />, { ...SERVER, 'GET /lanes': [], 'GET /next-starts': [], 'GET /ended': [] })
+    expect(await screen.findByText('No machine is enrolled yet')).toBeTruthy()
+    expect(await screen.findByText('No trigger is switched on.')).toBeTruthy()
+  })
+})

@@ -1,0 +1,85 @@
+import { fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { changesOf, No, press, show, type } from '@/ui/screen.test-help'
+import { WorkScreen } from './work-screen'
+
+const job = (id: number, title: string, change: object = {}): object => ({
+  id,
+  title,
+  area: 'Fares',
+  areaId: 4,
+  kind: 'command',
+  target: { pool: 'quay' },
+  usualMs: 61_000,
+  active: true,
+  lastRun: null,
+  ...change,
+})
+const SERVER = {
+  'GET /areas': [
+    { id: 4, title: 'Fares', notes: 'Every night', jobs: 2 },
+    { id: 5, title: 'Sailing', notes: '', jobs: 1 },
+  ],
+  'GET /jobs': [
+    job(1, 'Till file'),
+    job(2, 'Reconcile', { active: false, lastRun: { id: 70, state: 'failed', at: new Date().toISOString() } }),
+    job(3, 'Manifest', { area: 'Sailing', areaId: 5, target: { labels: { os: 'linux' } }, kind: 'wait' }),
+  ],
+  'POST /areas': { id: 6 },
+}
+const titles = async (): Promise<(string | undefined)[]> => {
+  const body = (await screen.findByRole('table', { name: 'Jobs' })).querySelector('tbody') as HTMLElement
+  return (await within(body).findAllByRole('row')).map((row) => row.querySelector('b')?.textContent)
+}
+
+describe('work', () => {
+  it('lists jobs by area, with what became of them last', async () => {
+    show(<WorkScreen />, SERVER)
+    expect(await titles()).toEqual(['Till file', 'Reconcile', 'Manifest'])
+    const line = screen.getByRole('link', { name: 'Reconcile' }).closest('tr') as HTMLElement
+    expect(line.dataset.dim).toBe('true')
+    expect(line.textContent).toMatch(/pool quay1:01failed.*off/)
+    show(<WorkScreen />, SERVER, { at: '/work?area=5' })
+    await waitFor(async () => expect(await titles()).toEqual(['Manifest']))
+    expect(screen.getByRole('heading', { name: 'Sailing' })).toBeTruthy()
+  })
+
+  it('finds a job by title, area or place', async () => {
+    show(<WorkScreen />, SERVER)
+    await titles()
+    const box = screen.getByRole('searchbox', { name: 'Find a job' })
+    fireEvent.change(box, { target: { value: 'os=linux' } })
+    await waitFor(async () => expect(await titles()).toEqual(['Manifest']))
+    fireEvent.change(box, { target: { value: 'xyz' } })
+    expect(await screen.findByText('No job is called that')).toBeTruthy()
+  })
+
+  it('does not offer to start a job that is off', async () => {
+    const asked = show(<WorkScreen />, SERVER, { role: 'operator' })
+    await titles()
+    await press('Start Reconcile')
+    expect(screen.queryByRole('dialog')).toBeNull()
+    expect(changesOf(asked)).toEqual([])
+  })
+
+  it('makes an area and goes there, or says why not', async () => {
+    let isTaken = true
+    show(<WorkScreen />, {
+      ...SERVER,
+      'POST /areas': () => (isTaken ? new No(400, { detail: 'There is an area Fares.' }) : { id: 6 }),
+    })
+    await press('New')
+    await screen.findByRole('dialog')
+    type('Title', 'Fares')
+    await press('Add')
+    expect(await screen.findByText('There is an area Fares.')).toBeTruthy()
+    isTaken = false
+    type('Title', 'Freight')
+    await press('Add')
+    await waitFor(() => expect(window.location.search).toBe('?area=6'))
+  })
+
+  it('begins with an area where there is none', async () => {
+    show(<WorkScreen />, { ...SERVER, 'GET /areas': [], 'GET /jobs': [] })
+    expect(await screen.findByText('Begin with an area')).toBeTruthy()
+  })
+})
