@@ -143,7 +143,8 @@ export function requireOwnOrigin(request: Request): void {
   const origin = request.headers.get('origin')
   if (origin === null) return
   const host = request.headers.get('x-forwarded-host') ?? request.headers.get('host')
-  if (new URL(origin).host !== host)
+  // A page without an origin of its own, such as one in a sandbox, says “null”.
+  if (!URL.canParse(origin) || new URL(origin).host !== host)
     throw new Problem(
       'foreign-origin',
       'Changes are only taken from Bugle’s own pages. Use an access token for scripts.',

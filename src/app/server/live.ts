@@ -1,27 +1,34 @@
 import { listen, type Change } from '@/store/listen'
+import { identify } from './endpoint'
 
 type Hearer = (change: Change) => void
 
 // One listening connection for all browsers of this process.
-const holder = globalThis as typeof globalThis & { bugleLive?: { hearers: Set<Hearer> } }
+const holder = globalThis as typeof globalThis & { bugleLive?: { hearers: Set<Hearer>; stop: () => Promise<void> } }
 
 function hearers(): Set<Hearer> {
   if (!holder.bugleLive) {
     const set = new Set<Hearer>()
-    holder.bugleLive = { hearers: set }
-    listen((change) => {
+    const stop = listen((change) => {
       for (const hear of set) hear(change)
     })
+    holder.bugleLive = { hearers: set, stop }
   }
   return holder.bugleLive.hearers
+}
+
+/** Ends the listening connection; the next stream opens another. */
+export async function stopLive(): Promise<void> {
+  await holder.bugleLive?.stop()
+  delete holder.bugleLive
 }
 
 /** Changes of this long travel together. */
 const GATHER_MS = 300
 const ALIVE_MS = 20_000
 
-/** Server-sent events (WHATWG HTML, 9.2): what changed, gathered, as long as the browser listens. */
-export function liveStream(request: Request): Response {
+/** Server-sent events (WHATWG HTML, 9.2): what changed, gathered, as long as the browser listens and its person is still signed in. */
+export function liveStream(request: Request, aliveMs = ALIVE_MS): Response {
   const encoder = new TextEncoder()
   let stop: () => void = () => undefined
   const body = new ReadableStream<Uint8Array>({
@@ -55,7 +62,13 @@ export function liveStream(request: Request): Response {
         gathered.timing ||= change.timing ?? false
         timer ??= setTimeout(flush, GATHER_MS)
       }
-      const alive = setInterval(() => send(': alive\n\n'), ALIVE_MS)
+      const look = async (): Promise<void> => {
+        // While the database is away nobody is sent off: the browser would only come back and be refused.
+        if (await identify(request).catch(() => true)) return send(': alive\n\n')
+        stop()
+        controller.close()
+      }
+      const alive = setInterval(() => void look(), aliveMs)
       stop = () => {
         hearers().delete(hear)
         clearInterval(alive)

@@ -1,0 +1,248 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { ADMIN, freshDatabase, OPERATOR, VIEWER } from '@/store/database.test-help'
+import { execute, one, transaction } from '@/store/db'
+import { notify } from '@/store/listen'
+import { GET as agentProgram } from '@/app/agent.cjs/route'
+import { GET as health } from '@/app/api/health/route'
+import { POST as signInRoute } from '@/app/api/sign-in/route'
+import { POST as demoRoute } from '@/app/api/sign-in/demo/route'
+import { POST as signOutRoute } from '@/app/api/sign-out/route'
+import { POST as setupRoute } from '@/app/api/setup/route'
+import { GET as subscribed } from '@/app/calendars/[file]/route'
+import { subscribe } from '@/service/calendar-files'
+import { ended, lease, makeAgent, makeJob, report, started } from '@/service/fixtures.test-help'
+import { addPerson } from '@/service/people'
+import { runFilterSchema } from '@/service/run-list'
+import { signIn, whoHasSession } from '@/service/sign-in'
+import { startRun, startSchema } from '@/service/start'
+import { makeCalendar } from '@/service/timing.test-help'
+import { agentCommand } from './agent-file'
+import { outputFile, runsCsv } from './downloads'
+import { callerAddress } from './endpoint'
+import { liveStream, stopLive } from './live'
+
+freshDatabase()
+const dist = mkdtempSync(join(tmpdir(), 'bugle-dist-'))
+beforeAll(() => {
+  writeFileSync(join(dist, 'agent.cjs'), '// the agent\n')
+  process.env.BUGLE_DIST = dist
+})
+afterAll(async () => {
+  await stopLive()
+  rmSync(dist, { recursive: true })
+})
+
+const PASSWORD = 'a long enough password'
+const caller = { address: '10.0.0.1', userAgent: 'test' }
+const post = (path: string, body: unknown, headers: Record<string, string> = {}): Request =>
+  new Request(`http://bugle.test${path}`, {
+    method: 'POST',
+    headers: { host: 'bugle.test', ...headers },
+    body: JSON.stringify(body),
+  })
+const tokenIn = (response: Response): string =>
+  /bugle_session=([^;]*)/.exec(response.headers.get('set-cookie') ?? '')?.[1] ?? ''
+async function person(role: 'operator' | 'viewer', email: string): Promise<number> {
+  return (await addPerson(ADMIN, { email, name: email, role, password: PASSWORD })).id
+}
+
+describe('signing in over HTTP', () => {
+  it('gives a cookie that scripts cannot read and other sites cannot use, and ends the session before', async () => {
+    await person('operator', 'callum@marram.example')
+    const given = { email: 'callum@marram.example', password: PASSWORD }
+    const first = await signInRoute(post('/api/sign-in', given))
+    expect(first.status).toBe(204)
+    expect(first.headers.get('set-cookie')).toMatch(
+      /^bugle_session=bgs_[^;]+; Path=\/; HttpOnly; SameSite=Lax; Max-Age=1209600$/,
+    )
+    const old = tokenIn(first)
+    const second = await signInRoute(post('/api/sign-in', given, { cookie: `bugle_session=${old}` }))
+    expect(await whoHasSession(old, 'x')).toBeUndefined()
+    const fresh = tokenIn(second)
+    expect((await whoHasSession(fresh, 'x'))?.actor.email).toBe('callum@marram.example')
+    const out = await signOutRoute(post('/api/sign-out', {}, { cookie: `bugle_session=${fresh}` }))
+    expect(out.headers.get('set-cookie')).toContain('Max-Age=0')
+    expect(await whoHasSession(fresh, 'x')).toBeUndefined()
+  })
+
+  it.each(['https://elsewhere.example', 'null', 'http://bugle.test.elsewhere.example'])(
+    'is not taken from %s',
+    async (origin) => {
+      const body = { email: 'callum@marram.example', password: PASSWORD }
+      for (const route of [signInRoute, signOutRoute, setupRoute, demoRoute]) {
+        const response = await route(post('/api/sign-in', body, { origin }))
+        expect(response.status).toBe(403)
+        expect(await response.json()).toMatchObject({ type: 'urn:bugle:problem:foreign-origin' })
+      }
+    },
+  )
+
+  it('says what is wrong without saying who exists', async () => {
+    const answers = await Promise.all(
+      ['callum@marram.example', 'nobody@marram.example'].map(async (email) => {
+        const response = await signInRoute(post('/api/sign-in', { email, password: 'wrong wrong wrong' }))
+        return [response.status, ((await response.json()) as { detail: string }).detail]
+      }),
+    )
+    expect(answers[0]).toEqual(answers[1])
+    const bad = await signInRoute(post('/api/sign-in', { email: 1 }))
+    expect(((await bad.json()) as { errors: { path: string }[] }).errors.map(({ path }) => path)).toEqual(['email', ''])
+  })
+
+  it('lets in by one click only people of the demo', async () => {
+    const id = await person('viewer', 'not-of-the-demo@marram.example')
+    expect((await demoRoute(post('/api/sign-in/demo', { personId: id }))).status).toBe(404)
+    await execute(null, 'UPDATE people SET is_demo = true WHERE id = $1', [id])
+    expect((await demoRoute(post('/api/sign-in/demo', { personId: id }))).status).toBe(204)
+    await execute(null, 'UPDATE people SET active = false WHERE id = $1', [id])
+    expect((await demoRoute(post('/api/sign-in/demo', { personId: id }))).status).toBe(404)
+  })
+
+  it('makes nobody administrator once somebody is there', async () => {
+    const response = await setupRoute(
+      post('/api/setup', { code: '1', name: 'Eve', email: 'eve@marram.example', password: PASSWORD }),
+    )
+    expect(response.status).toBeGreaterThanOrEqual(400)
+    expect(await one(null, `SELECT count(*)::int AS n FROM people WHERE name = 'Eve'`)).toEqual({ n: 0 })
+  })
+})
+
+describe('who a caller is', () => {
+  const from = (forwarded: string): Request => new Request('http://x', { headers: { 'x-forwarded-for': forwarded } })
+  it('is said by our own server, not by what the caller writes into the header', () => {
+    expect(callerAddress(from('6.6.6.6, 10.0.0.9'))).toBe('10.0.0.9')
+    expect(callerAddress(new Request('http://x'))).toBe('unknown')
+  })
+})
+
+describe('the stream of changes', () => {
+  async function listener(
+    cookie: string,
+    aliveMs?: number,
+  ): Promise<{ until: (text: string) => Promise<string>; end: Promise<void>; abort: () => void }> {
+    const abort = new AbortController()
+    const request = new Request('http://bugle.test/api/v1/live', { headers: { cookie }, signal: abort.signal })
+    const response = liveStream(request, aliveMs)
+    expect(response.headers.get('content-type')).toBe('text/event-stream')
+    const reader = (response.body as ReadableStream<Uint8Array>).getReader()
+    let heard = ''
+    let woken: (() => void) | undefined
+    const end = (async () => {
+      for (;;) {
+        const { done, value } = await reader.read()
+        if (done) return
+        heard += new TextDecoder().decode(value)
+        woken?.()
+      }
+    })()
+    const until = async (text: string): Promise<string> => {
+      while (!heard.includes(text)) await new Promise<void>((resolve) => (woken = resolve))
+      return heard
+    }
+    await until('retry: 2000')
+    return { until, end, abort: () => abort.abort() }
+  }
+  const tell = (change: Parameters<typeof notify>[1]): Promise<void> => transaction((tx) => notify(tx, change))
+  const session = async (): Promise<string> =>
+    `bugle_session=${await signIn({ email: 'callum@marram.example', password: PASSWORD }, caller)}`
+
+  it('tells what changed, gathered, to everybody who listens', async () => {
+    const [one, other] = [await listener(await session()), await listener(await session())]
+    // The listening connection is up once something has come through.
+    let isThrough = false
+    const asking = (async () => {
+      while (!isThrough) {
+        await tell({ fleet: true })
+        await new Promise((resolve) => setTimeout(resolve, 50))
+      }
+    })()
+    await one.until('"fleet":true')
+    isThrough = true
+    await asking
+    await tell({ runs: [7, 8], matters: true })
+    await tell({ runs: [8, 9], timing: true })
+    for (const each of [one, other]) {
+      const heard = await each.until('"runs":[7,8,9]')
+      expect(heard).toContain('"matters":true,"jobs":false,"timing":true')
+    }
+    one.abort()
+    other.abort()
+  })
+
+  it('ends when its person is signed out', async () => {
+    const cookie = await session()
+    const stream = await listener(cookie, 30)
+    await stream.until(': alive')
+    await signOutRoute(post('/api/sign-out', {}, { cookie }))
+    await stream.end
+  })
+})
+
+describe('downloads', () => {
+  it('are the output of a try as text, whatever its length', async () => {
+    const agentId = await makeAgent('a1')
+    const { id } = await startRun(OPERATOR, startSchema.parse({ jobId: await makeJob() }))
+    const of = await lease(id, agentId)
+    const lines = Array.from({ length: 4500 }, (_, i): [number, 'o' | 'e' | 'a', string] => [
+      Date.now(),
+      i === 4499 ? 'a' : i % 2 ? 'e' : 'o',
+      `line ${i}`,
+    ])
+    await report(agentId, of, 1, started)
+    for (let i = 0; i < 3; i++)
+      await report(agentId, of, 2 + i, { kind: 'output', lines: lines.slice(i * 1500, (i + 1) * 1500) })
+    await report(agentId, of, 5, ended(0))
+    const response = outputFile(VIEWER, id, of.attempt)
+    expect(response.headers.get('content-disposition')).toBe(`attachment; filename="run-${id}-output.txt"`)
+    const text = (await response.text()).split('\n')
+    expect(text).toHaveLength(4501)
+    expect(text.slice(0, 2)).toEqual(['line 0', 'line 1'])
+    expect(text[4499]).toBe('[agent] line 4499')
+  })
+
+  it('are all runs that fit the filter, page after page', async () => {
+    const jobId = await makeJob({}, 'Many, with "quotes"')
+    for (let i = 0; i < 205; i++) await startRun(OPERATOR, startSchema.parse({ jobId }))
+    const csv = await runsCsv(VIEWER, runFilterSchema.parse({ job: String(jobId) })).text()
+    const rows = csv.trimEnd().split('\r\n')
+    expect(rows).toHaveLength(206)
+    expect(rows[1]).toContain('"Many, with ""quotes"""')
+    const ids = rows.slice(1).map((row) => Number(row.split(',')[0]))
+    expect(new Set(ids).size).toBe(205)
+  })
+
+  it('are a calendar for whoever has its address, until that is ended', async () => {
+    const { id } = await makeCalendar('ebb-days', { dates: ['2027-07-10'] })
+    const { path } = await subscribe(ADMIN, id)
+    const get = (file: string): Promise<Response> =>
+      subscribed(new Request(`http://bugle.test/calendars/${file}`), { params: Promise.resolve({ file }) })
+    const found = await get(path.split('/').at(-1) as string)
+    expect(found.headers.get('content-type')).toBe('text/calendar; charset=utf-8')
+    expect(await found.text()).toContain('BEGIN:VCALENDAR')
+    for (const file of ['guess.ics', 'ebb-days', (path.split('/').at(-1) as string).replace('.ics', '')])
+      expect((await get(file)).status).toBe(404)
+    await subscribe(ADMIN, id)
+    expect((await get(path.split('/').at(-1) as string)).status).toBe(404)
+  })
+
+  it('are the agent, with the checksum that the pasted command looks for', async () => {
+    const response = agentProgram()
+    const checksum = response.headers.get('x-checksum-sha256') as string
+    expect(await response.text()).toBe('// the agent\n')
+    const request = new Request('http://ignored/', {
+      headers: { host: 'bugle.marram.example', 'x-forwarded-proto': 'https,http' },
+    })
+    const command = agentCommand(request, 'bgk_key')
+    expect(command).toContain(`echo "${checksum}  bugle-agent.cjs" | sha256sum -c`)
+    expect(command).toContain('curl -fsS https://bugle.marram.example/agent.cjs -o bugle-agent.cjs && ')
+    expect(command).toContain('enrol --server https://bugle.marram.example --key bgk_key --run')
+  })
+})
+
+describe('the health check', () => {
+  it('answers while the database does', async () => {
+    expect((await health()).status).toBe(200)
+  })
+})
