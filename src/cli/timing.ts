@@ -1,10 +1,9 @@
-import { readFileSync } from 'node:fs'
 import type { Command } from 'commander'
 import { checkBundleText } from '@/core/bundle/check'
 import { bundleJsonSchema, type Bundle } from '@/core/bundle/schema'
 import { Timings } from '@/core/bundle/timings'
 import { compileDays } from '@/core/calendar/compile'
-import { isoDay, LAST_DAY, parseIsoDay, type Day } from '@/core/calendar/days'
+import { isoDay, LAST_DAY, type Day } from '@/core/calendar/days'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import type { DayRule } from '@/core/calendar/rule'
 import { explainDay } from '@/core/phrase/explain'
@@ -13,6 +12,7 @@ import { say } from '@/core/phrase/say'
 import { isoInstant, isoLocal, parseInstant } from '@/core/timing/instants'
 import { zoneOf, type Zone } from '@/core/timing/zone'
 import { BadInput } from './bad-input'
+import { bundleOf, dayOption, read } from './file'
 
 export const TIMING_COMMANDS = ['occurrences', 'days', 'explain', 'phrase', 'check', 'schema']
 
@@ -85,20 +85,6 @@ export function addTimingCommands(program: Command, print: (value: unknown) => v
     .command('schema')
     .description('prints the JSON Schema (2020-12) of a bundle')
     .action(() => print(bundleJsonSchema()))
-}
-
-function read(file: string): string {
-  try {
-    return readFileSync(file, 'utf8')
-  } catch (error) {
-    throw new BadInput(`${file} cannot be read: ${(error as Error).message}`)
-  }
-}
-
-function bundleOf(file: string): Bundle {
-  const checked = checkBundleText(read(file))
-  if (checked.ok) return checked.bundle
-  throw new BadInput(checked.faults.map(({ path, message }) => (path ? `${path}: ${message}` : message)).join('\n'))
 }
 
 function occurrences(bundle: Bundle, options: Options): unknown {
@@ -193,13 +179,6 @@ function instantOption(name: string, text: string | undefined): number {
   if (at === undefined)
     throw new BadInput(`${name}: “${text}” is not an instant with an offset, such as 2027-03-28T00:00:00Z.`)
   return at
-}
-
-function dayOption(name: string, text: string | undefined): Day {
-  if (text === undefined) throw new BadInput(`${name} DAY is missing, such as 2027-03-28.`)
-  const day = parseIsoDay(text)
-  if (day === undefined) throw new BadInput(`${name}: “${text}” is not a day such as 2027-03-28.`)
-  return day
 }
 
 function limitOption(text: string | undefined): number | undefined {

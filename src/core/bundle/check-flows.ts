@@ -1,8 +1,10 @@
+import { describe, fitting, type Value } from '../flow/inputs'
 import type { Path } from '../schema/faults'
 import { loopsOf } from './graph'
 import { idsOf, isRaw, rawList, rawText, type AddFault, type Raw } from './raw'
+import { inputSchema } from './schema'
 
-/** References and loops of flows; what steps and gates mean is looked at where flows are run. */
+/** References, loops, groups and gates of flows. */
 export function flowFaults(raw: Raw, add: AddFault): void {
   const [jobs, flows] = [idsOf(raw.jobs), idsOf(raw.flows)]
   const flowList = rawList(raw.flows)
@@ -43,11 +45,22 @@ export function flowFaults(raw: Raw, add: AddFault): void {
       for (const [n, after] of rawList(step.after).entries())
         if (isRaw(after)) link(after.step, k, [...path, 'after', n, 'step'])
       route(step.onFailure, k, path)
+      if (isRaw(step.gate))
+        gateFaults(step.gate, rawList(flow.inputs), (inner, message) => add([...path, 'gate', ...inner], message))
     }
+    const grouped = new Map<string, string>()
     for (const [k, group] of rawList(flow.groups).entries()) {
       if (!isRaw(group)) continue
       for (const [n, member] of rawList(group.steps).entries()) {
+        const id = rawText(member) ?? ''
         link(member, undefined, ['flows', i, 'groups', k, 'steps', n])
+        const other = grouped.get(id)
+        if (other !== undefined)
+          add(
+            ['flows', i, 'groups', k, 'steps', n],
+            `The step ${id} is in the group ${other} already; it may be in one.`,
+          )
+        grouped.set(id, rawText(group.id) ?? '')
         route(group.onFailure, ids.get(rawText(member) ?? ''), ['flows', i, 'groups', k])
       }
     }
@@ -62,4 +75,31 @@ export function flowFaults(raw: Raw, add: AddFault): void {
       ['flows', loop[0] as number],
       `Flows contain each other in a loop: ${loop.map((k) => (flowList[k] as Raw).id as string).join(', ')}.`,
     )
+}
+
+const COMPARISONS = ['equals', 'not', 'in'] as const
+
+/** A gate looks at days, or compares one input of its flow with values that it can have. */
+function gateFaults(gate: Raw, inputs: readonly unknown[], add: AddFault): void {
+  const comparisons = COMPARISONS.filter((key) => gate[key] !== undefined)
+  const name = rawText(gate.input)
+  if (name === undefined) {
+    if (gate.days !== undefined)
+      for (const key of comparisons) add([key], `The key ${key} goes with input, not with days.`)
+    return
+  }
+  if (comparisons.length !== 1) add([], 'A gate on an input needs exactly one of the keys equals, not, in.')
+  const input = inputs.find((each) => isRaw(each) && each.name === name)
+  if (!isRaw(input)) return add(['input'], `There is no input ${name} in this flow.`)
+  if (input.type === 'secret') return add(['input'], 'A secret cannot be compared.')
+  const parsed = inputSchema.safeParse(input)
+  if (!parsed.success) return
+  const look = (value: unknown, path: Path): void => {
+    if (typeof value === 'object' || value === undefined) return
+    if (fitting(parsed.data, value as Value) === undefined)
+      add(path, `The input ${name} can never be “${String(value)}”: it is ${describe(parsed.data)}.`)
+  }
+  for (const key of comparisons)
+    if (Array.isArray(gate[key])) (gate[key] as unknown[]).forEach((value, i) => look(value, [key, i]))
+    else look(gate[key], [key])
 }

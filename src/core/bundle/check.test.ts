@@ -240,6 +240,41 @@ describe('faults of the whole file', () => {
     )
   })
 
+  it.each<[object, string, string]>([
+    [{ input: 'port' }, 'gate', 'exactly one of the keys equals, not, in'],
+    [{ input: 'port', equals: 'orrin', not: 'orrin' }, 'gate', 'exactly one of the keys equals, not, in'],
+    [{ input: 'pier', equals: 'x' }, 'gate.input', 'There is no input pier'],
+    [{ input: 'word', equals: 'x' }, 'gate.input', 'A secret cannot be compared'],
+    [
+      { input: 'port', equals: 'kelda' },
+      'gate.equals',
+      'The input port can never be “kelda”: it is one of orrin, stavin',
+    ],
+    [{ input: 'count', in: [1, 'two'] }, 'gate.in[1]', 'it is a number'],
+    [{ days: { weekdays: ['MO'] }, equals: 'x' }, 'gate.equals', 'goes with input'],
+    [{ days: { weekdays: ['MO'] }, input: 'port', equals: 'orrin' }, 'gate', 'exactly one'],
+    [{ days: { weekdays: ['XX'] } }, 'gate.days.weekdays[0]', 'MO'],
+  ])('are told of the gate %j', (gate, path, message) => {
+    const inputs = [
+      { name: 'port', type: 'choice', options: ['orrin', 'stavin'] },
+      { name: 'count', type: 'number' },
+      { name: 'word', type: 'secret' },
+    ]
+    const faults = faultsOf({ ...BASE, flows: [{ id: 'f', inputs, steps: [{ id: 'a', job: 'j', gate }] }] })
+    expect(faults.map((fault) => fault.path)).toContain(`flows[0].steps[0].${path}`)
+    expect(faults.map((fault) => fault.message).join()).toContain(message)
+  })
+
+  it('are told of a step in two groups', () => {
+    const groups = [
+      { id: 'g', steps: ['a'] },
+      { id: 'h', steps: ['a'] },
+    ]
+    expect(faultsOf({ ...BASE, flows: [{ id: 'f', steps: [{ id: 'a', job: 'j' }], groups }] })).toEqual([
+      { path: 'flows[0].groups[1].steps[0]', message: 'The step a is in the group g already; it may be in one.' },
+    ])
+  })
+
   it('are told of pools, locks and absences', () => {
     const paths = faultsOf({
       format: 'bugle-bundle/1',

@@ -45,7 +45,7 @@ const agentSchema = z.strictObject({
   away: z.array(z.strictObject({ from: instantSchema, to: instantSchema })).default([]),
 })
 
-const inputSchema = z.strictObject({
+export const inputSchema = z.strictObject({
   name: z
     .string()
     .regex(/^[a-z][A-Za-z0-9_]{0,39}$/, 'An input’s name begins with a lower-case letter; then letters, digits, “_”.'),

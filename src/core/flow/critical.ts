@@ -1,0 +1,123 @@
+import type { Plan, PlanStep } from './plan'
+import { FlowRun, type Look } from './state'
+import { isTaken } from './state'
+
+/** Seconds from the beginning of the flow. */
+export interface Span {
+  readonly earliestStart: number
+  readonly earliestFinish: number
+  readonly latestStart: number
+  readonly latestFinish: number
+  /** Total slack: how much later the step may start without the flow ending later. */
+  readonly slack: number
+}
+
+export interface Critical {
+  /** Seconds. */
+  readonly length: number
+  /** Paths of a complete chain that decides the length, from a step without an earlier one to one without a later one. */
+  readonly chain: readonly string[]
+  readonly steps: ReadonlyMap<string, Span>
+}
+
+/**
+ * The critical path method (Kelley & Walker 1959) over the steps of a flow itself; a flow in it counts as long as it says, else as its own critical path.
+ * `isIdle`: steps that stay in and take no time (their gate is closed, their job is off). Steps that are passed over when everything succeeds are left out; of a
+ * join of any only the link that is taken first counts.
+ */
+export function criticalPath(plan: Plan, isIdle: (step: PlanStep) => boolean): Critical {
+  return pathOf(plan, plan.roots, isIdle)
+}
+
+function pathOf(plan: Plan, members: readonly number[], isIdle: (step: PlanStep) => boolean): Critical {
+  const stepAt = (index: number): PlanStep => plan.steps[index] as PlanStep
+  const passedOver = passedOverOf(plan, members)
+  const kept = members.filter((index) => !passedOver.has(index))
+  const lengthOf = (index: number): number => {
+    const step = stepAt(index)
+    if (isIdle(step)) return 0
+    return step.expect ?? (step.flow === null ? 0 : pathOf(plan, step.children, isIdle).length)
+  }
+  const start = new Map<number, number>()
+  const finish = new Map<number, number>()
+  const before = new Map<number, readonly number[]>()
+  for (const index of inOrder(plan, kept)) {
+    const { links, join } = stepAt(index)
+    const counted = links
+      .filter(({ from, when }) => !passedOver.has(from) && isTaken({ state: 'succeeded' }, when))
+      .map(({ from }) => from)
+    const first = Math.min(...counted.map((from) => finish.get(from) as number))
+    const those =
+      join === 'any' && counted.length > 0 ? [counted.find((from) => finish.get(from) === first) as number] : counted
+    before.set(index, those)
+    const at = those.reduce((latest, from) => Math.max(latest, finish.get(from) as number), 0)
+    start.set(index, at)
+    finish.set(index, at + lengthOf(index))
+  }
+  const length = Math.max(0, ...finish.values())
+  const after = new Map<number, number[]>(kept.map((index) => [index, []]))
+  for (const [index, those] of before) for (const from of those) after.get(from)?.push(index)
+  const latest = new Map<number, number>()
+  for (const index of [...start.keys()].reverse()) {
+    const ends = (after.get(index) ?? []).map((to) => (latest.get(to) as number) - lengthOf(to))
+    latest.set(index, Math.min(length, ...ends))
+  }
+  const slackOf = (index: number): number => (latest.get(index) as number) - (finish.get(index) as number)
+  const chain: number[] = []
+  // Of several the one that comes first in the file; the plan is in that order.
+  let next = kept.find((index) => before.get(index)?.length === 0 && slackOf(index) === 0)
+  while (next !== undefined) {
+    chain.push(next)
+    const at: number = finish.get(next) as number
+    next = (after.get(next) ?? []).sort((a, b) => a - b).find((to) => slackOf(to) === 0 && start.get(to) === at)
+  }
+  return {
+    length,
+    chain: chain.map((index) => stepAt(index).path),
+    steps: new Map(
+      kept.map((index): [string, Span] => {
+        const [earliestStart, earliestFinish, latestFinish] = [start, finish, latest].map(
+          (map) => map.get(index) as number,
+        ) as [number, number, number]
+        const slack = latestFinish - earliestFinish
+        return [
+          stepAt(index).path,
+          { earliestStart, earliestFinish, latestStart: earliestStart + slack, latestFinish, slack },
+        ]
+      }),
+    ),
+  }
+}
+
+/** Steps of these that are passed over when everything succeeds and every gate is open. */
+function passedOverOf(plan: Plan, members: readonly number[]): ReadonlySet<number> {
+  const only = new Set(members)
+  // Flows in it count as a whole here: what becomes of their own steps does not matter.
+  const flat: Plan = {
+    ...plan,
+    roots: members,
+    steps: plan.steps.map((step) => (only.has(step.index) ? { ...step, parent: -1, flow: null, children: [] } : step)),
+  }
+  const open: Look = () => 'open'
+  const run = new FlowRun(flat, open)
+  for (let ahead = run.takeAhead(); ahead.length > 0; ahead = run.takeAhead())
+    for (const index of ahead) run.end(index, 'succeeded')
+  return new Set(members.filter((index) => run.result(index).state === 'skipped'))
+}
+
+/** The steps so that each comes after those that lead to it, by links (Kahn 1962); a bundle with loops is refused before. */
+function inOrder(plan: Plan, members: readonly number[]): number[] {
+  const only = new Set(members)
+  const missing = new Map(
+    members.map((index) => [index, (plan.steps[index] as PlanStep).links.filter(({ from }) => only.has(from)).length]),
+  )
+  const out = members.filter((index) => missing.get(index) === 0)
+  for (const index of out)
+    for (const { to } of (plan.steps[index] as PlanStep).next) {
+      const left = missing.get(to)
+      if (left === undefined) continue
+      missing.set(to, left - 1)
+      if (left === 1) out.push(to)
+    }
+  return out
+}
