@@ -12,8 +12,17 @@ export class NaiveFlow {
   constructor(
     private readonly plan: Plan,
     private readonly look: Look,
+    stood: readonly StepResult[] | null = null,
+    again: readonly number[] = [],
   ) {
-    this.results = plan.steps.map(() => ({ state: 'waiting' }))
+    this.results = stood ? [...stood] : plan.steps.map(() => ({ state: 'waiting' }))
+    for (const { flow, index, children } of plan.steps) {
+      const isAway = ['waiting', 'skipped'].includes(this.at(index).state)
+      const isUntouched =
+        this.at(index).state === 'cancelled' && children.every((child) => this.at(child).state === 'waiting')
+      if (flow !== null && !isAway && !isUntouched) this.begun.add(index)
+    }
+    for (const index of again) this.results[index] = this.ahead(plan.steps[index] as PlanStep)
     this.decide()
   }
 
@@ -84,6 +93,14 @@ export class NaiveFlow {
     }
   }
 
+  private ahead(step: PlanStep): StepResult {
+    const met = this.look(step)
+    if (met !== 'open') return { state: 'skipped', reason: met }
+    if (step.flow === null) return { state: 'ready' }
+    this.begun.add(step.index)
+    return { state: 'running' }
+  }
+
   private decideOne(step: PlanStep): StepResult | null {
     const links = step.links.map(({ from, when }): boolean | null => {
       if (!this.isOver(from)) return null
@@ -99,15 +116,57 @@ export class NaiveFlow {
     const byLinks =
       step.links.length === 0 ? routes.length === 0 : step.join === 'all' ? links.every(Boolean) : links.some(Boolean)
     if (byLinks || routes.some(Boolean)) {
-      const met = this.look(step)
-      if (met !== 'open') return { state: 'skipped', reason: met }
-      if (step.flow === null) return { state: 'ready' }
-      this.begun.add(step.index)
-      return { state: 'running' }
+      return this.ahead(step)
     }
     const never =
       step.links.length === 0 ||
       (step.join === 'all' ? links.some((link) => link === false) : links.every((link) => link === false))
     return never && routes.every((route) => route === false) ? { state: 'skipped', reason: 'passed-over' } : null
+  }
+}
+
+/** What is undecided when a finished run is run again from these steps: the sentence of the rule, read until it says nothing new. */
+export function undecidedNaively(
+  plan: Plan,
+  results: readonly StepResult[],
+  chosen: readonly number[],
+  hasStarted: (index: number) => boolean,
+): number[] {
+  const out = new Set(chosen)
+  const at = (index: number): StepResult => results[index] as StepResult
+  const isOver = (index: number): boolean => !['waiting', 'ready', 'running'].includes(at(index).state)
+  const taken = (from: number, when: string): boolean => {
+    const { state, reason, tolerated } = at(from)
+    const isWell = state === 'succeeded' || tolerated === true || (state === 'skipped' && reason !== 'passed-over')
+    return when === 'over' || (isWell ? when !== 'failed' : state === 'failed' && when !== 'succeeded')
+  }
+  for (const { index } of plan.steps) if (at(index).state === 'cancelled' && !hasStarted(index)) out.add(index)
+  for (;;) {
+    const isOpenAgain = (index: number): boolean =>
+      plan.steps.some(({ index: inner }) => {
+        if (!out.has(inner)) return false
+        for (let up = plan.steps[inner]?.parent ?? -1; up >= 0; up = plan.steps[up]?.parent ?? -1)
+          if (up === index) return true
+        return false
+      })
+    const keeps = (index: number): boolean => !out.has(index) && !isOpenAgain(index)
+    const before = out.size
+    for (const step of plan.steps) {
+      if (out.has(step.index)) continue
+      const froms = [...step.links.map(({ from }) => from), ...step.routesFrom]
+      const isInside = out.has(step.parent)
+      if (!isInside && froms.every(keeps)) continue
+      const { state, reason } = at(step.index)
+      const went =
+        ['succeeded', 'failed'].includes(state) ||
+        (state === 'skipped' && reason !== 'passed-over') ||
+        (state === 'cancelled' && hasStarted(step.index))
+      const enough =
+        (step.join === 'any' &&
+          step.links.some(({ from, when }) => keeps(from) && isOver(from) && taken(from, when))) ||
+        step.routesFrom.some((from) => keeps(from) && at(from).state === 'failed')
+      if (isInside || !(went && enough)) out.add(step.index)
+    }
+    if (out.size === before) return [...out].sort((a, b) => a - b)
   }
 }

@@ -45,18 +45,38 @@ export class FlowRun {
   private due: number[] = []
   private isStopped = false
 
+  /** A run at its beginning, or one as it stood: with the results of all its steps. `again`: undecided steps that go ahead without looking at their links. */
   constructor(
     readonly plan: Plan,
     private readonly look: Look,
+    stood: readonly StepResult[] | null = null,
+    again: readonly number[] = [],
   ) {
     const n = plan.steps.length
-    this.results = new Array<StepResult>(n).fill(WAITING)
+    this.results = stood ? [...stood] : new Array<StepResult>(n).fill(WAITING)
     this.taken = new Int32Array(n)
     this.decided = new Int32Array(n)
     this.routesDecided = new Int32Array(n)
     this.isRouteTaken = new Uint8Array(n)
     this.begin(ROOT, plan.roots)
+    if (stood) this.takeUp()
+    for (const index of again) if (this.result(index).state === 'waiting') this.goAhead(index)
     this.settle()
+  }
+
+  /** Counts what has ended as if it had ended now, and looks at everything that is undecided. */
+  private takeUp(): void {
+    for (const step of this.plan.steps) {
+      const result = this.result(step.index)
+      // A flow step that was cancelled before it began has no step of its own that is decided.
+      const hasBegun =
+        step.flow !== null &&
+        result.state !== 'waiting' &&
+        result.state !== 'skipped' &&
+        (result.state !== 'cancelled' || step.children.some((child) => this.result(child).state !== 'waiting'))
+      if (hasBegun) this.begin(step.index, step.children)
+    }
+    for (const step of this.plan.steps) if (isEnd(this.result(step.index))) this.count(step, this.result(step.index))
   }
 
   result(index: number): StepResult {
@@ -180,6 +200,11 @@ export class FlowRun {
       ...(isTolerated ? { tolerated: true as const } : {}),
     }
     this.results[index] = result
+    this.count(step, result)
+  }
+
+  /** Tells the steps that come after, and the flow around, that this one has ended. */
+  private count(step: PlanStep, result: StepResult): void {
     for (const { to, link } of step.next) {
       this.decided[to] = (this.decided[to] as number) + 1
       if (isTaken(result, this.step(to).links[link]?.when ?? 'succeeded'))
@@ -188,13 +213,14 @@ export class FlowRun {
     }
     if (step.routeTo >= 0) {
       this.routesDecided[step.routeTo] = (this.routesDecided[step.routeTo] as number) + 1
-      if (state === 'failed') this.isRouteTaken[step.routeTo] = 1
+      if (result.state === 'failed') this.isRouteTaken[step.routeTo] = 1
       this.toLookAt.push(step.routeTo)
     }
-    const inside = this.inside.get(step.parent) as Inside
+    const inside = this.inside.get(step.parent)
+    if (!inside) return
     inside.open--
-    if (state === 'failed' && !isTolerated) inside.failed++
-    if (state === 'cancelled') inside.cancelled++
+    if (result.state === 'failed' && !result.tolerated) inside.failed++
+    if (result.state === 'cancelled') inside.cancelled++
     if (inside.open === 0 && step.parent !== ROOT) this.due.push(step.parent)
   }
 
@@ -216,6 +242,9 @@ export class FlowRun {
     return failed > 0 ? 'failed' : cancelled > 0 ? 'cancelled' : 'succeeded'
   }
 }
+
+export const isEnd = ({ state }: StepResult): boolean =>
+  state === 'succeeded' || state === 'failed' || state === 'skipped' || state === 'cancelled'
 
 /** Whether a link from a step that ended so is taken. */
 export function isTaken({ state, reason, tolerated }: StepResult, when: When): boolean {
