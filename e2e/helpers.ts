@@ -13,11 +13,17 @@ export const test = base.extend<{ page: Page }>({
   },
 })
 
+/** The page listens to keys: times appear with its first breath in the browser, what the server rendered has none. */
+export async function isAwake(page: Page): Promise<void> {
+  await expect(page.getByTitle(/^Times are shown in/)).toBeVisible()
+}
+
 export async function signInAs(page: Page, name: string): Promise<void> {
   await page.goto('/sign-in')
   await page.getByRole('button', { name }).click()
   await page.waitForURL('**/watch')
   await expect(page.getByRole('heading', { name: 'Now on the machines' })).toBeVisible()
+  await isAwake(page)
 }
 
 export { expect }

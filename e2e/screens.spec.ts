@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright'
-import { expect, signInAs, test } from './helpers'
+import { expect, isAwake, signInAs, test } from './helpers'
 
 const SCREENS: readonly [string, string][] = [
   ['/watch', 'Now on the machines'],
@@ -81,6 +81,7 @@ for (const theme of ['light', 'dark'] as const) {
 test('runs are filtered by tokens, sorted and paged, and the address says it all', async ({ page }) => {
   await signInAs(page, 'Callum Eads')
   await page.goto('/runs')
+  await isAwake(page)
   await page.keyboard.press('/')
   await page.keyboard.type('failed')
   await page.keyboard.press('ArrowDown')
@@ -146,6 +147,7 @@ test('colours, keys and the day line', async ({ page }) => {
   await expect.poll(ground).toBe('rgb(15, 26, 29)')
   await page.reload()
   await expect.poll(ground).toBe('rgb(15, 26, 29)')
+  await isAwake(page)
   await page.keyboard.press('?')
   await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible()
   await page.keyboard.press('Escape')
