@@ -8,7 +8,7 @@ import { clearBoard, refreshUsual, sampleLoad } from '@/service/upkeep'
 import { insertCalendar } from '@/service/calendars'
 import { insertRuns, jobsToStart, type NewRun } from '@/service/new-run'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
-import { insertTrigger } from '@/service/triggers'
+import { insertTriggers } from '@/service/triggers'
 import { insertJob } from '@/service/work'
 import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { makeHistory, type Past, type PastRun } from './history'
@@ -123,18 +123,16 @@ async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number
 async function addTiming(tx: Tx, jobs: Map<string, { id: number }>, now: Date): Promise<Map<string, number>> {
   const designer = { ...COMMAND_LINE, name: 'Torvald Brekke' }
   for (const calendar of demoCalendars(now)) await insertCalendar(tx, designer, calendar)
-  const triggers = new Map<string, number>()
-  for (const { title, job, definition, with: values = {}, enabled = true, notes = '' } of TRIGGERS) {
-    const content = {
-      title,
-      notes,
-      jobId: (jobs.get(job) as { id: number }).id,
-      enabled,
-      definition: triggerDefinitionSchema.parse({ ...definition, with: values }),
-      sure: true,
-    }
-    triggers.set(title, (await insertTrigger(tx, designer, content)).id)
-  }
+  const contents = TRIGGERS.map(({ title, job, definition, with: values = {}, enabled = true, notes = '' }) => ({
+    title,
+    notes,
+    jobId: (jobs.get(job) as { id: number }).id,
+    enabled,
+    definition: triggerDefinitionSchema.parse({ ...definition, with: values }),
+    sure: true,
+  }))
+  const ids = await insertTriggers(tx, designer, contents)
+  const triggers = new Map(TRIGGERS.map(({ title }, i) => [title, ids[i] as number]))
   return triggers
 }
 

@@ -8,27 +8,38 @@ export interface AuditObject {
 }
 
 /** Writes who changed what, in the transaction of the change itself. Never pass secrets in `changes`. */
-export async function record(
+export function record(
   tx: Tx,
   actor: Actor,
   action: string,
   object: AuditObject,
   changes: Readonly<Record<string, unknown>> = {},
 ): Promise<void> {
+  return recordAll(tx, actor, action, [{ object, changes }])
+}
+
+/** The same of many objects at once. */
+export async function recordAll(
+  tx: Tx,
+  actor: Actor,
+  action: string,
+  entries: readonly { readonly object: AuditObject; readonly changes: Readonly<Record<string, unknown>> }[],
+): Promise<void> {
   await execute(
     tx,
     `INSERT INTO audit (person_id, person_name, via, address, action, object_type, object_id, object_title, changes)
-     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+     SELECT $1, $2, $3, $4, $5, u.type, u.id, u.title, u.changes
+       FROM unnest($6::text[], $7::text[], $8::text[], $9::jsonb[]) WITH ORDINALITY AS u(type, id, title, changes, n) ORDER BY u.n`,
     [
       actor.id,
       actor.name,
       actor.via,
       actor.address,
       action,
-      object.type,
-      String(object.id),
-      object.title,
-      JSON.stringify(changes),
+      entries.map(({ object }) => object.type),
+      entries.map(({ object }) => String(object.id)),
+      entries.map(({ object }) => object.title),
+      entries.map(({ changes }) => JSON.stringify(changes)),
     ],
   )
 }

@@ -10,7 +10,7 @@ import { changing, insertCalendar, readCalendar, saveCalendarIn } from './calend
 import { addPoolIn } from './fleet'
 import { Problem } from './problem'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
-import { insertTrigger, saveTriggerIn } from './triggers'
+import { insertTriggers, saveTriggerIn } from './triggers'
 import { addAreaIn, insertJob, saveJobIn } from './work'
 
 export interface ImportLine {
@@ -309,11 +309,12 @@ async function importTriggers(
     [triggers.map(({ slug }) => slug)],
   )
   const known = new Map(present.map(({ slug, ...row }) => [slug, row]))
+  const added: Parameters<typeof insertTriggers>[2][number][] = []
   for (const { slug, job, ...trigger } of triggers) {
     const content = { ...trigger, jobId: Number(jobIds.get(job)), sure: true }
     const found = known.get(slug)
     if (!found) {
-      await insertTrigger(tx, actor, { slug, ...content })
+      added.push({ slug, ...content })
       lines.push({ kind: 'trigger', id: slug, what: 'added' })
       continue
     }
@@ -323,6 +324,7 @@ async function importTriggers(
     if (!isSame) await saveTriggerIn(tx, actor, id, { ...content, version })
     lines.push({ kind: 'trigger', id: slug, what: isSame ? 'same' : 'changed' })
   }
+  await insertTriggers(tx, actor, added)
 }
 
 /** Equal as JSON, whatever the order of keys. */

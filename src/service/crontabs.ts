@@ -8,7 +8,7 @@ import { many, transaction, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { freeSlug } from './trigger-check'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
-import { insertTrigger } from './triggers'
+import { insertTriggers } from './triggers'
 import { timingState } from './timing-cache'
 import { insertJob } from './work'
 
@@ -62,14 +62,13 @@ export async function importCrontab(
       const content = { title: freeTitle, notes: 'From a crontab.', areaId: wish.areaId, active: true, definition }
       jobs.set(id, { id: (await insertJob(tx, actor, content, await freeSlug(tx, 'jobs', id))).id, title: freeTitle })
     }
-    const triggerIds: number[] = []
-    for (const trigger of read.triggers) {
+    const contents = read.triggers.map((trigger) => {
       const job = jobs.get(trigger.job) as { id: number; title: string }
       const definition = triggerDefinitionSchema.parse({
         time: { cron: trigger.cron },
         zone: trigger.zone ?? wish.zone,
       })
-      const content = {
+      return {
         title: job.title,
         notes: `From line ${trigger.line} of a crontab.`,
         jobId: job.id,
@@ -77,8 +76,8 @@ export async function importCrontab(
         definition,
         sure: true,
       }
-      triggerIds.push((await insertTrigger(tx, actor, content)).id)
-    }
+    })
+    const triggerIds = await insertTriggers(tx, actor, contents)
     return { ...read, jobIds: [...jobs.values()].map((job) => job.id), triggerIds }
   })
 }

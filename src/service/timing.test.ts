@@ -475,6 +475,39 @@ describe('bundles', () => {
     expect(lines.filter(({ what }) => what !== 'same')).toEqual([])
   })
 
+  it('bring in many triggers at once, each with a first version and its own line in the audit', async () => {
+    const triggers = Array.from({ length: 40 }, (_, i) => ({
+      id: `many-${i}`,
+      title: 'Of the same title',
+      start: { job: 'many' },
+      time: { at: [`0${i % 10}:30`] },
+      enabled: i % 2 === 0,
+    }))
+    const jobs = [{ id: 'many', kind: 'command', command: 'true', agent: 'a1' }]
+    await importBundle(ADMIN, { format: 'bugle-bundle/1', zone: 'UTC', jobs, triggers }, false)
+    const rows = await many<{
+      slug: string
+      id: number
+      at: string
+      enabled: boolean
+      next: Date | null
+      versions: number
+      audit: number
+    }>(
+      null,
+      `SELECT slug, id, definition->'time'->'at'->>0 AS at, enabled, next_at AS next,
+              (SELECT count(*)::int FROM trigger_versions v WHERE v.trigger_id = t.id) AS versions,
+              (SELECT count(*)::int FROM audit a WHERE a.object_type = 'trigger' AND a.object_id = t.id::text AND a.action = 'added') AS audit
+         FROM triggers t WHERE slug LIKE 'many-%' ORDER BY id`,
+    )
+    expect(rows.map(({ slug }) => slug)).toEqual(triggers.map(({ id }) => id))
+    for (const [i, row] of rows.entries()) {
+      expect(row).toMatchObject({ at: `0${i % 10}:30`, versions: 1, audit: 1 })
+      expect(row.next?.toISOString().slice(11, 16) ?? null).toBe(i % 2 === 0 ? `0${i % 10}:30` : null)
+    }
+    await execute(null, `UPDATE triggers SET deleted_at = now() WHERE slug LIKE 'many-%'`)
+  })
+
   it.each<[string, object, string]>([
     ['a fault of the file', { jobs: [{ id: 'X' }] }, 'jobs[0].id'],
     [

@@ -82,12 +82,17 @@ export async function jobOf(tx: Tx | null, id: number): Promise<JobToStart | und
   return (await jobsToStart(tx, [id])).get(id)
 }
 
-/** A name for files that no other of the table has. */
-export async function freeSlug(tx: Tx, table: 'triggers' | 'jobs' | 'calendars', wanted: string): Promise<string> {
+/** A name for files that no other of the table has, nor any of `also`. */
+export async function freeSlug(
+  tx: Tx,
+  table: 'triggers' | 'jobs' | 'calendars',
+  wanted: string,
+  also: readonly string[] = [],
+): Promise<string> {
   const rows = await many<{ slug: string }>(tx, `SELECT slug FROM ${table} WHERE slug = $1 OR slug LIKE $1 || '-%'`, [
     wanted,
   ])
-  const used = new Set(rows.map((row) => row.slug))
+  const used = new Set([...rows.map((row) => row.slug), ...also])
   let slug = wanted
   for (let n = 2; used.has(slug); n++) slug = `${wanted.slice(0, 58)}-${n}`
   return slug

@@ -3,11 +3,11 @@ import { PRIORITIES } from '@/core/dispatch'
 import { slugOf } from '@/core/exchange/crontab-in'
 import { MAKE_UP, OVERLAPS } from '@/core/bundle/schema'
 import { config } from '@/store/config'
-import { execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
+import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
-import { difference, record } from './audit'
-import { insertRuns } from './new-run'
+import { difference, record, recordAll } from './audit'
+import { insertRuns, jobsToStart, type JobToStart } from './new-run'
 import { notFound, Problem } from './problem'
 import { newRunFor } from './start'
 import { machinesOf } from './targets'
@@ -76,41 +76,82 @@ export async function addTrigger(actor: Actor, trigger: z.output<typeof newTrigg
   return transaction((tx) => insertTrigger(tx, actor, trigger))
 }
 
-export async function insertTrigger(
-  tx: Tx,
-  actor: Actor,
-  { sure, ...trigger }: z.output<typeof newTriggerSchema>,
-): Promise<{ id: number }> {
+type NewTrigger = z.output<typeof newTriggerSchema>
+
+export async function insertTrigger(tx: Tx, actor: Actor, trigger: NewTrigger): Promise<{ id: number }> {
+  const [id] = await insertTriggers(tx, actor, [trigger])
+  return { id: id as number }
+}
+
+/** Makes all of these or, with a fault in any, none; ids in their order. */
+export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly NewTrigger[]): Promise<number[]> {
+  if (triggers.length === 0) return []
   const nowMs = Date.now()
-  const definition = await checked(tx, trigger.jobId, trigger.definition, sure, nowMs)
-  const slug = trigger.slug ?? (await freeSlug(tx, 'triggers', slugOf(trigger.title)))
-  if (
-    trigger.slug &&
-    (await maybeOne(tx, 'SELECT 1 AS one FROM triggers WHERE slug = $1 AND deleted_at IS NULL', [slug]))
-  )
-    refuse([{ path: 'slug', message: `There is a trigger ${slug} already.` }])
-  const { id } = await one<{ id: number }>(
+  const jobs = await jobsToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
+  const definitions: TriggerDefinition[] = []
+  for (const { jobId, definition, sure } of triggers)
+    definitions.push(await checked(tx, jobs.get(jobId), definition, sure, nowMs))
+  const slugs: string[] = []
+  for (const { slug, title } of triggers) slugs.push(slug ?? (await freeSlug(tx, 'triggers', slugOf(title), slugs)))
+  const taken = await many<{ slug: string }>(
     tx,
-    'INSERT INTO triggers (slug, title, notes, job_id, enabled, definition, saved_by) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
-    [slug, trigger.title, trigger.notes, trigger.jobId, trigger.enabled, JSON.stringify(definition), actor.name],
+    'SELECT slug FROM triggers WHERE slug = ANY($1) AND deleted_at IS NULL',
+    [slugs],
   )
-  await writeVersion(tx, actor, id, 1, trigger.jobId, definition)
-  await recompute(tx, [id], nowMs)
-  await record(tx, actor, 'added', { type: 'trigger', id, title: trigger.title }, { job: trigger.jobId, definition })
+  if (taken[0]) refuse([{ path: 'slug', message: `There is a trigger ${taken[0].slug} already.` }])
+  const made = await many<{ id: number; slug: string }>(
+    tx,
+    `INSERT INTO triggers (slug, title, notes, job_id, enabled, definition, saved_by)
+     SELECT u.slug, u.title, u.notes, u.job, u.enabled, u.definition, $7
+       FROM unnest($1::text[], $2::text[], $3::text[], $4::bigint[], $5::bool[], $6::jsonb[]) WITH ORDINALITY
+         AS u(slug, title, notes, job, enabled, definition, n) ORDER BY u.n
+     RETURNING id, slug`,
+    [
+      slugs,
+      triggers.map(({ title }) => title),
+      triggers.map(({ notes }) => notes),
+      triggers.map(({ jobId }) => jobId),
+      triggers.map(({ enabled }) => enabled),
+      definitions.map((definition) => JSON.stringify(definition)),
+      actor.name,
+    ],
+  )
+  const idOf = new Map(made.map(({ id, slug }) => [slug, id]))
+  const ids = slugs.map((slug) => idOf.get(slug) as number)
+  await writeVersions(
+    tx,
+    actor,
+    triggers.map(({ jobId }, i) => ({
+      id: ids[i] as number,
+      version: 1,
+      jobId,
+      definition: definitions[i] as TriggerDefinition,
+    })),
+  )
+  await recompute(tx, ids, nowMs)
+  await recordAll(
+    tx,
+    actor,
+    'added',
+    triggers.map(({ title, jobId }, i) => ({
+      object: { type: 'trigger', id: ids[i] as number, title },
+      changes: { job: jobId, definition: definitions[i] },
+    })),
+  )
   await notify(tx, { timing: true })
-  return { id }
+  return ids
 }
 
 /** The definition with its zone filled in; refused with every fault, or asked about once. */
 async function checked(
   tx: Tx,
-  jobId: number,
+  job: JobToStart | undefined,
   given: TriggerDefinition,
   sure: boolean,
   nowMs: number,
 ): Promise<TriggerDefinition> {
   const definition = { ...given, zone: given.zone ?? config().zone }
-  const [state, job] = [await timingState(tx), await jobOf(tx, jobId)]
+  const state = await timingState(tx)
   refuse(definitionFaults(definition, job, state))
   if (job && !sure) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
   return definition
@@ -142,7 +183,7 @@ export async function saveTriggerIn(
       { theirs: current },
     )
   }
-  const definition = await checked(tx, trigger.jobId, trigger.definition, sure, nowMs)
+  const definition = await checked(tx, await jobOf(tx, trigger.jobId), trigger.definition, sure, nowMs)
   await settleBeforeChange(tx, [id], nowMs)
   const version = current.version + 1
   await execute(
@@ -150,7 +191,7 @@ export async function saveTriggerIn(
     `UPDATE triggers SET title = $2, notes = $3, job_id = $4, enabled = $5, definition = $6, version = $7, saved_by = $8, saved_at = now() WHERE id = $1`,
     [id, trigger.title, trigger.notes, trigger.jobId, trigger.enabled, JSON.stringify(definition), version, actor.name],
   )
-  await writeVersion(tx, actor, id, version, trigger.jobId, definition)
+  await writeVersions(tx, actor, [{ id, version, jobId: trigger.jobId, definition }])
   await recompute(tx, [id], nowMs)
   const { title, notes, jobId, enabled } = trigger
   await record(
@@ -204,7 +245,7 @@ export async function changeTriggers(
           remove === true,
         ],
       )
-      await writeVersion(tx, actor, row.id, version, row.jobId, definition)
+      await writeVersions(tx, actor, [{ id: row.id, version, jobId: row.jobId, definition }])
       const title = { type: 'trigger', id: row.id, title: row.title }
       if (remove) await record(tx, actor, 'removed', title)
       else
@@ -224,18 +265,27 @@ export async function removeTrigger(actor: Actor, id: number): Promise<void> {
   await changeTriggers(actor, { ids: [id], change: { remove: true } })
 }
 
-async function writeVersion(
+async function writeVersions(
   tx: Tx,
   actor: Actor,
-  id: number,
-  version: number,
-  jobId: number,
-  definition: TriggerDefinition,
+  versions: readonly {
+    readonly id: number
+    readonly version: number
+    readonly jobId: number
+    readonly definition: TriggerDefinition
+  }[],
 ): Promise<void> {
   await execute(
     tx,
-    'INSERT INTO trigger_versions (trigger_id, version, job_id, definition, saved_by) VALUES ($1, $2, $3, $4, $5)',
-    [id, version, jobId, JSON.stringify(definition), actor.name],
+    `INSERT INTO trigger_versions (trigger_id, version, job_id, definition, saved_by)
+     SELECT u.id, u.version, u.job, u.definition, $5 FROM unnest($1::bigint[], $2::int[], $3::bigint[], $4::jsonb[]) AS u(id, version, job, definition)`,
+    [
+      versions.map(({ id }) => id),
+      versions.map(({ version }) => version),
+      versions.map(({ jobId }) => jobId),
+      versions.map(({ definition }) => JSON.stringify(definition)),
+      actor.name,
+    ],
   )
 }
 
