@@ -123,6 +123,7 @@ test('a calendar’s rule is changed by sentences; the year, the counts and the 
   await expect(effect.getByText(/dropped/).first()).toBeVisible()
   page.once('dialog', (dialog) => void dialog.accept())
   await page.getByRole('link', { name: /^Dark days/ }).click()
+  await expect(page.getByRole('heading', { name: 'Dark days' })).toBeVisible()
 
   await page.getByRole('button', { name: /compare with/ }).click()
   await page.getByRole('option', { name: 'Working days' }).click()

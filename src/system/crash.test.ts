@@ -107,7 +107,7 @@ describe('anything may be killed at any moment', () => {
           expect(times).toBeLessThanOrEqual(1)
           continue
         }
-        expect([row.id, row.state, times]).toEqual([row.id, 'succeeded', 1])
+        expect([row.id, row.state, row.reason, times]).toEqual([row.id, 'succeeded', 'Exit code 0.', 1])
         expect([row.id, await linesOf(row.id)]).toEqual([row.id, EXPECTED])
       }
       const history = await system.query<{ n: number }>(
