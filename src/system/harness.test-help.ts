@@ -87,6 +87,7 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
     BUGLE_LOG: 'fatal',
   }
   const running = new Map<string, ChildProcess>()
+  const killing = new Set<ChildProcess>()
   const token = newToken('bgt')
 
   const run = (file: string, args: string[], env: Record<string, string | undefined>): Promise<number> =>
@@ -132,10 +133,17 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
         : {}
     const child = spawn(process.execPath, [file, ...args], {
       env: { ...shared, ...own, ...env } as NodeJS.ProcessEnv,
-      stdio: 'ignore',
+      stdio: ['ignore', 'ignore', 'pipe'],
       detached: true,
     })
     running.set(name, child)
+    let said = ''
+    child.stderr?.on('data', (data) => (said = `${said}${String(data)}`.slice(-4000)))
+    // Nobody starts it again: a process that ends by itself is a fault, and this is where it is seen.
+    child.once('exit', (code, ended) => {
+      if (running.get(name) === child && !killing.has(child))
+        process.stderr.write(`      ${name} ended by itself with ${code ?? ended}:\n${said}\n`)
+    })
   }
   const signal = (name: string, what: NodeJS.Signals): void => {
     const child = running.get(name)
@@ -145,6 +153,7 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
   const kill = async (name: string, what: NodeJS.Signals = 'SIGKILL'): Promise<void> => {
     const child = running.get(name)
     if (!child || child.exitCode !== null || child.signalCode !== null) return
+    killing.add(child)
     const ended = new Promise((resolve) => child.once('exit', resolve))
     signal(name, what)
     if (name === 'web') process.kill(-(child.pid as number), what)
