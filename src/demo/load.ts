@@ -6,7 +6,7 @@ import { insertPerson } from '@/service/people'
 import { hashToken, newToken } from '@/service/secrets'
 import { clearBoard, refreshUsual, sampleLoad } from '@/service/upkeep'
 import { insertCalendar } from '@/service/calendars'
-import { insertRuns, jobsToStart, type NewRun } from '@/service/new-run'
+import { insertRuns, workToStart, type NewRun } from '@/service/new-run'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { insertTriggers } from '@/service/triggers'
 import { insertJob } from '@/service/work'
@@ -141,7 +141,7 @@ async function addOpenRuns(tx: Tx, open: Past['open'], triggers: Map<string, num
   const titles = new Map(
     (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM jobs')).map((row) => [row.title, row.id]),
   )
-  const jobs = await jobsToStart(tx, [...titles.values()])
+  const jobs = await workToStart(tx, [...titles.values()])
   const agents = new Map(
     (await many<{ id: number; name: string }>(tx, 'SELECT id, name FROM agents')).map((row) => [row.name, row.id]),
   )
@@ -150,7 +150,7 @@ async function addOpenRuns(tx: Tx, open: Past['open'], triggers: Map<string, num
     if (!found || !trigger) return []
     return [
       {
-        job: found,
+        work: found,
         inputs: { open: inputs, secrets: null },
         cause: 'trigger',
         starter: { id: null, name: trigger.title },

@@ -3,6 +3,7 @@ import { hostname } from 'node:os'
 import { config } from '@/store/config'
 import { closeDb } from '@/store/db'
 import { listen } from '@/store/listen'
+import { advanceFlows } from '@/service/flow-advance'
 import { engineAlive, engineGone } from '@/service/engines'
 import { Gateway } from './gateway'
 import { Leader } from './leader'
@@ -46,8 +47,19 @@ async function main(): Promise<void> {
     everyMs: 60_000,
     onError: onError('settings not passed on; tried again'),
   })
+  const flows = paced(
+    async () => {
+      const { more } = await advanceFlows(Date.now())
+      if (more) flows.wake()
+    },
+    { restMs: 10, everyMs: 1000, onError: onError('moving flows on failed; tried again') },
+  )
   const deaf = listen((change) => {
-    if (change.place) leader.wake()
+    if (change.place) {
+      leader.wake()
+      flows.wake()
+    }
+    if (change.deliver) flows.wake()
     if (change.timing) leader.wakeFiring()
     if (change.jobs) leader.lookAgain()
     if (change.deliver) delivering.wake()
@@ -61,7 +73,15 @@ async function main(): Promise<void> {
     stopping = true
     await leader.stop()
     await gateway.stop()
-    await Promise.all([delivering.stop(), alive.stop(), contacts.stop(), applying.stop(), sink.stop(), deaf()])
+    await Promise.all([
+      flows.stop(),
+      delivering.stop(),
+      alive.stop(),
+      contacts.stop(),
+      applying.stop(),
+      sink.stop(),
+      deaf(),
+    ])
     await engineGone(id).catch(() => undefined)
     await closeDb()
     log.info('engine stopped')

@@ -267,7 +267,7 @@ async function importJobs(tx: Tx, actor: Actor, jobs: readonly JobIn[], lines: I
     }>(
       tx,
       `SELECT j.id, j.version, j.title, j.notes, j.area_id AS "areaId", j.active, v.definition FROM jobs j
-         JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.slug = $1 AND j.deleted_at IS NULL`,
+         JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.slug = $1 AND NOT j.is_flow AND j.deleted_at IS NULL`,
       [slug],
     )
     if (!known) {

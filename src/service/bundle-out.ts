@@ -31,7 +31,7 @@ export async function exportBundle(actor: Actor): Promise<BundleFile> {
     null,
     `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE j.deleted_at IS NULL ORDER BY j.slug`,
+      WHERE NOT j.is_flow AND j.deleted_at IS NULL ORDER BY j.slug`,
   )
   const triggers = await many<{
     slug: string

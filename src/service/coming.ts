@@ -19,7 +19,8 @@ interface Row {
   readonly version: number
   readonly definition: TriggerDefinition
   readonly says: string
-  readonly target: Record<string, unknown>
+  /** null: a flow’s. */
+  readonly target: Record<string, unknown> | null
   readonly nextAt: Date
 }
 
@@ -49,6 +50,7 @@ export async function nextStarts(actor: Actor, limit: number): Promise<ComingSta
 }
 
 function goesTo({ target, definition }: Row): string {
+  if (target === null) return 'a flow'
   const name =
     'agent' in target
       ? String(target.agent)

@@ -98,7 +98,12 @@ async function unusedTitle(tx: Tx, areaId: number, title: string): Promise<strin
 export async function exportCrontab(actor: Actor): Promise<CrontabOut> {
   requireRight(actor, 'see')
   const { timings } = await timingState(null)
-  const rows = await many<{ title: string; definition: unknown; action: JobDefinition['action']; inputs: unknown[] }>(
+  const rows = await many<{
+    title: string
+    definition: unknown
+    action: JobDefinition['action'] | null
+    inputs: unknown[]
+  }>(
     null,
     `SELECT t.title, t.definition, v.definition->'action' AS action, v.definition->'inputs' AS inputs FROM triggers t JOIN jobs j ON j.id = t.job_id
        JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE t.enabled AND t.deleted_at IS NULL ORDER BY lower(t.title)`,
@@ -106,6 +111,7 @@ export async function exportCrontab(actor: Actor): Promise<CrontabOut> {
   const wishes = rows.map(({ title, definition, action, inputs }): CrontabWish => {
     const { zone = 'UTC', ...timing } = triggerDefinitionSchema.parse(definition)
     const common = { title, zone, timing }
+    if (action === null) return { ...common, command: null, why: 'What it starts is a flow.' }
     if (action.kind !== 'command')
       return {
         ...common,

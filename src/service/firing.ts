@@ -5,10 +5,10 @@ import { finishBy } from '@/core/timing/finish-by'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { lockLead } from './leases'
-import { insertRuns, inputsFor, jobsToStart, type JobToStart, type NewRun } from './new-run'
+import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from './new-run'
 import { readSetting } from './settings'
 import { stopForReplacement } from './run-life'
-import { machinesOf, openRunsOf, type Machine, type OpenRun } from './targets'
+import { machinesFor, machinesOf, openRunsOf, type Machine, type OpenRun } from './targets'
 import { timingState, type TimingState } from './timing-cache'
 import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 
@@ -82,7 +82,7 @@ export async function settle(
 ): Promise<{ readonly started: number; readonly more: boolean }> {
   if (due.length === 0) return { started: 0, more: false }
   const [state, starts] = [await timingState(tx), await readSetting(tx, 'starts')]
-  const jobs = await jobsToStart(tx, [...new Set(due.map((trigger) => trigger.jobId))])
+  const jobs = await workToStart(tx, [...new Set(due.map((trigger) => trigger.jobId))])
   const open = await openRunsOf(
     tx,
     due.map((trigger) => trigger.id),
@@ -120,7 +120,7 @@ class Plan {
 
   constructor(
     private readonly state: TimingState,
-    private readonly jobs: ReadonlyMap<number, JobToStart>,
+    private readonly jobs: ReadonlyMap<number, WorkToStart>,
     private readonly open: ReadonlyMap<number, readonly OpenRun[]>,
     private readonly machines: readonly Machine[],
     private readonly nowMs: number,
@@ -184,7 +184,7 @@ class Plan {
     if (faults.length > 0)
       return this.miss(trigger, [occurrence], 'inputs', faults.map((fault) => fault.message).join(' '))
     if (trigger.definition.spread === 'one') return this.startOne(trigger, occurrence, job, inputs, null)
-    const machines = this.machines.filter((machine) => machine.fits(job.definition.target))
+    const machines = machinesFor(this.machines, job.definition)
     if (machines.length === 0)
       return this.miss(trigger, [occurrence], 'no machine', 'No machine of its target is there and switched on.')
     for (const machine of machines) this.startOne(trigger, occurrence, job, inputs, machine)
@@ -193,7 +193,7 @@ class Plan {
   private startOne(
     trigger: DueTrigger,
     occurrence: Occurrence,
-    job: JobToStart,
+    job: WorkToStart,
     inputs: NewRun['inputs'],
     machine: Machine | null,
   ): void {
@@ -217,7 +217,7 @@ class Plan {
     }
     const atMs = occurrence.at * 1000
     const run: NewRun = {
-      job,
+      work: job,
       inputs,
       cause: 'trigger',
       starter: { id: null, name: trigger.title },

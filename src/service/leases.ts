@@ -12,7 +12,7 @@ import { unseal } from './secrets'
 const GRACE_SECONDS = 10
 /** Output beyond this is not kept; the process goes on. */
 const MAX_OUTPUT_BYTES = 64 * 1024 * 1024
-const DEFAULT_USUAL_MS = 60_000
+export const DEFAULT_USUAL_MS = 60_000
 
 /** The leader's right to hand out: a hand-out under an older epoch changes nothing. */
 export async function takeLeadership(engineId: string): Promise<number> {
@@ -31,7 +31,7 @@ export interface RunVersion {
 
 /** Numbers and versions of all that is ready: enough to see what changed since the last look. */
 export async function readyVersions(): Promise<RunVersion[]> {
-  return many<RunVersion>(null, `SELECT id, version FROM runs WHERE state = 'ready'`)
+  return many<RunVersion>(null, `SELECT id, version FROM runs WHERE state = 'ready' AND kind <> 'flow'`)
 }
 
 /** What dispatch needs to know of these runs. */
@@ -45,14 +45,16 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
     priority: number
     usualMs: number | null
     readyAt: Date
+    dueAt: Date | null
+    chainMs: number | null
     held: boolean
     active: boolean
   }>(
     null,
     `SELECT r.id AS number, r.target, r.kind, r.slots, r.min_version AS "minVersion", r.priority, j.usual_ms AS "usualMs",
-            r.ready_at AS "readyAt", r.held_by IS NOT NULL AS held, j.active
+            r.ready_at AS "readyAt", r.due_at AS "dueAt", r.chain_ms AS "chainMs", r.held_by IS NOT NULL AS held, j.active
        FROM runs r JOIN jobs j ON j.id = r.job_id
-      WHERE r.state = 'ready' AND ($1::bigint[] IS NULL OR r.id = ANY($1))`,
+      WHERE r.state = 'ready' AND r.kind <> 'flow' AND ($1::bigint[] IS NULL OR r.id = ANY($1))`,
     [ids],
   )
   return rows.map((row) => {
@@ -67,9 +69,9 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       minVersion: row.minVersion,
       robot: false,
       priority: PRIORITIES[row.priority] ?? 'normal',
-      dueAtMs: null,
+      dueAtMs: row.dueAt?.getTime() ?? null,
       usualMs,
-      chainMs: usualMs,
+      chainMs: row.chainMs ?? usualMs,
       readyAtMs: row.readyAt.getTime(),
       held: row.held,
       off: !row.active,

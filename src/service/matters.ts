@@ -18,7 +18,7 @@ export async function openMatters(tx: Tx, changes: readonly LifeChange[]): Promi
       `INSERT INTO matters (kind, subject, run_id, agent_id, evidence)
        SELECT $2, 'job ' || r.job_id, r.id, r.agent_id,
               coalesce((SELECT nullif(a.telling_line, '') FROM attempts a WHERE a.run_id = r.id ORDER BY a.number DESC LIMIT 1), '')
-         FROM runs r WHERE r.id = $1
+         FROM runs r WHERE r.id = $1 AND r.flow_run_id IS NULL
        ON CONFLICT (kind, subject) WHERE state <> 'closed' DO UPDATE
          SET run_id = excluded.run_id, agent_id = excluded.agent_id, evidence = excluded.evidence, last_at = now(),
              times = matters.times + 1`,
@@ -27,15 +27,35 @@ export async function openMatters(tx: Tx, changes: readonly LifeChange[]): Promi
   }
 }
 
+/** A step of these flow runs has failed: the flow's one matter names it, from then on and not only at the flow's end. */
+export async function openFlowMatters(
+  tx: Tx,
+  failures: readonly { readonly flowRunId: number; readonly step: number }[],
+): Promise<void> {
+  if (failures.length === 0) return
+  await execute(
+    tx,
+    `INSERT INTO matters (kind, subject, run_id, agent_id, step_run_id, evidence)
+     SELECT 'run-failed', 'job ' || f.job_id, f.id, r.agent_id, r.id,
+            coalesce((SELECT nullif(a.telling_line, '') FROM attempts a WHERE a.run_id = r.id ORDER BY a.number DESC LIMIT 1), r.reason, '')
+       FROM unnest($1::bigint[], $2::int[]) AS u(id, step) JOIN runs f ON f.id = u.id
+       JOIN flow_steps s ON s.run_id = u.id AND s.step = u.step LEFT JOIN runs r ON r.id = s.step_run_id
+     ON CONFLICT (kind, subject) WHERE state <> 'closed' DO UPDATE
+       SET run_id = excluded.run_id, agent_id = excluded.agent_id, step_run_id = excluded.step_run_id, evidence = excluded.evidence, last_at = now(),
+           times = matters.times + CASE WHEN matters.run_id = excluded.run_id THEN 0 ELSE 1 END`,
+    [failures.map((each) => each.flowRunId), failures.map((each) => each.step)],
+  )
+}
+
 /** A success puts a matter right when it ran again what failed, or did the same job with the same inputs. */
 export async function closeMattersOf(tx: Tx, runIds: readonly number[]): Promise<void> {
   if (runIds.length === 0) return
   const closed = await execute(
     tx,
     `UPDATE matters m SET state = 'closed', closed_at = now(), closed_by = '#' || r.id || ' succeeded'
-       FROM runs r JOIN runs bad ON bad.job_id = r.job_id AND bad.id < r.id
+       FROM runs r JOIN runs bad ON bad.job_id = r.job_id AND bad.id <= r.id
       WHERE r.id = ANY($1) AND m.state <> 'closed' AND m.kind IN ('run-failed','run-lost') AND m.subject = 'job ' || r.job_id
-        AND bad.id = m.run_id AND (bad.id = r.again_of OR bad.inputs = r.inputs)`,
+        AND bad.id = m.run_id AND r.flow_run_id IS NULL AND (bad.id = r.id OR bad.id = r.again_of OR bad.inputs = r.inputs)`,
     [runIds],
   )
   if (closed > 0) await notify(tx, { matters: true })

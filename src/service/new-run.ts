@@ -1,38 +1,41 @@
 import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
 import { resolveInputs, type InputFault } from '@/core/work/inputs'
-import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
+import { isFlowDefinition, readDefinition, type WorkDefinition } from '@/core/work/flow'
 import { many, type Tx } from '@/store/db'
 import { seal } from './secrets'
 
-export interface JobToStart {
+/** A job or a flow, at one version. */
+export interface WorkToStart {
   readonly id: number
+  readonly slug: string
+  readonly isFlow: boolean
   readonly title: string
   readonly areaId: number
   readonly version: number
   readonly active: boolean
-  readonly definition: JobDefinition
+  readonly usualMs: number | null
+  readonly definition: WorkDefinition
 }
 
-/** The present versions of these jobs; those that were removed are missing. */
-export async function jobsToStart(tx: Tx | null, ids: readonly number[]): Promise<Map<number, JobToStart>> {
-  const rows = await many<JobToStart>(
+/** The present versions of these jobs and flows; those that were removed are missing. */
+export async function workToStart(tx: Tx | null, ids: readonly number[]): Promise<Map<number, WorkToStart>> {
+  const rows = await many<WorkToStart>(
     tx,
-    `SELECT j.id, j.title, j.area_id AS "areaId", j.version, j.active, v.definition
+    `SELECT j.id, j.slug, j.is_flow AS "isFlow", j.title, j.area_id AS "areaId", j.version, j.active, j.usual_ms AS "usualMs", v.definition
        FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.id = ANY($1) AND j.deleted_at IS NULL`,
     [ids],
   )
-  // A definition saved by an older Bugle gains the defaults of what came since.
-  return new Map(rows.map((row) => [row.id, { ...row, definition: jobDefinitionSchema.parse(row.definition) }]))
+  return new Map(rows.map((row) => [row.id, { ...row, definition: readDefinition(row.definition, row.isFlow) }]))
 }
 
-/** Values for all inputs of the job; secret ones apart. */
+/** Values for all inputs of the job or flow; secret ones apart. */
 export interface RunInputs {
   readonly open: Readonly<Record<string, string>>
   readonly secrets: Readonly<Record<string, string>> | null
 }
 
 export function inputsFor(
-  definition: JobDefinition,
+  definition: WorkDefinition,
   given: Readonly<Record<string, string>>,
 ): { readonly inputs: RunInputs; readonly faults: readonly InputFault[] } {
   const { values, faults } = resolveInputs(definition.inputs, given)
@@ -49,9 +52,9 @@ export function inputsFor(
 }
 
 export interface NewRun {
-  readonly job: JobToStart
+  readonly work: WorkToStart
   readonly inputs: RunInputs
-  readonly cause: 'person' | 'token' | 'again' | 'trigger'
+  readonly cause: 'person' | 'token' | 'again' | 'trigger' | 'flow'
   readonly starter: { readonly id: number | null; readonly name: string }
   readonly createdAtMs: number
   readonly target?: Target | null
@@ -71,6 +74,15 @@ export interface NewRun {
     readonly occurrence: { readonly atMs: number; readonly day: string } | null
     readonly forAgentId: number | null
   }
+  /** The step of a flow run that this is the run of. */
+  readonly step?: {
+    readonly flowRunId: number
+    readonly index: number
+    readonly path: string
+    readonly chainMs: number
+    readonly retry: { readonly times: number; readonly delayMs: number } | null
+    readonly heldBy: string | null
+  }
 }
 
 /**
@@ -80,6 +92,7 @@ export interface NewRun {
 export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(number | null)[]> {
   if (runs.length === 0) return []
   const date = (ms: number | null | undefined): Date | null => (ms === null || ms === undefined ? null : new Date(ms))
+  const placements = runs.map(placementOf)
   const waits = runs.map((run) => run.afterEarlier === true || (run.startAfterMs ?? 0) > run.createdAtMs)
   const rows = await many<{ place: number; id: number }>(
     tx,
@@ -87,30 +100,31 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
        SELECT *, nextval('runs_id_seq') AS id
          FROM unnest($1::int[], $2::bigint[], $3::int[], $4::bigint[], $5::jsonb[], $6::text[], $7::text[], $8::jsonb[], $9::bytea[], $10::text[], $11::bigint[],
                      $12::text[], $13::bigint[], $14::text[], $15::text[], $16::int[], $17::int[], $18::int[], $19::bigint[], $20::timestamptz[],
-                     $21::timestamptz[], $22::timestamptz[], $23::bool[], $24::bigint[], $25::int[], $26::jsonb[], $27::timestamptz[], $28::date[], $29::bigint[])
+                     $21::timestamptz[], $22::timestamptz[], $23::bool[], $24::bigint[], $25::int[], $26::jsonb[], $27::timestamptz[], $28::date[], $29::bigint[],
+                     $30::bigint[], $31::int[], $32::text[], $33::bigint[], $34::text[])
               AS u(place, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state,
                    priority, slots, max_attempts, retry_delay_ms, start_after, created_at, due_at, after_earlier, trigger_id, trigger_version,
-                   calendar_versions, occurrence, occurrence_day, for_agent)
+                   calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by)
         ORDER BY place),
      made AS (
        INSERT INTO runs (id, job_id, job_version, area_id, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key,
                          state, priority, slots, max_attempts, retry_delay_ms, start_after, created_at, ready_at, due_at, after_earlier, trigger_id,
-                         trigger_version, calendar_versions, occurrence, occurrence_day, for_agent_id)
+                         trigger_version, calendar_versions, occurrence, occurrence_day, for_agent_id, flow_run_id, step, step_path, chain_ms, held_by)
        SELECT id, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state, priority, slots,
               max_attempts, retry_delay_ms, start_after, created_at, CASE WHEN state = 'ready' THEN created_at END, due_at, after_earlier, trigger_id,
-              trigger_version, calendar_versions, occurrence, occurrence_day, for_agent
+              trigger_version, calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by
          FROM given ORDER BY place
        ON CONFLICT (trigger_id, occurrence, coalesce(for_agent_id, 0)) WHERE occurrence IS NOT NULL DO NOTHING
        RETURNING id)
      SELECT g.place, g.id FROM given g JOIN made m ON m.id = g.id`,
     [
       runs.map((_, i) => i),
-      runs.map((r) => r.job.id),
-      runs.map((r) => r.job.version),
-      runs.map((r) => r.job.areaId),
-      runs.map((r) => JSON.stringify(r.target ?? r.job.definition.target)),
-      runs.map((r) => r.job.definition.action.kind),
-      runs.map((r) => r.job.definition.minVersion),
+      runs.map((r) => r.work.id),
+      runs.map((r) => r.work.version),
+      runs.map((r) => r.work.areaId),
+      placements.map(({ target }) => (target === null ? null : JSON.stringify(target))),
+      placements.map(({ kind }) => kind),
+      placements.map(({ minVersion }) => minVersion),
       runs.map((r) => JSON.stringify(r.inputs.open)),
       runs.map((r) => (r.inputs.secrets ? seal(JSON.stringify(r.inputs.secrets), 'run inputs') : null)),
       runs.map((r) => r.cause),
@@ -119,10 +133,10 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
       runs.map((r) => r.againOf ?? null),
       runs.map((r) => r.requestKey ?? null),
       waits.map((wait) => (wait ? 'waiting' : 'ready')),
-      runs.map((r) => PRIORITIES.indexOf(r.priority ?? r.job.definition.priority)),
-      runs.map((r) => r.job.definition.slots),
-      runs.map((r) => r.job.definition.retries + 1),
-      runs.map((r) => r.job.definition.retryDelaySeconds * 1000),
+      runs.map((r) => PRIORITIES.indexOf(r.priority ?? r.work.definition.priority)),
+      placements.map(({ slots }) => slots),
+      placements.map(({ retries }) => retries + 1),
+      placements.map(({ retryDelayMs }) => retryDelayMs),
       runs.map((r) => ((r.startAfterMs ?? 0) > r.createdAtMs ? date(r.startAfterMs) : null)),
       runs.map((r) => date(r.createdAtMs)),
       runs.map((r) => date(r.dueAtMs)),
@@ -133,9 +147,35 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
       runs.map((r) => date(r.trigger?.occurrence?.atMs)),
       runs.map((r) => r.trigger?.occurrence?.day ?? null),
       runs.map((r) => r.trigger?.forAgentId ?? null),
+      runs.map((r) => r.step?.flowRunId ?? null),
+      runs.map((r) => r.step?.index ?? null),
+      runs.map((r) => r.step?.path ?? null),
+      runs.map((r) => r.step?.chainMs ?? null),
+      runs.map((r) => r.step?.heldBy ?? null),
     ],
   )
   const ids: (number | null)[] = runs.map(() => null)
   for (const { place, id } of rows) ids[place] = id
   return ids
+}
+
+/** Where a run goes and how often it is tried. A flow run goes nowhere itself. */
+function placementOf({ work: { definition }, target, step }: NewRun): {
+  target: Target | null
+  kind: string
+  minVersion: string | null
+  slots: number
+  retries: number
+  retryDelayMs: number
+} {
+  if (isFlowDefinition(definition))
+    return { target: null, kind: 'flow', minVersion: null, slots: 0, retries: 0, retryDelayMs: 0 }
+  return {
+    target: target ?? definition.target,
+    kind: definition.action.kind,
+    minVersion: definition.minVersion,
+    slots: definition.slots,
+    retries: step?.retry?.times ?? definition.retries,
+    retryDelayMs: step?.retry?.delayMs ?? definition.retryDelaySeconds * 1000,
+  }
 }

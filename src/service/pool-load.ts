@@ -5,7 +5,10 @@ import { zoneOf } from '@/core/timing/zone'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { HORIZON_SECONDS } from './firing'
+import { DEFAULT_USUAL_MS } from './leases'
 import { machinesOf } from './targets'
+import type { FlowDefinition } from '@/core/work/flow'
+import type { JobDefinition } from '@/core/work/job'
 import type { TimingState } from './timing-cache'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 
@@ -22,13 +25,15 @@ export interface PoolLoad {
 }
 
 const BUCKETS = 96
-const DEFAULT_USUAL_MS = 60_000
 
 interface Looked {
   readonly id: number | null
   readonly definition: TriggerDefinition
   readonly schedule: Schedule
-  readonly job: { readonly id: number; readonly definition: { readonly target: object; readonly slots: number } }
+  readonly job: {
+    readonly id: number
+    readonly definition: Pick<JobDefinition, 'target' | 'slots'> | FlowDefinition
+  }
 }
 
 /** What a trigger adds to the load of its pool over the first day on which it fires, by the usual lengths of the jobs. */
@@ -37,7 +42,8 @@ export async function poolLoad(
   { id, definition, schedule, job }: Looked,
   now: number,
 ): Promise<PoolLoad | null> {
-  const { target } = job.definition
+  if ('steps' in job.definition) return null
+  const { target, slots: ownSlots } = job.definition
   if (!('pool' in target)) return null
   const pool = String(target.pool)
   const first = schedule.next(now, now + HORIZON_SECONDS)
@@ -81,7 +87,7 @@ export async function poolLoad(
     const parsed = triggerDefinitionSchema.parse(row.definition)
     return busy(state.schedule(row.id, row.version, parsed), parsed.spread, row.usualMs, row.slots)
   })
-  const mine = busy(schedule, definition.spread, own?.usualMs ?? null, job.definition.slots)
+  const mine = busy(schedule, definition.spread, own?.usualMs ?? null, ownSlots)
   return {
     pool,
     day: isoDay(day),

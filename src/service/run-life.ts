@@ -78,7 +78,7 @@ export function changeFor(
 /** Writes the changes by compare-and-set on the version. Returns the ids of the runs that really changed. */
 export async function writeLives(tx: Tx, changes: readonly LifeChange[]): Promise<Set<number>> {
   if (changes.length === 0) return new Set()
-  const rows = await many<{ id: number }>(
+  const rows = await many<{ id: number; flowRunId: number | null }>(
     tx,
     `UPDATE runs r SET
         state = u.state, version = r.version + 1, attempts = u.attempts, start_after = u.start_after,
@@ -100,7 +100,7 @@ export async function writeLives(tx: Tx, changes: readonly LifeChange[]): Promis
        CROSS JOIN LATERAL (SELECT v.definition->'keeping'->>'board' AS board FROM runs x
                              JOIN job_versions v ON v.job_id = x.job_id AND v.version = x.job_version WHERE x.id = u.id) k
       WHERE r.id = u.id AND r.version = u.version
-      RETURNING r.id`,
+      RETURNING r.id, r.flow_run_id AS "flowRunId"`,
     [
       changes.map((c) => c.run.id),
       changes.map((c) => c.run.version),
@@ -115,7 +115,16 @@ export async function writeLives(tx: Tx, changes: readonly LifeChange[]): Promis
       changes.map((c) => c.finished),
     ],
   )
+  // What a step's end means for its flow is looked at by whatever engine comes to it first.
+  const over = new Set(changes.filter((change) => change.finished).map((change) => change.run.id))
+  const flows = new Set(rows.flatMap(({ id, flowRunId }) => (flowRunId !== null && over.has(id) ? [flowRunId] : [])))
+  if (flows.size > 0) await wakeFlows(tx, [...flows])
   return new Set(rows.map((row) => row.id))
+}
+
+/** Something happened in these flow runs: an engine is to look at them. */
+export async function wakeFlows(tx: Tx, flowRunIds: readonly number[]): Promise<void> {
+  await execute(tx, 'INSERT INTO flow_wakes (run_id) SELECT unnest($1::bigint[])', [flowRunIds])
 }
 
 /** Notes who asked for the stop; the engine passes it on to the agent. */
@@ -124,6 +133,11 @@ export async function noteStop(tx: Tx, runId: number, by: string): Promise<void>
     tx,
     'UPDATE runs SET stop_asked_by = coalesce(stop_asked_by, $2), stop_asked_at = coalesce(stop_asked_at, now()) WHERE id = $1',
     [runId, by],
+  )
+  await execute(
+    tx,
+    `INSERT INTO flow_wakes (run_id) SELECT id FROM runs WHERE id = $1 AND kind = 'flow' AND state = 'running'`,
+    [runId],
   )
 }
 

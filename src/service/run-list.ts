@@ -4,7 +4,7 @@ import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { invalid } from './problem'
 
-export const CAUSES = ['person', 'token', 'again', 'trigger'] as const
+export const CAUSES = ['person', 'token', 'again', 'trigger', 'flow'] as const
 export const SORTS = ['number', 'started', 'ended', 'duration'] as const
 
 const listOf = <T extends z.ZodType>(item: T) =>
@@ -29,6 +29,8 @@ export const runFilterSchema = z.strictObject({
   /** Part of a job's title, or a run's number. */
   text: z.string().max(100).optional(),
   board: z.enum(['yes']).optional(),
+  /** Runs of flows' steps stand in their flow; `yes` lists them too. A run's number finds it either way. */
+  steps: z.enum(['yes']).optional(),
   sort: z.enum(SORTS).default('number'),
   dir: z.enum(['asc', 'desc']).default('desc'),
   after: z.string().max(200).optional(),
@@ -63,6 +65,9 @@ export interface RunRow {
   readonly exitCode: number | null
   readonly reason: string
   readonly cleared: boolean
+  /** Of a step's run: the flow run, and which step. */
+  readonly flowRunId: number | null
+  readonly stepPath: string | null
 }
 
 const SORT_KEY = {
@@ -77,7 +82,7 @@ const ROW_COLUMNS = `
   r.starter_name AS starter, r.trigger_id AS "triggerId", r.occurrence, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.attempts,
   r.max_attempts AS "maxAttempts", r.priority, r.created_at AS "createdAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
   r.ended_at AS "endedAt", r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.exit_code AS "exitCode", r.reason,
-  r.cleared_at IS NOT NULL AS cleared`
+  r.cleared_at IS NOT NULL AS cleared, r.flow_run_id AS "flowRunId", r.step_path AS "stepPath"`
 const ROW_JOINS = `
   JOIN jobs j ON j.id = r.job_id JOIN areas ar ON ar.id = r.area_id LEFT JOIN agents a ON a.id = r.agent_id`
 
@@ -105,6 +110,7 @@ export function runQuery(filter: RunFilter): Query {
   among('r.trigger_id', filter.trigger, 'bigint')
   among('r.cause', filter.cause, 'text')
   if (filter.board) where.push('r.cleared_at IS NULL')
+  if (!filter.steps && !/^#?\d{1,15}$/.test(filter.text?.trim() ?? '')) where.push('r.flow_run_id IS NULL')
   if (filter.text) {
     const number = /^#?(\d{1,15})$/.exec(filter.text.trim())?.[1]
     if (number) where.push(`r.id = ${param(Number(number))}`)
@@ -210,10 +216,10 @@ export async function countRuns(
   requireRight(actor, 'see')
   const [row] = await many<{ running: number; waiting: number; failed: number; succeeded: number }>(
     null,
-    `SELECT (SELECT count(*)::int FROM runs WHERE state = 'running') AS running,
-            (SELECT count(*)::int FROM runs WHERE state IN ('waiting','ready')) AS waiting,
+    `SELECT (SELECT count(*)::int FROM runs WHERE state = 'running' AND flow_run_id IS NULL) AS running,
+            (SELECT count(*)::int FROM runs WHERE state IN ('waiting','ready') AND flow_run_id IS NULL) AS waiting,
             count(*) FILTER (WHERE state IN ('failed','lost'))::int AS failed, count(*) FILTER (WHERE state = 'succeeded')::int AS succeeded
-       FROM runs WHERE ended_at >= $1`,
+       FROM runs WHERE ended_at >= $1 AND flow_run_id IS NULL`,
     [since],
   )
   return row ?? { running: 0, waiting: 0, failed: 0, succeeded: 0 }

@@ -5,7 +5,7 @@ import { many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx }
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { record } from './audit'
-import { insertRuns, inputsFor, jobsToStart, type JobToStart, type NewRun } from './new-run'
+import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from './new-run'
 import { notFound, Problem } from './problem'
 import { changeFor, lockRuns, noteStop, writeLives } from './run-life'
 import { unseal } from './secrets'
@@ -27,8 +27,8 @@ export const againSchema = z.strictObject({
   requestKey: z.string().min(8).max(100).nullable().default(null),
 })
 
-async function jobToStart(tx: Tx, id: number): Promise<JobToStart> {
-  const job = (await jobsToStart(tx, [id])).get(id)
+async function jobToStart(tx: Tx, id: number): Promise<WorkToStart> {
+  const job = (await workToStart(tx, [id])).get(id)
   if (!job) throw notFound('job', id)
   return job
 }
@@ -94,7 +94,7 @@ async function once(requestKey: string | null, work: () => Promise<{ id: number 
 async function makeRun(
   tx: Tx,
   actor: Actor,
-  job: JobToStart,
+  job: WorkToStart,
   wish: Omit<StartWish, 'jobId'>,
   cause: 'person' | 'token' | 'again',
   againOf: number | null,
@@ -124,7 +124,7 @@ async function makeRun(
 /** A run of the job that a person starts, with its inputs checked; refused if the job is switched off. */
 export function newRunFor(
   actor: Actor,
-  job: JobToStart,
+  job: WorkToStart,
   given: Readonly<Record<string, string>>,
   cause: 'person' | 'token' | 'again',
 ): NewRun {
@@ -137,7 +137,7 @@ export function newRunFor(
       faults.map((f) => ({ path: `inputs.${f.name}`, message: f.message })),
     )
   }
-  return { job, inputs, cause, starter: { id: actor.id, name: actor.name }, createdAtMs: Date.now() }
+  return { work: job, inputs, cause, starter: { id: actor.id, name: actor.name }, createdAtMs: Date.now() }
 }
 
 /** Stops a run: at once if it has not started, else by asking its agent to. Asking twice is no fault. */

@@ -1,4 +1,5 @@
 import type { Target } from '@/core/dispatch'
+import { isFlowDefinition, type WorkDefinition } from '@/core/work/flow'
 import { many, type Tx } from '@/store/db'
 
 /** A machine that work may be meant for: enrolled and switched on, whether it can be reached or not. */
@@ -26,6 +27,11 @@ export async function machinesOf(tx: Tx | null): Promise<Machine[]> {
       return Object.entries(target.labels).every(([key, value]) => labels[key] === value)
     },
   }))
+}
+
+/** Those of the machines that a job is meant for; a flow is meant for none, its steps are. */
+export function machinesFor(machines: readonly Machine[], definition: WorkDefinition): Machine[] {
+  return isFlowDefinition(definition) ? [] : machines.filter((machine) => machine.fits(definition.target))
 }
 
 /** A run of a trigger that has not ended. */

@@ -3,9 +3,9 @@ import { FORMAT } from '@/core/bundle/schema'
 import { cadenceOf, type Cadence } from '@/core/timing/cadence'
 import type { Schedule } from '@/core/timing/schedule'
 import { many, type Tx } from '@/store/db'
-import { inputsFor, jobsToStart, type JobToStart } from './new-run'
+import { inputsFor, workToStart, type WorkToStart } from './new-run'
 import { Problem, type FieldFault } from './problem'
-import { machinesOf } from './targets'
+import { machinesFor, machinesOf } from './targets'
 import type { TimingState } from './timing-cache'
 import type { TriggerDefinition } from '@/core/work/trigger'
 
@@ -16,7 +16,7 @@ const YEAR_SECONDS = 365.25 * 86_400
 /** What is wrong with a definition beyond its shape: calendars and holidays that are not there, rules that nest too deep, inputs that do not fit. */
 export function definitionFaults(
   definition: TriggerDefinition,
-  job: JobToStart | undefined,
+  job: WorkToStart | undefined,
   state: TimingState,
 ): FieldFault[] {
   const { with: values, ...timing } = definition
@@ -33,6 +33,11 @@ export function definitionFaults(
         message,
       }))
   if (!job) return [...faults, { path: 'jobId', message: 'This job does not exist.' }]
+  if (job.isFlow && definition.spread === 'each')
+    faults.push({
+      path: 'definition.spread',
+      message: 'A flow starts once; its steps go to their own machines.',
+    })
   const hasSecret = job.definition.inputs.some((input) => input.type === 'secret')
   if (hasSecret) faults.push({ path: 'jobId', message: `${job.title} asks for a secret, which a trigger cannot give.` })
   else
@@ -58,11 +63,11 @@ export async function scheduleFacts(
   tx: Tx | null,
   schedule: Schedule,
   definition: TriggerDefinition,
-  job: JobToStart,
+  job: WorkToStart,
   nowMs: number,
 ): Promise<ScheduleFacts> {
   const cadence = cadenceOf(schedule, nowMs / 1000)
-  const machines = (await machinesOf(tx)).filter((machine) => machine.fits(job.definition.target)).length
+  const machines = machinesFor(await machinesOf(tx), job.definition).length
   const mostRunsInADay = cadence.mostInADay * (definition.spread === 'each' ? machines : 1)
   const warnings: string[] = []
   if (!schedule.next(nowMs / 1000, nowMs / 1000 + RARE_YEARS * YEAR_SECONDS))
@@ -78,8 +83,8 @@ export function askFirst(facts: ScheduleFacts): void {
   throw new Problem('ask-first', `${facts.warnings.join(' ')} Save it all the same?`, [], { warnings: facts.warnings })
 }
 
-export async function jobOf(tx: Tx | null, id: number): Promise<JobToStart | undefined> {
-  return (await jobsToStart(tx, [id])).get(id)
+export async function jobOf(tx: Tx | null, id: number): Promise<WorkToStart | undefined> {
+  return (await workToStart(tx, [id])).get(id)
 }
 
 /** A name for files that no other of the table has, nor any of `also`. */

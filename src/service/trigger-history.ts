@@ -3,7 +3,7 @@ import type { RunState } from '@/core/run/lifecycle'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { notFound } from './problem'
-import { machinesOf } from './targets'
+import { machinesFor, machinesOf } from './targets'
 import { jobOf } from './trigger-check'
 import { oneTrigger } from './triggers'
 
@@ -80,7 +80,7 @@ export async function triggerMachines(actor: Actor, id: number): Promise<Machine
   const trigger = await oneTrigger(actor, id)
   const job = await jobOf(null, trigger.jobId)
   if (!job) throw notFound('job', trigger.jobId)
-  const machines = (await machinesOf(null)).filter((machine) => machine.fits(job.definition.target))
+  const machines = machinesFor(await machinesOf(null), job.definition)
   const rows = await many<{ agentId: number; runs: number; last: MachineRow['last'] }>(
     null,
     `SELECT r.agent_id AS "agentId", count(*)::int AS runs,

@@ -7,10 +7,10 @@ import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { difference, record, recordAll } from './audit'
-import { insertRuns, jobsToStart, type JobToStart } from './new-run'
+import { insertRuns, workToStart, type WorkToStart } from './new-run'
 import { notFound, Problem } from './problem'
 import { newRunFor } from './start'
-import { machinesOf } from './targets'
+import { machinesFor, machinesOf } from './targets'
 import { timingState } from './timing-cache'
 import { askFirst, definitionFaults, freeSlug, jobOf, refuse, scheduleFacts } from './trigger-check'
 import {
@@ -87,7 +87,7 @@ export async function insertTrigger(tx: Tx, actor: Actor, trigger: NewTrigger): 
 export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly NewTrigger[]): Promise<number[]> {
   if (triggers.length === 0) return []
   const nowMs = Date.now()
-  const jobs = await jobsToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
+  const jobs = await workToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
   const definitions: TriggerDefinition[] = []
   for (const { jobId, definition, sure } of triggers)
     definitions.push(await checked(tx, jobs.get(jobId), definition, sure, nowMs))
@@ -145,7 +145,7 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
 /** The definition with its zone filled in; refused with every fault, or asked about once. */
 async function checked(
   tx: Tx,
-  job: JobToStart | undefined,
+  job: WorkToStart | undefined,
   given: TriggerDefinition,
   sure: boolean,
   nowMs: number,
@@ -310,10 +310,7 @@ export async function startByHand(
     const job = await jobOf(tx, trigger.jobId)
     if (!job) throw notFound('job', trigger.jobId)
     const run = newRunFor(actor, job, trigger.definition.with, actor.via === 'token' ? 'token' : 'person')
-    const machines =
-      trigger.definition.spread === 'each'
-        ? (await machinesOf(tx)).filter((machine) => machine.fits(job.definition.target))
-        : [null]
+    const machines = trigger.definition.spread === 'each' ? machinesFor(await machinesOf(tx), job.definition) : [null]
     if (machines.length === 0) throw new Problem('not-now', 'No machine of its target is there and switched on.')
     const calendarVersions = (await timingState(tx)).calendarsOf([trigger.definition.on, trigger.definition.notOn])
     const ids = await insertRuns(

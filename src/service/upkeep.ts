@@ -48,7 +48,7 @@ export async function clearBoard(): Promise<void> {
   await execute(
     null,
     `UPDATE runs r SET cleared_at = now() FROM job_versions v
-      WHERE v.job_id = r.job_id AND v.version = r.job_version AND r.cleared_at IS NULL AND r.ended_at IS NOT NULL
+      WHERE v.job_id = r.job_id AND v.version = r.job_version AND r.flow_run_id IS NULL AND r.cleared_at IS NULL AND r.ended_at IS NOT NULL
         AND r.ended_at > now() - interval '60 days' AND v.definition->'keeping'->>'board' IN ('after-hours','on-success')
         AND r.ended_at < now() - make_interval(hours => coalesce((v.definition->'keeping'->>'boardHours')::int, 24))
         AND (v.definition->'keeping'->>'board' = 'after-hours' OR r.state = 'succeeded')`,
@@ -70,7 +70,8 @@ export async function purge(): Promise<number> {
     null,
     `DELETE FROM runs WHERE id IN (
        SELECT r.id FROM runs r JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
-        WHERE r.ended_at < now() - make_interval(days => coalesce((v.definition->'keeping'->>'historyDays')::int, 400))
+        -- Runs of steps go with their flow's.
+        WHERE r.flow_run_id IS NULL AND r.ended_at < now() - make_interval(days => coalesce((v.definition->'keeping'->>'historyDays')::int, 400))
         ORDER BY r.ended_at LIMIT 2000) RETURNING id`,
   )
   await execute(null, `DELETE FROM sign_in_attempts WHERE at < now() - interval '7 days'`)

@@ -51,7 +51,7 @@ export async function justEnded(actor: Actor): Promise<object[]> {
   return many(
     null,
     `SELECT r.id, j.title, r.state, r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.ended_at AS "endedAt"
-       FROM (SELECT * FROM runs WHERE ended_at IS NOT NULL ORDER BY ended_at DESC LIMIT 60) r JOIN jobs j ON j.id = r.job_id
+       FROM (SELECT * FROM runs WHERE ended_at IS NOT NULL AND flow_run_id IS NULL ORDER BY ended_at DESC LIMIT 60) r JOIN jobs j ON j.id = r.job_id
       WHERE r.cleared_at IS NULL ORDER BY r.ended_at DESC LIMIT 12`,
   )
 }
@@ -96,7 +96,7 @@ export async function dayLine(actor: Actor): Promise<DayLine> {
   const failures = await many<{ id: number; title: string; at: string }>(
     null,
     `SELECT r.id, j.title, r.ended_at AS at FROM runs r JOIN jobs j ON j.id = r.job_id
-      WHERE r.ended_at >= $1 AND r.state IN ('failed','lost') ORDER BY r.ended_at DESC LIMIT 200`,
+      WHERE r.ended_at >= $1 AND r.state IN ('failed','lost') AND r.flow_run_id IS NULL ORDER BY r.ended_at DESC LIMIT 200`,
     [from],
   )
   return { from: from.toISOString(), now: now.toISOString(), bucketSeconds: BUCKET_SECONDS, capacity, used, failures }

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { slugOf } from '@/core/exchange/crontab-in'
+import type { WorkDefinition } from '@/core/work/flow'
 import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
 import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
@@ -20,6 +21,7 @@ export interface AreaRow {
   readonly id: number
   readonly title: string
   readonly notes: string
+  /** Jobs and flows. */
   readonly jobs: number
 }
 
@@ -55,20 +57,25 @@ export interface JobRow {
   readonly areaId: number
   readonly area: string
   readonly active: boolean
+  readonly isFlow: boolean
   readonly kind: string
-  readonly target: JobDefinition['target']
+  /** null: of a flow, whose steps go to their own places. */
+  readonly target: JobDefinition['target'] | null
+  readonly steps: number
   readonly usualMs: number | null
   readonly savedBy: string
   readonly savedAt: string
   readonly lastRun: { id: number; state: string; at: string } | null
 }
 
+/** All jobs and flows. */
 export async function listJobs(actor: Actor): Promise<JobRow[]> {
   requireRight(actor, 'see')
   return many<JobRow>(
     null,
-    `SELECT j.id, j.title, j.area_id AS "areaId", a.title AS area, j.active, v.definition->'action'->>'kind' AS kind,
-            v.definition->'target' AS target, j.usual_ms AS "usualMs", j.saved_by AS "savedBy", j.saved_at AS "savedAt",
+    `SELECT j.id, j.title, j.area_id AS "areaId", a.title AS area, j.active, j.is_flow AS "isFlow",
+            coalesce(v.definition->'action'->>'kind', 'flow') AS kind, v.definition->'target' AS target,
+            CASE WHEN j.is_flow THEN jsonb_array_length(v.definition->'steps') ELSE 0 END AS steps, j.usual_ms AS "usualMs", j.saved_by AS "savedBy", j.saved_at AS "savedAt",
             (SELECT jsonb_build_object('id', r.id, 'state', r.state, 'at', coalesce(r.ended_at, r.started_at, r.created_at))
                FROM runs r WHERE r.job_id = j.id ORDER BY r.id DESC LIMIT 1) AS "lastRun"
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
@@ -96,7 +103,7 @@ async function readJob(tx: Tx | null, id: number): Promise<JobFull> {
     `SELECT j.id, j.title, j.notes, j.area_id AS "areaId", a.title AS area, j.active, j.version, j.usual_ms AS "usualMs",
             j.saved_by AS "savedBy", j.saved_at AS "savedAt", v.definition
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE j.id = $1 AND j.deleted_at IS NULL`,
+      WHERE j.id = $1 AND NOT j.is_flow AND j.deleted_at IS NULL`,
     [id],
   )
   if (!row) throw notFound('job', id)
@@ -141,7 +148,11 @@ export async function saveJobIn(
   id: number,
   job: z.output<typeof jobSaveSchema>,
 ): Promise<{ version: number }> {
-  const found = await maybeOne(tx, 'SELECT id FROM jobs WHERE id = $1 AND deleted_at IS NULL FOR UPDATE', [id])
+  const found = await maybeOne(
+    tx,
+    'SELECT id FROM jobs WHERE id = $1 AND NOT is_flow AND deleted_at IS NULL FOR UPDATE',
+    [id],
+  )
   if (!found) throw notFound('job', id)
   const current = await readJob(tx, id)
   if (current.version !== job.version) {
@@ -178,44 +189,58 @@ export async function saveJobIn(
   return { version }
 }
 
-/** Takes the job off the lists; its runs and their output stay until their time is up. */
+/** Takes a job or flow off the lists; its runs and their output stay until their time is up. */
 export async function removeJob(actor: Actor, id: number): Promise<void> {
+  await removeWork(actor, id, 'job')
+}
+
+export async function removeWork(actor: Actor, id: number, what: 'job' | 'flow'): Promise<void> {
   requireRight(actor, 'design')
   await transaction(async (tx) => {
-    const triggers = await many<{ title: string }>(
+    const users = await many<{ title: string; isFlow: boolean }>(
       tx,
-      'SELECT title FROM triggers WHERE job_id = $1 AND deleted_at IS NULL ORDER BY lower(title)',
+      `SELECT title, false AS "isFlow" FROM triggers WHERE job_id = $1 AND deleted_at IS NULL
+       UNION ALL
+       SELECT f.title, true FROM jobs w JOIN jobs f ON f.is_flow AND f.deleted_at IS NULL JOIN job_versions v ON v.job_id = f.id AND v.version = f.version
+        WHERE w.id = $1 AND v.definition->'steps' @> jsonb_build_array(jsonb_build_object(CASE WHEN w.is_flow THEN 'flow' ELSE 'job' END, w.slug))
+        ORDER BY 2, 1`,
       [id],
     )
-    if (triggers.length > 0) {
-      const names = triggers.slice(0, 3).map((trigger) => trigger.title)
-      const more = triggers.length > 3 ? ` and ${triggers.length - 3} more` : ''
+    const triggers = users.filter((user) => !user.isFlow)
+    const flows = users.filter((user) => user.isFlow)
+    const named = (list: readonly { title: string }[]): string =>
+      list
+        .slice(0, 3)
+        .map(({ title }) => title)
+        .join(', ') + (list.length > 3 ? ` and ${list.length - 3} more` : '')
+    if (triggers.length > 0)
       throw new Problem(
         'not-now',
-        `It is started by ${names.join(', ')}${more}. Remove these triggers first, or give them another job.`,
+        `It is started by ${named(triggers)}. Remove these triggers first, or give them another job.`,
       )
-    }
+    if (flows.length > 0)
+      throw new Problem('not-now', `It is a step of ${named(flows)}. Take it out of these flows first.`)
     const [row] = await many<{ title: string }>(
       tx,
-      'UPDATE jobs SET deleted_at = now(), active = false WHERE id = $1 AND deleted_at IS NULL RETURNING title',
-      [id],
+      `UPDATE jobs SET deleted_at = now(), active = false WHERE id = $1 AND is_flow = $2 AND deleted_at IS NULL RETURNING title`,
+      [id, what === 'flow'],
     )
-    if (!row) throw notFound('job', id)
-    await record(tx, actor, 'removed', { type: 'job', id, title: row.title })
+    if (!row) throw notFound(what, id)
+    await record(tx, actor, 'removed', { type: what, id, title: row.title })
     await notify(tx, { jobs: true, place: true })
   })
 }
 
-async function writeVersion(tx: Tx, jobId: number, version: number, definition: JobDefinition): Promise<void> {
+export async function writeVersion(tx: Tx, jobId: number, version: number, definition: WorkDefinition): Promise<void> {
   await execute(tx, 'INSERT INTO job_versions VALUES ($1, $2, $3)', [jobId, version, JSON.stringify(definition)])
 }
 
-async function guardTitle<T>(work: () => Promise<T>): Promise<T> {
+export async function guardTitle<T>(work: () => Promise<T>, what: 'job' | 'flow' = 'job'): Promise<T> {
   try {
     return await work()
   } catch (error) {
     if (sqlState(error) === UNIQUE_VIOLATION)
-      throw invalid('title', 'There is a job with this title in this area already.')
+      throw invalid('title', `There is a ${what} with this title in this area already.`)
     if (sqlState(error) === '23503') throw invalid('areaId', 'This area does not exist.')
     throw error
   }

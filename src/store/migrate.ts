@@ -2,8 +2,9 @@ import { Umzug } from 'umzug'
 import { db } from './db'
 import { foundation } from './migrations/0001-foundation'
 import { timing } from './migrations/0002-timing'
+import { flows } from './migrations/0003-flows'
 
-const MIGRATIONS = [foundation, timing]
+const MIGRATIONS = [foundation, timing, flows]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

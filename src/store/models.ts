@@ -82,6 +82,7 @@ export class Job extends Model<InferAttributes<Job>, InferCreationAttributes<Job
   declare title: string
   declare notes: CreationOptional<string>
   declare areaId: number
+  declare isFlow: CreationOptional<boolean>
   declare active: CreationOptional<boolean>
   declare version: CreationOptional<number>
   declare usualMs: CreationOptional<number | null>
@@ -195,6 +196,7 @@ export function defineModels(sequelize: Sequelize): {
       title: text(),
       notes: optionalText(),
       areaId: ref(),
+      isFlow: flag(false),
       active: flag(true),
       version: whole(1),
       usualMs: whole(null),

@@ -111,7 +111,7 @@ const gateSchema = exactlyOne(
   'A gate',
   ['days', 'input'],
 )
-const stepSchema = z.strictObject({
+export const stepSchema = z.strictObject({
   id: idSchema,
   title: titleSchema.optional(),
   job: idSchema.optional(),
@@ -128,15 +128,23 @@ const stepSchema = z.strictObject({
   retry: retrySchema.optional(),
   expect: expectSchema.optional(),
 })
+export const groupSchema = z.strictObject({
+  id: idSchema,
+  title: titleSchema.optional(),
+  steps: z.array(idSchema),
+  onFailure: onFailureSchema.optional(),
+})
 const flowSchema = z.strictObject({
   id: idSchema,
   title: titleSchema.optional(),
   notes: notesSchema.optional(),
+  area: z.string().min(1).max(80).optional(),
+  active: z.boolean().default(true),
   inputs: z.array(inputSchema).max(40).optional(),
   steps: z.array(stepSchema),
-  groups: z
-    .array(z.strictObject({ id: idSchema, steps: z.array(idSchema), onFailure: onFailureSchema.optional() }))
-    .optional(),
+  groups: z.array(groupSchema).optional(),
+  priority: z.enum(PRIORITIES).optional(),
+  keeping: keepingSchema.optional(),
 })
 
 export const OVERLAPS = ['wait', 'skip', 'start', 'replace'] as const

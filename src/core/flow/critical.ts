@@ -105,6 +105,48 @@ function passedOverOf(plan: Plan, members: readonly number[]): ReadonlySet<numbe
   return new Set(members.filter((index) => run.result(index).state === 'skipped'))
 }
 
+/**
+ * Of each step the longest chain that begins with it and ends with the flow, by links and routes, its own length included; of a step in a flow step also what comes
+ * after that. In the unit of `lengthOf`, which is asked about steps with jobs.
+ */
+export function chainsToTheEnd(plan: Plan, lengthOf: (step: PlanStep) => number): number[] {
+  const chains = new Array<number>(plan.steps.length).fill(-1)
+  const stepAt = (index: number): PlanStep => plan.steps[index] as PlanStep
+  const stack = plan.steps.map(({ index }) => index).reverse()
+  while (stack.length > 0) {
+    const index = stack.at(-1) as number
+    const step = stepAt(index)
+    if ((chains[index] as number) >= 0) {
+      stack.pop()
+      continue
+    }
+    const later = step.next.map(({ to }) => to)
+    if (step.routeTo >= 0) later.push(step.routeTo)
+    // A step in a flow step is followed by what follows that, whose chain is known before its own.
+    const after = step.parent < 0 ? [] : afterOf(stepAt(step.parent))
+    const missing = [...later, ...after, ...(step.flow === null ? [] : step.children)].filter(
+      (other) => (chains[other] as number) < 0,
+    )
+    if (missing.length > 0) {
+      stack.push(...missing)
+      continue
+    }
+    stack.pop()
+    const longest = (indexes: readonly number[]): number =>
+      indexes.reduce((most, other) => Math.max(most, chains[other] as number), 0)
+    chains[index] =
+      step.flow === null
+        ? lengthOf(step) + Math.max(longest(later), longest(after))
+        : Math.max(longest(step.children), longest(later))
+  }
+  return chains
+  function afterOf(step: PlanStep): number[] {
+    const own = step.next.map(({ to }) => to)
+    if (step.routeTo >= 0) own.push(step.routeTo)
+    return step.parent < 0 ? own : [...own, ...afterOf(stepAt(step.parent))]
+  }
+}
+
 /** The steps so that each comes after those that lead to it, by links (Kahn 1962); a bundle with loops is refused before. */
 function inOrder(plan: Plan, members: readonly number[]): number[] {
   const only = new Set(members)

@@ -3,7 +3,7 @@ import type { DayRule } from '../calendar/rule'
 import { parseDuration } from '../timing/duration'
 import { fitting, FlowFault, innerInputs, type InputValues, type Value } from './inputs'
 
-type Flow = Bundle['flows'][number]
+export type Flow = Bundle['flows'][number]
 type Step = Flow['steps'][number]
 type Job = Bundle['jobs'][number]
 export type When = 'succeeded' | 'failed' | 'ended' | 'over'
@@ -38,7 +38,7 @@ export interface PlanStep {
   readonly gate: Gate | null
   /** Values of the inputs of the flow that it lies in: what its gate looks at. */
   readonly inputs: InputValues
-  /** Its job is switched off. */
+  /** Its job, or the flow that it runs, is switched off. */
   readonly isOff: boolean
   readonly onFailure: 'fail' | 'carryOn' | 'endFlow' | 'goTo'
   /** Where its route leads; -1: it has none. */
@@ -48,6 +48,14 @@ export interface PlanStep {
   readonly next: readonly { readonly to: number; readonly link: number }[]
   /** How long it usually takes, seconds; of a flow step only if it says so. */
   readonly expect: number | null
+  /** The step as it stands in its flow. */
+  readonly definition: Step
+}
+
+/** What a plan is made of: flows, and of the jobs that they use what a plan asks about. */
+export interface PlanSource {
+  readonly flows: readonly Flow[]
+  readonly jobs: readonly Pick<Job, 'id' | 'active' | 'expect'>[]
 }
 
 /** A flow with all flows in it, laid out: a step comes after the flow step that it lies in, and otherwise as in the file. */
@@ -65,11 +73,7 @@ export const MOST_STEPS = 100_000
 type Draft = { -readonly [K in keyof PlanStep]: PlanStep[K] extends readonly (infer E)[] ? E[] : PlanStep[K] }
 
 /** Lays a flow out. The bundle was checked before. Throws a FlowFault for an unknown flow, inputs that do not fit, or too many steps. */
-export function planOf(
-  bundle: Pick<Bundle, 'flows' | 'jobs'>,
-  flowId: string,
-  given: Readonly<Record<string, string>> = {},
-): Plan {
+export function planOf(bundle: PlanSource, flowId: string, given: Readonly<Record<string, string>> = {}): Plan {
   const flows = new Map(bundle.flows.map((flow) => [flow.id, flow]))
   const jobs = new Map(bundle.jobs.map((job) => [job.id, job]))
   const flow = flows.get(flowId)
@@ -99,12 +103,13 @@ export function planOf(
         join: step.join,
         gate: gateOf(step.gate, of.inputs ?? []),
         inputs,
-        isOff: job?.active === false,
+        isOff: (job ?? (step.flow === undefined ? undefined : flows.get(step.flow)))?.active === false,
         onFailure: typeof onFailure === 'string' ? onFailure : 'goTo',
         routeTo: -1,
         routesFrom: [],
         next: [],
         expect: expected(step, job),
+        definition: step,
       })
       const inner = step.flow === undefined ? undefined : flows.get(step.flow)
       if (inner) {
@@ -152,7 +157,7 @@ function gateOf(gate: Step['gate'], inputs: NonNullable<Flow['inputs']>): Gate |
 }
 
 /** `expect` of the step, else of its job, else nothing; null for a flow step that says nothing. Of two quantiles the median, of samples their median. Seconds. */
-function expected(step: Step, job: Job | undefined): number | null {
+function expected(step: Step, job: PlanSource['jobs'][number] | undefined): number | null {
   const expect = step.expect ?? job?.expect
   if (expect === undefined) return step.flow === undefined ? 0 : null
   if (typeof expect === 'string') return parseDuration(expect) ?? 0

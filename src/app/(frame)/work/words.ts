@@ -1,7 +1,8 @@
 import type { Target } from '@/core/dispatch/types'
 
 /** Where, in words. */
-export function targetWords(target: Target): string {
+export function targetWords(target: Target | null): string {
+  if (target === null) return 'as its steps say'
   if ('agent' in target) return target.agent
   if ('pool' in target) return `pool ${target.pool}`
   return `any with ${Object.entries(target.labels)
@@ -9,4 +10,4 @@ export function targetWords(target: Target): string {
     .join(', ')}`
 }
 
-export const KIND_WORDS: Record<string, string> = { command: 'command', script: 'script', wait: 'wait' }
+export const KIND_WORDS: Record<string, string> = { command: 'command', script: 'script', wait: 'wait', flow: 'flow' }

@@ -1,0 +1,74 @@
+import type { Fault } from '../schema/faults'
+import type { FlowDefinition, FlowStep } from '../work/flow'
+import { valueFault, type Input } from '../work/inputs'
+import type { Value } from './inputs'
+
+const REFERENCE = /\$\{([a-z][A-Za-z0-9_]*)\}/g
+const WHOLE = /^\$\{([a-z][A-Za-z0-9_]*)\}$/
+
+/** A value as it travels to a run: text. */
+export const asText = (value: Value): string => (typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value))
+
+/** What a step's job is given: the step's `with`, references to inputs of the flow filled in. A reference to a missing value is left out as a whole. */
+export function stepValues(
+  given: Readonly<Record<string, Value>>,
+  flowValues: ReadonlyMap<string, Value>,
+): Record<string, string> {
+  const values: Record<string, string> = {}
+  for (const [name, value] of Object.entries(given)) {
+    if (typeof value !== 'string') values[name] = asText(value)
+    else if (WHOLE.test(value)) {
+      const inner = flowValues.get(value.slice(2, -1))
+      if (inner !== undefined) values[name] = asText(inner)
+    } else values[name] = value.replace(REFERENCE, (_, key: string) => asText(flowValues.get(key) ?? ''))
+  }
+  return values
+}
+
+/** What a step's job or flow asks for. */
+export interface Asked {
+  readonly title: string
+  readonly inputs: readonly Input[]
+}
+
+/**
+ * What is wrong with what steps give to their jobs and flows: inputs that these do not have or that stay without a value, references to nothing, values that do not
+ * fit, and secrets that would be stored openly. `asked`: null for work that does not exist, which is told elsewhere.
+ */
+export function stepValueFaults({ inputs, steps }: FlowDefinition, asked: (step: FlowStep) => Asked | null): Fault[] {
+  const own = new Map(inputs.map((input) => [input.name, input]))
+  return steps.flatMap((step, i) => {
+    const work = asked(step)
+    if (!work) return []
+    const faults: Fault[] = []
+    const add = (name: string, message: string): void =>
+      void faults.push({ path: `steps[${i}].with.${name}`, message: `${step.id}: ${message}` })
+    const known = new Map(work.inputs.map((input) => [input.name, input]))
+    for (const [name, value] of Object.entries(step.with ?? {})) {
+      const input = known.get(name)
+      if (!input) {
+        add(name, `${work.title} has no input ${name}.`)
+        continue
+      }
+      const references =
+        typeof value === 'string' ? [...value.matchAll(REFERENCE)].map((found) => String(found[1])) : []
+      for (const reference of references) {
+        const from = own.get(reference)
+        if (!from) add(name, `This flow has no input ${reference}.`)
+        else if (from.type === 'secret' && !(input.type === 'secret' && WHOLE.test(String(value))))
+          add(name, `The secret ${reference} can be given only as a whole, to an input that is a secret.`)
+      }
+      const fault = references.length > 0 ? null : valueFault(input, asText(value))
+      if (input.type === 'secret' && references.length === 0)
+        add(name, 'A secret is not written into a flow: give it an input of the flow that is a secret.')
+      else if (fault) add(name, `${input.title || name} ${fault}.`)
+    }
+    for (const input of work.inputs)
+      if (input.default === null && step.with?.[input.name] === undefined)
+        faults.push({
+          path: `steps[${i}].with.${input.name}`,
+          message: `${step.id}: ${work.title} needs a value for ${input.title || input.name}.`,
+        })
+    return faults
+  })
+}

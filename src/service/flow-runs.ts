@@ -1,0 +1,416 @@
+import { z } from 'zod'
+import { undecidedBy, runAgain as takeUpAgain } from '@/core/flow/again'
+import type { Plan, PlanStep } from '@/core/flow/plan'
+import { isEnd } from '@/core/flow/state'
+import { sayDays } from '@/core/phrase/say'
+import { execute, many, transaction, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { requireRight, type Actor } from './actor'
+import { record } from './audit'
+import { moveOn } from './flow-advance'
+import { presentPlans } from './flow-plans'
+import { FlowWorld, lockFlows, NOT_KEPT, resultOf, stepRows, type FlowRow, type StepRow } from './flow-state'
+import { inputsFor, workToStart } from './new-run'
+import { notFound, Problem } from './problem'
+import { changeFor, lockRuns, wakeFlows, writeLives } from './run-life'
+import { seal, unseal } from './secrets'
+import { timingState } from './timing-cache'
+
+const path = z.string().min(1).max(2000)
+export const stepSchema = z.strictObject({ step: path })
+export const markSchema = z.strictObject({
+  step: path,
+  as: z.enum(['succeeded', 'failed']),
+  why: z.string().trim().min(1, 'Say why.').max(500),
+})
+export const stepsAgainSchema = z.strictObject({
+  steps: z.array(path).min(1, 'Choose at least one step.').max(1000),
+  inputs: z.record(z.string(), z.string()).default({}),
+})
+export const againPreviewSchema = z.strictObject({ steps: z.array(path).min(1).max(1000) })
+
+export interface FlowStepView {
+  readonly index: number
+  readonly path: string
+  readonly parent: number
+  readonly title: string
+  readonly jobId: number | null
+  readonly flow: string | null
+  readonly links: readonly { readonly from: number; readonly when: string }[]
+  readonly join: 'all' | 'any'
+  readonly gate: string | null
+  readonly onFailure: string
+  readonly routeTo: number
+  readonly usualMs: number
+  readonly state: StepRow['state']
+  readonly reason: StepRow['reason']
+  readonly tolerated: boolean
+  readonly heldBy: string | null
+  readonly marked: { readonly by: string; readonly why: string } | null
+  readonly runId: number | null
+  readonly runState: string | null
+  readonly runReason: string
+  readonly attempts: number
+  readonly maxAttempts: number
+  readonly startAfter: string | null
+  readonly startedAt: string | null
+  readonly endedAt: string | null
+  readonly agent: string | null
+}
+
+export interface FlowRunView {
+  readonly day: string | null
+  readonly steps: readonly FlowStepView[]
+}
+
+/** A flow run's steps as they stand; of one that has not begun, as its flow is now. */
+export async function flowRunView(actor: Actor, id: number): Promise<FlowRunView> {
+  requireRight(actor, 'see')
+  return transaction(async (tx) => {
+    const [row] = await lockFlows(tx, [id], 'none')
+    if (!row) throw notFound('flow run', id)
+    const present = row.planId === null ? (await presentPlans(tx, [row.jobId])).get(row.jobId) : null
+    if (present === undefined) return { day: row.day, steps: [] }
+    const planId = row.planId ?? NOT_KEPT
+    const world = await FlowWorld.read(tx, row.planId === null ? [] : [row.planId], present)
+    const plan = world.plan({ ...row, planId })
+    const rows = await many<StoredStep>(
+      tx,
+      `SELECT s.step, s.state, s.reason, s.tolerated, coalesce(r.held_by, s.held_by) AS "heldBy", s.marked_by AS "markedBy", s.marked_why AS "markedWhy",
+              r.id AS "runId", r.state AS "runState", coalesce(r.reason, '') AS "runReason", coalesce(r.attempts, 0) AS attempts,
+              coalesce(r.max_attempts, 1) AS "maxAttempts", r.start_after AS "startAfter",
+              CASE WHEN r.id IS NULL THEN s.started_at ELSE r.started_at END AS "startedAt",
+              CASE WHEN r.id IS NULL THEN s.ended_at ELSE r.ended_at END AS "endedAt", a.name AS agent
+         FROM flow_steps s LEFT JOIN runs r ON r.id = s.step_run_id LEFT JOIN agents a ON a.id = r.agent_id WHERE s.run_id = $1`,
+      [id],
+    )
+    const stored = new Map(rows.map((each) => [each.step, each]))
+    const calendars = (await timingState(tx)).stored.map(({ slug, title }) => ({ id: slug, title }))
+    return {
+      day: row.day,
+      steps: plan.steps.map((step) => viewOf(step, stored.get(step.index), world, planId, calendars)),
+    }
+  })
+}
+
+interface StoredStep extends Omit<StepRow, 'runId' | 'stepRunId' | 'endedAt'> {
+  readonly markedBy: string | null
+  readonly markedWhy: string | null
+  readonly runId: number | null
+  readonly runReason: string
+  readonly maxAttempts: number
+  readonly startAfter: string | null
+  readonly startedAt: string | null
+  readonly endedAt: string | null
+  readonly agent: string | null
+}
+
+function viewOf(
+  step: PlanStep,
+  stored: StoredStep | undefined,
+  world: FlowWorld,
+  planId: number,
+  calendars: Parameters<typeof sayDays>[1],
+): FlowStepView {
+  const job = world.jobOf(planId, step)
+  const state = stored?.state === 'ready' && (stored.attempts ?? 0) > 0 ? 'running' : (stored?.state ?? 'waiting')
+  return {
+    index: step.index,
+    path: step.path,
+    parent: step.parent,
+    title: step.definition.title ?? job?.title ?? world.source(planId).titles[step.flow ?? ''] ?? step.path,
+    jobId: job?.id ?? null,
+    flow: step.flow,
+    links: step.links,
+    join: step.join,
+    gate: gateWords(step.gate, calendars),
+    onFailure: step.onFailure,
+    routeTo: step.routeTo,
+    usualMs: job?.usualMs ?? (step.expect ?? 0) * 1000,
+    state,
+    reason: stored?.reason ?? null,
+    tolerated: stored?.tolerated ?? false,
+    heldBy: stored?.heldBy ?? null,
+    marked: stored?.markedBy ? { by: stored.markedBy, why: stored.markedWhy ?? '' } : null,
+    runId: stored?.runId ?? null,
+    runState: stored?.runState ?? null,
+    runReason: stored?.runReason ?? '',
+    attempts: stored?.attempts ?? 0,
+    maxAttempts: stored?.maxAttempts ?? 1,
+    startAfter: stored?.startAfter ?? null,
+    startedAt: stored?.startedAt ?? null,
+    endedAt: stored?.endedAt ?? null,
+    agent: stored?.agent ?? null,
+  }
+}
+
+function gateWords(gate: PlanStep['gate'], calendars: Parameters<typeof sayDays>[1]): string | null {
+  if (gate === null) return null
+  if ('days' in gate) return `only on ${sayDays(gate.days, calendars)}`
+  const values = gate.values.map(String).join(' or ')
+  return gate.is === 'not' ? `only if ${gate.input} is not ${values}` : `only if ${gate.input} is ${values}`
+}
+
+async function flowRow(tx: Tx, id: number): Promise<FlowRow> {
+  const [row] = await lockFlows(tx, [id], 'wait')
+  if (!row) throw notFound('flow run', id)
+  if (row.planId === null) throw new Problem('not-now', `#${id} has not begun yet.`)
+  return row
+}
+
+interface Open {
+  readonly row: FlowRow
+  readonly plan: Plan
+  readonly steps: readonly StepRow[]
+  readonly stepAt: (path: string) => StepRow
+}
+
+async function open(tx: Tx, id: number): Promise<Open> {
+  const row = await flowRow(tx, id)
+  const plan = (await FlowWorld.read(tx, [row.planId as number])).plan(row)
+  const steps = (await stepRows(tx, [id])).get(id) ?? []
+  return {
+    row,
+    plan,
+    steps,
+    stepAt: (wanted) => {
+      const step = steps[plan.byPath.get(wanted) ?? -1]
+      if (!step) throw notFound('step', wanted)
+      return step
+    },
+  }
+}
+
+async function tell(tx: Tx, actor: Actor, row: FlowRow, step: string | null, did: string, what: string): Promise<void> {
+  await execute(tx, 'INSERT INTO flow_events (run_id, by_name, what, step) VALUES ($1, $2, $3, $4)', [
+    row.id,
+    actor.name,
+    what,
+    step,
+  ])
+  await record(tx, actor, did, { type: 'run', id: row.id, title: row.title }, step === null ? { what } : { step, what })
+}
+
+/** A step that has not started does not start until it is released. */
+export async function holdStep(actor: Actor, id: number, wish: z.output<typeof stepSchema>): Promise<void> {
+  requireRight(actor, 'operate')
+  await transaction(async (tx) => {
+    const { row, plan, stepAt } = await open(tx, id)
+    const step = stepAt(wish.step)
+    if (plan.steps[step.step]?.flow !== null)
+      throw new Problem('not-now', `${wish.step} is a flow: hold the steps in it.`)
+    if (isEnd(resultOf(step)) || step.attempts > 0)
+      throw new Problem('not-now', `${wish.step} has started already: only what has not can be held.`)
+    await execute(tx, 'UPDATE flow_steps SET held_by = $3 WHERE run_id = $1 AND step = $2', [id, step.step, actor.name])
+    if (step.stepRunId !== null) {
+      const run = (await lockRuns(tx, [step.stepRunId])).get(step.stepRunId)
+      const change = run && changeFor(run, { type: 'held' }, Date.now())
+      if (!change || 'ok' in change) throw new Problem('not-now', `${wish.step} is held already, or has just started.`)
+      await execute(tx, 'UPDATE runs SET held_by = $2, version = version + 1 WHERE id = $1', [
+        step.stepRunId,
+        actor.name,
+      ])
+    }
+    await tell(tx, actor, row, wish.step, 'held', 'held')
+    await notify(tx, { runs: [id], place: true })
+  })
+}
+
+export async function releaseStep(actor: Actor, id: number, wish: z.output<typeof stepSchema>): Promise<void> {
+  requireRight(actor, 'operate')
+  await transaction(async (tx) => {
+    const { row, stepAt } = await open(tx, id)
+    const step = stepAt(wish.step)
+    const isHeld = await execute(
+      tx,
+      'UPDATE flow_steps SET held_by = NULL WHERE run_id = $1 AND step = $2 AND held_by IS NOT NULL',
+      [id, step.step],
+    )
+    if (isHeld === 0) throw new Problem('not-now', `${wish.step} is not held.`)
+    if (step.stepRunId !== null)
+      await execute(tx, 'UPDATE runs SET held_by = NULL, version = version + 1 WHERE id = $1 AND held_by IS NOT NULL', [
+        step.stepRunId,
+      ])
+    await tell(tx, actor, row, wish.step, 'released', 'released')
+    await notify(tx, { runs: [id], place: true })
+  })
+}
+
+/** A person says how a step ended: one that waits for its start or its next try, or one that failed and was dealt with by hand. */
+export async function markStep(actor: Actor, id: number, wish: z.output<typeof markSchema>): Promise<void> {
+  requireRight(actor, 'operate')
+  const said = `Marked as ${wish.as === 'succeeded' ? 'done' : 'failed'} by ${actor.name}: ${wish.why}`
+  await transaction(async (tx) => {
+    const nowMs = Date.now()
+    const { row, plan, steps, stepAt } = await open(tx, id)
+    const step = stepAt(wish.step)
+    const isFlow = plan.steps[step.step]?.flow !== null
+    if (!isFlow && step.stepRunId !== null && (step.runState === 'ready' || step.runState === 'waiting')) {
+      const run = (await lockRuns(tx, [step.stepRunId])).get(step.stepRunId)
+      const change = run && changeFor(run, { type: 'decided', outcome: wish.as, reason: said }, nowMs)
+      if (!change || 'ok' in change) throw new Problem('not-now', `${wish.step} has just started. Stop it first.`)
+      await writeLives(tx, [change])
+      await wakeFlows(tx, [id])
+    } else if (!isFlow && step.state === 'failed' && wish.as === 'succeeded') {
+      mayBeUndecided(plan, steps, [step.step])
+      await reopen(tx, id)
+      await moveOn(tx, [{ ...row, state: 'running', stopAskedBy: null }], nowMs, (laid, look, results, stood) => {
+        const run = takeUpAgain(laid, look, results, [step.step], hasStarted(stood))
+        run.end(step.step, 'succeeded')
+        return run
+      })
+    } else
+      throw new Problem(
+        'not-now',
+        `${wish.step} can be marked while it waits for its start or next try, or as done once it has failed.`,
+      )
+    await execute(tx, 'UPDATE flow_steps SET marked_by = $3, marked_why = $4 WHERE run_id = $1 AND step = $2', [
+      id,
+      step.step,
+      actor.name,
+      wish.why,
+    ])
+    await tell(tx, actor, row, wish.step, 'marked', said)
+    await notify(tx, { runs: [id], place: true, matters: true })
+  })
+}
+
+const hasStarted =
+  (steps: readonly StepRow[]) =>
+  (index: number): boolean =>
+    (steps[index]?.attempts ?? 0) > 0
+
+export interface AgainPreview {
+  /** Paths of what is decided again, in the order of the flow. */
+  readonly again: readonly string[]
+  readonly kept: readonly string[]
+  readonly inTheWay: readonly string[]
+}
+
+/** What running again from these steps would forget and what it would keep. */
+export async function previewAgain(
+  actor: Actor,
+  id: number,
+  { steps: paths }: z.output<typeof againPreviewSchema>,
+): Promise<AgainPreview> {
+  requireRight(actor, 'see')
+  return transaction(async (tx) => {
+    const { plan, steps, stepAt } = await open(tx, id)
+    const chosen = paths.map((each) => stepAt(each).step)
+    const { undecided, inTheWay } = undecidedBy(plan, steps.map(resultNow), chosen, hasStarted(steps))
+    const again = new Set(undecided)
+    const pathAt = (index: number): string => plan.steps[index]?.path ?? ''
+    return {
+      again: undecided.map(pathAt),
+      kept: steps.filter((step) => !again.has(step.step) && isEnd(resultOf(step))).map((step) => pathAt(step.step)),
+      inTheWay,
+    }
+  })
+}
+
+/** As the step is at this moment: started as soon as its first try was handed out. */
+const resultNow = (row: StepRow): ReturnType<typeof resultOf> =>
+  row.state === 'ready' && row.attempts > 0 ? { state: 'running' } : resultOf(row)
+
+function mayBeUndecided(plan: Plan, steps: readonly StepRow[], chosen: readonly number[]): void {
+  const { inTheWay } = undecidedBy(plan, steps.map(resultNow), chosen, hasStarted(steps))
+  if (inTheWay.length > 0)
+    throw new Problem(
+      'not-now',
+      `${inTheWay.slice(0, 3).join(', ')} ${inTheWay.length === 1 ? 'has' : 'have'} not ended yet. Wait for that, or stop the flow first.`,
+    )
+}
+
+async function reopen(tx: Tx, id: number): Promise<void> {
+  await execute(
+    tx,
+    `UPDATE runs SET state = 'running', version = version + 1, ended_at = NULL, duration_ms = NULL, reason = '', stop_asked_by = NULL,
+            stop_asked_at = NULL, cleared_at = NULL WHERE id = $1`,
+    [id],
+  )
+}
+
+/** Runs a flow again from these steps; everything that does not follow from them keeps its result. Inputs may be changed. */
+export async function runStepsAgain(
+  actor: Actor,
+  id: number,
+  wish: z.output<typeof stepsAgainSchema>,
+): Promise<{ again: number }> {
+  requireRight(actor, 'operate')
+  return transaction(async (tx) => {
+    const { row, plan, steps, stepAt } = await open(tx, id)
+    const chosen = wish.steps.map((each) => stepAt(each).step)
+    mayBeUndecided(plan, steps, chosen)
+    const { undecided } = undecidedBy(plan, steps.map(resultNow), chosen, hasStarted(steps))
+    const changed = await changedInputs(tx, row, wish.inputs)
+    await reopen(tx, id)
+    await execute(
+      tx,
+      'UPDATE flow_steps SET marked_by = NULL, marked_why = NULL WHERE run_id = $1 AND step = ANY($2)',
+      [id, undecided],
+    )
+    await moveOn(
+      tx,
+      [{ ...row, ...changed, state: 'running', stopAskedBy: null }],
+      Date.now(),
+      (laid, look, results, stood) => takeUpAgain(laid, look, results, chosen, hasStarted(stood)),
+    )
+    await tell(tx, actor, row, null, 'ran again', `ran again from ${wish.steps.join(', ')}`)
+    await notify(tx, { runs: [id], place: true, matters: true })
+    return { again: undecided.length }
+  })
+}
+
+async function changedInputs(
+  tx: Tx,
+  row: FlowRow,
+  given: Readonly<Record<string, string>>,
+): Promise<Pick<FlowRow, 'inputs' | 'secrets'>> {
+  if (Object.keys(given).length === 0) return row
+  const work = (await workToStart(tx, [row.jobId])).get(row.jobId)
+  if (!work) throw notFound('flow', row.jobId)
+  const hidden = row.secrets ? (JSON.parse(unseal(row.secrets, 'run inputs')) as Record<string, string>) : {}
+  const { inputs, faults } = inputsFor(work.definition, { ...row.inputs, ...hidden, ...given })
+  if (faults.length > 0)
+    throw new Problem(
+      'invalid-input',
+      faults.map((fault) => fault.message).join(' '),
+      faults.map((fault) => ({ path: `inputs.${fault.name}`, message: fault.message })),
+    )
+  const secrets = inputs.secrets ? seal(JSON.stringify(inputs.secrets), 'run inputs') : null
+  await execute(tx, 'UPDATE runs SET inputs = $2, secrets = $3 WHERE id = $1', [
+    row.id,
+    JSON.stringify(inputs.open),
+    secrets,
+  ])
+  return { inputs: inputs.open, secrets }
+}
+
+export interface StoryLine {
+  readonly at: string
+  readonly what: string
+  readonly step: string | null
+  readonly by: string | null
+  readonly runId: number | null
+}
+
+/** What happened in a flow run, oldest first: its steps' beginnings and ends, and what people did. */
+export async function flowStory(actor: Actor, id: number): Promise<StoryLine[]> {
+  requireRight(actor, 'see')
+  return many<StoryLine>(
+    null,
+    `SELECT * FROM (
+       SELECT at, what, step, by_name AS by, NULL::bigint AS "runId" FROM flow_events WHERE run_id = $1
+       UNION ALL
+       SELECT started_at, 'began', step_path, NULL, id FROM runs WHERE flow_run_id = $1 AND started_at IS NOT NULL
+       UNION ALL
+       SELECT ended_at, state || CASE WHEN reason = '' THEN '' ELSE ': ' || reason END, step_path, NULL, id FROM runs
+        WHERE flow_run_id = $1 AND ended_at IS NOT NULL
+       UNION ALL
+       SELECT started_at, 'the flow began', NULL, NULL, NULL FROM runs WHERE id = $1 AND started_at IS NOT NULL
+       UNION ALL
+       SELECT ended_at, 'the flow ' || state || CASE WHEN reason = '' THEN '' ELSE ': ' || reason END, NULL, NULL, NULL FROM runs
+        WHERE id = $1 AND ended_at IS NOT NULL) t ORDER BY at, "runId" NULLS FIRST LIMIT 2000`,
+    [id],
+  )
+}
