@@ -1,9 +1,16 @@
 import { Timings, type TriggerTiming } from '@/core/bundle/timings'
-import { isoDay } from '@/core/calendar/days'
+import { isoDay, parseIsoDay } from '@/core/calendar/days'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { Board, type AgentState, type ReadyRun, type Target } from '@/core/dispatch'
+import { slugOf } from '@/core/exchange/crontab-in'
+import { planOf, type Plan, type PlanSource } from '@/core/flow/plan'
+import { lookOn, type IsDay } from '@/core/flow/rehearse'
+import { FlowRun, isEnd } from '@/core/flow/state'
+import { stepValues } from '@/core/flow/step-values'
 import { seededRandom } from '@/core/stats/random'
 import { finishBy } from '@/core/timing/finish-by'
+import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
+import { FLOWS, type DemoFlow } from './flows'
 import { perform } from './play'
 import { JOBS, MACHINES, type DemoJob } from './scenario'
 import { demoCalendars, TRIGGERS } from './timing'
@@ -23,7 +30,22 @@ export interface PastRun {
     /** Leaves a start out while the run before goes on. */
     readonly skips: boolean
   } | null
+  /** The step of a flow run that it was the run of. */
+  readonly step: { readonly flow: PastFlow; readonly index: number; readonly path: string } | null
   readonly tries: readonly PastTry[]
+}
+
+/** One flow run of the made-up past. */
+export interface PastFlow {
+  readonly flow: DemoFlow
+  readonly inputs: Record<string, string>
+  readonly createdAtMs: number
+  readonly trigger: NonNullable<PastRun['trigger']>
+  readonly plan: Plan
+  readonly run: FlowRun
+  /** When each step was decided or began, and ended, by index. */
+  readonly times: Map<number, { startMs: number; endMs: number | null }>
+  endMs: number | null
 }
 
 export interface PastTry {
@@ -35,6 +57,7 @@ export interface PastTry {
 }
 
 type Start = Omit<PastRun, 'tries'>
+type FlowStart = Pick<PastFlow, 'flow' | 'inputs' | 'createdAtMs' | 'trigger'>
 interface Waiting extends Start {
   readonly tries: PastTry[]
   hasEnded?: true
@@ -52,45 +75,69 @@ export interface LeftOut {
 
 export interface Past {
   readonly done: readonly PastRun[]
+  /** Flow runs that ended; the runs of their steps are among `done`. */
+  readonly flows: readonly PastFlow[]
   readonly leftOut: readonly LeftOut[]
-  /** What ran or waited at the end. */
+  /** What ran or waited at the end; flows begin anew. */
   readonly open: readonly Start[]
+  readonly openFlows: readonly FlowStart[]
+}
+
+const JOB_OF = new Map(JOBS.map((job) => [slugOf(job.title), job]))
+const PLAN_SOURCE: PlanSource = {
+  flows: FLOWS.map(({ slug, definition }) => bundleFlow(slug, flowDefinitionSchema.parse(definition))),
+  jobs: [...JOB_OF.keys()].map((id) => ({ id, active: true })),
 }
 
 const DAY_MS = 86_400_000
 /** Refunds that people start by hand, each day. */
 const BY_HAND = 3
 
-/** What was started when, in order: by the demo's triggers, on the same schedules as the engine's, and now and then by people. */
-function startsOf(fromMs: number, toMs: number, seed: number): Start[] {
-  const random = seededRandom(seed)
-  const now = new Date(toMs)
-  const calendars = demoCalendars(now).map(({ slug, title, rule }) => ({ id: slug, title, days: rule }))
+interface World {
+  readonly timings: Timings
+  readonly isDay: IsDay
+}
+
+function worldAt(toMs: number): World {
+  const calendars = demoCalendars(new Date(toMs)).map(({ slug, title, rule }) => ({ id: slug, title, days: rule }))
   const timings = new Timings(calendars, SHIPPED_HOLIDAYS, 'Europe/London')
-  const starts: Start[] = []
+  return { timings, isDay: (rule, day) => timings.daysOf(rule).has(day) }
+}
+
+/** What was started when, in order: by the demo's triggers, on the same schedules as the engine's, and now and then by people. */
+function startsOf(fromMs: number, toMs: number, seed: number, { timings }: World): (Start | FlowStart)[] {
+  const random = seededRandom(seed)
+  const starts: (Start | FlowStart)[] = []
   for (const trigger of TRIGGERS) {
-    const job = jobCalled(trigger.job)
-    const { target } = job.definition
-    if (trigger.enabled === false || ('pool' in target && target.pool === 'lab')) continue
-    const machines = trigger.definition.spread === 'each' ? MACHINES.filter((machine) => fits(machine, target)) : [null]
+    const flow = trigger.isFlow ? flowCalled(trigger.job) : null
+    const job = flow ? null : jobCalled(trigger.job)
+    const target = job?.definition.target ?? null
+    if (trigger.enabled === false || (target && 'pool' in target && target.pool === 'lab')) continue
+    const machines =
+      target && trigger.definition.spread === 'each' ? MACHINES.filter((machine) => fits(machine, target)) : [null]
     const since = trigger.sinceDays === undefined ? fromMs : Math.max(fromMs, toMs - trigger.sinceDays * DAY_MS)
     for (const { at, day } of timings
       .schedule(trigger.definition as TriggerTiming)
       .between(since / 1000, toMs / 1000)) {
       for (const machine of machines) {
-        starts.push({
-          job,
-          inputs: { ...defaultsOf(job), ...trigger.with },
-          target: machine ? { agent: machine.name } : target,
-          createdAtMs: at * 1000,
-          trigger: {
-            title: trigger.title,
-            day: isoDay(day),
-            dueAtMs: finishBy(trigger.definition, at * 1000),
-            forAgent: machine?.name ?? null,
-            skips: trigger.definition.overlap === 'skip',
-          },
-        })
+        const cause = {
+          title: trigger.title,
+          day: isoDay(day),
+          dueAtMs: finishBy(trigger.definition, at * 1000),
+          forAgent: machine?.name ?? null,
+          skips: trigger.definition.overlap === 'skip',
+        }
+        const createdAtMs = at * 1000
+        if (flow) starts.push({ flow, inputs: { ...defaultsOf(flow), ...trigger.with }, createdAtMs, trigger: cause })
+        else if (job)
+          starts.push({
+            job,
+            inputs: { ...defaultsOf(job), ...trigger.with },
+            target: machine ? { agent: machine.name } : job.definition.target,
+            createdAtMs,
+            trigger: cause,
+            step: null,
+          })
       }
     }
   }
@@ -100,7 +147,7 @@ function startsOf(fromMs: number, toMs: number, seed: number): Start[] {
       const createdAtMs = day + Math.floor(random() * DAY_MS)
       const inputs = { ticket: `M-${20_000 + Math.floor(random() * 900)}` }
       if (createdAtMs < toMs)
-        starts.push({ job: refund, inputs, target: refund.definition.target, createdAtMs, trigger: null })
+        starts.push({ job: refund, inputs, target: refund.definition.target, createdAtMs, trigger: null, step: null })
     }
   return starts.sort((a, b) => a.createdAtMs - b.createdAtMs)
 }
@@ -111,7 +158,17 @@ function jobCalled(title: string): DemoJob {
   return job
 }
 
-const defaultsOf = (job: DemoJob): Record<string, string> =>
+function flowCalled(title: string): DemoFlow {
+  const flow = FLOWS.find((each) => each.title === title)
+  if (!flow) throw new Error(`The demo has no flow ${title}.`)
+  return flow
+}
+
+const defaultsOf = (job: {
+  readonly definition: {
+    readonly inputs?: readonly { name: string; default?: string | null | undefined }[] | undefined
+  }
+}): Record<string, string> =>
   Object.fromEntries((job.definition.inputs ?? []).map((input) => [input.name, input.default ?? '']))
 
 function fits(machine: (typeof MACHINES)[number], target: Target): boolean {
@@ -124,11 +181,13 @@ function fits(machine: (typeof MACHINES)[number], target: Target): boolean {
 export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
   const board = new Board()
   for (const machine of MACHINES) board.putAgent(agentState(machine))
-  const starts = startsOf(fromMs, toMs, seed)
+  const world = worldAt(toMs)
+  const starts = startsOf(fromMs, toMs, seed, world)
   const done: PastRun[] = []
   const leftOut: LeftOut[] = []
   /** The newest open run of each trigger that skips, on each machine. */
-  const newest = new Map<string, Waiting>()
+  const newest = new Map<string, { readonly createdAtMs: number; readonly isOver: () => boolean }>()
+  const flows: PastFlow[] = []
   const waiting = new Map<number, Waiting>()
   const ends: { atMs: number; number: number }[] = []
   let nextNumber = 1
@@ -141,21 +200,79 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
     if (nowMs >= toMs) break
     while (ends[0] && ends[0].atMs <= nowMs) endOne(ends.shift() as { number: number }, nowMs)
     while (starts[cursor] && (starts[cursor]?.createdAtMs ?? Infinity) <= nowMs) {
-      const start = starts[cursor++] as Start
+      const start = starts[cursor++] as Start | FlowStart
       if (isLeftOut(start)) continue
-      const number = nextNumber++
-      const run: Waiting = { ...start, tries: [] }
-      waiting.set(number, run)
-      if (start.trigger?.skips) newest.set(keyOf(start.trigger), run)
-      board.putRun(readyRun(number, start, nowMs))
+      if ('flow' in start) beginFlow(start)
+      else {
+        const run = queue(start, nowMs)
+        if (start.trigger?.skips)
+          newest.set(keyOf(start.trigger), { createdAtMs: start.createdAtMs, isOver: () => run.hasEnded === true })
+      }
     }
     for (const { number, agent } of board.place(nowMs).starts) startOne(number, agent, nowMs)
   }
-  return { done, leftOut, open: [...waiting.values()] }
+  const isOver = (run: { readonly step: PastRun['step'] }): boolean => run.step === null || run.step.flow.endMs !== null
+  return {
+    done: done.filter(isOver),
+    flows: flows.filter(({ endMs }) => endMs !== null),
+    leftOut,
+    open: [...waiting.values()].filter(({ step }) => step === null),
+    openFlows: flows.filter(({ endMs }) => endMs === null),
+  }
 
-  function isLeftOut({ trigger, createdAtMs }: Start): boolean {
+  function queue(start: Start, nowMs: number): Waiting {
+    const number = nextNumber++
+    const run: Waiting = { ...start, tries: [] }
+    waiting.set(number, run)
+    board.putRun(readyRun(number, start, nowMs))
+    return run
+  }
+
+  function beginFlow(start: FlowStart): void {
+    const plan = planOf(PLAN_SOURCE, start.flow.slug, start.inputs)
+    const run = new FlowRun(plan, lookOn(parseIsoDay(start.trigger.day) ?? 0, world.isDay))
+    const past: PastFlow = { ...start, plan, run, times: new Map(), endMs: null }
+    flows.push(past)
+    if (start.trigger.skips)
+      newest.set(keyOf(start.trigger), { createdAtMs: start.createdAtMs, isOver: () => past.endMs !== null })
+    goOn(past, start.createdAtMs)
+  }
+
+  /** Queues what goes ahead in a flow, and notes what ended with it. */
+  function goOn(past: PastFlow, nowMs: number): void {
+    const { plan, run, times } = past
+    run.endDueFlows()
+    for (const index of run.takeAhead()) {
+      const step = plan.steps[index] as Plan['steps'][number]
+      times.set(index, { startMs: nowMs, endMs: null })
+      const job = step.job === null ? null : JOB_OF.get(step.job)
+      if (!job) continue
+      const retries = step.definition.retry?.times ?? job.definition.retries ?? 0
+      queue(
+        {
+          job: { ...job, definition: { ...job.definition, retries } },
+          inputs: { ...defaultsOf(job), ...stepValues(step.definition.with ?? {}, step.inputs) },
+          target: job.definition.target,
+          createdAtMs: nowMs,
+          trigger: null,
+          step: { flow: past, index, path: step.path },
+        },
+        nowMs,
+      )
+    }
+    run.endDueFlows()
+    for (const { index } of plan.steps) {
+      if (!isEnd(run.result(index))) continue
+      const time = times.get(index)
+      if (!time) times.set(index, { startMs: nowMs, endMs: nowMs })
+      else time.endMs ??= nowMs
+    }
+    if (run.state !== 'running') past.endMs = nowMs
+  }
+
+  function isLeftOut({ trigger, createdAtMs }: Start | FlowStart): boolean {
     const other = trigger?.skips ? newest.get(keyOf(trigger)) : undefined
-    if (!trigger || !other || other.hasEnded) return false
+    if (!trigger || !other || other.isOver()) return false
     leftOut.push({
       trigger: trigger.title,
       atMs: createdAtMs,
@@ -203,6 +320,9 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
     waiting.delete(number)
     run.hasEnded = true
     done.push(run)
+    if (!run.step) return
+    run.step.flow.run.end(run.step.index, last.fails ? 'failed' : 'succeeded')
+    goOn(run.step.flow, nowMs)
   }
 }
 

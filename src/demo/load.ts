@@ -11,7 +11,11 @@ import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { insertTriggers } from '@/service/triggers'
 import { insertJob } from '@/service/work'
 import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
-import { makeHistory, type Past, type PastRun } from './history'
+import { flowDefinitionSchema } from '@/core/work/flow'
+import { keepPlans, presentPlans } from '@/service/flow-plans'
+import { insertFlow } from '@/service/flows'
+import { FLOWS } from './flows'
+import { makeHistory, type Past, type PastFlow, type PastRun } from './history'
 import { behaviourOf } from './play'
 import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
 import { demoCalendars, TRIGGERS } from './timing'
@@ -33,11 +37,14 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     const people = await addPeople(tx)
     const machines = await addFleet(tx, now)
     const jobs = await addWork(tx)
-    const triggers = await addTiming(tx, jobs, now)
+    for (const calendar of demoCalendars(now))
+      await insertCalendar(tx, { ...COMMAND_LINE, name: 'Torvald Brekke' }, calendar)
+    const flows = await addFlows(tx)
+    const triggers = await addTiming(tx, jobs, flows)
     const past = makeHistory(now.getTime() - WEEKS * 7 * 86_400_000, now.getTime(), SEED)
-    await addHistory(tx, past.done, { jobs, people, triggers }, now)
+    await addHistory(tx, past, { jobs, flows, people, triggers }, now)
     await addLeftOut(tx, past.leftOut, triggers)
-    await addOpenRuns(tx, past.open, triggers)
+    await addOpenRuns(tx, past, triggers)
     return { machines }
   }).then(async (secrets) => {
     if (secrets) {
@@ -119,34 +126,62 @@ async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number
   return jobs
 }
 
+async function addFlows(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {
+  const areas = new Map(
+    (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM areas')).map((row) => [row.title, row.id]),
+  )
+  const flows = new Map<string, { id: number; areaId: number }>()
+  for (const { title, slug, area, notes, definition } of FLOWS) {
+    const areaId = areas.get(area) as number
+    const content = { title, notes, areaId, active: true, definition: flowDefinitionSchema.parse(definition) }
+    const { id } = await insertFlow(tx, { ...COMMAND_LINE, name: 'Torvald Brekke' }, content, slug)
+    flows.set(title, { id, areaId })
+  }
+  return flows
+}
+
 /** Calendars and triggers, as designers made them before the past begins. */
-async function addTiming(tx: Tx, jobs: Map<string, { id: number }>, now: Date): Promise<Map<string, number>> {
+async function addTiming(
+  tx: Tx,
+  jobs: Map<string, { id: number }>,
+  flows: Map<string, { id: number }>,
+): Promise<Map<string, number>> {
   const designer = { ...COMMAND_LINE, name: 'Torvald Brekke' }
-  for (const calendar of demoCalendars(now)) await insertCalendar(tx, designer, calendar)
-  const contents = TRIGGERS.map(({ title, job, definition, with: values = {}, enabled = true, notes = '' }) => ({
-    title,
-    notes,
-    jobId: (jobs.get(job) as { id: number }).id,
-    enabled,
-    definition: triggerDefinitionSchema.parse({ ...definition, with: values }),
-    sure: true,
-  }))
+  const contents = TRIGGERS.map(
+    ({ title, job, isFlow, definition, with: values = {}, enabled = true, notes = '' }) => ({
+      title,
+      notes,
+      jobId: ((isFlow ? flows : jobs).get(job) as { id: number }).id,
+      enabled,
+      definition: triggerDefinitionSchema.parse({ ...definition, with: values }),
+      sure: true,
+    }),
+  )
   const ids = await insertTriggers(tx, designer, contents)
   const triggers = new Map(TRIGGERS.map(({ title }, i) => [title, ids[i] as number]))
   return triggers
 }
 
 /** What ran or waited when the past ends goes on in the present: the simulated machines begin it again. */
-async function addOpenRuns(tx: Tx, open: Past['open'], triggers: Map<string, number>): Promise<void> {
+async function addOpenRuns(tx: Tx, { open, openFlows }: Past, triggers: Map<string, number>): Promise<void> {
   const titles = new Map(
-    (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM jobs')).map((row) => [row.title, row.id]),
+    (
+      await many<{ id: number; title: string }>(
+        tx,
+        `SELECT id, CASE WHEN is_flow THEN 'flow ' ELSE '' END || title AS title FROM jobs`,
+      )
+    ).map((row) => [row.title, row.id]),
   )
   const jobs = await workToStart(tx, [...titles.values()])
   const agents = new Map(
     (await many<{ id: number; name: string }>(tx, 'SELECT id, name FROM agents')).map((row) => [row.name, row.id]),
   )
-  const runs = open.flatMap(({ job, inputs, target, createdAtMs, trigger }): NewRun[] => {
-    const found = jobs.get(titles.get(job.title) ?? 0)
+  const all = [
+    ...open.map((start) => ({ ...start, name: start.job.title })),
+    ...openFlows.map((start) => ({ ...start, name: `flow ${start.flow.title}`, target: null })),
+  ]
+  const runs = all.flatMap(({ name, inputs, target, createdAtMs, trigger }): NewRun[] => {
+    const found = jobs.get(titles.get(name) ?? 0)
     if (!found || !trigger) return []
     return [
       {
@@ -172,12 +207,18 @@ async function addOpenRuns(tx: Tx, open: Past['open'], triggers: Map<string, num
 
 async function addHistory(
   tx: Tx,
-  history: readonly PastRun[],
+  past: Past,
   {
     jobs,
+    flows,
     people,
     triggers,
-  }: { jobs: Map<string, { id: number; areaId: number }>; people: Map<string, number>; triggers: Map<string, number> },
+  }: {
+    jobs: Map<string, { id: number; areaId: number }>
+    flows: Map<string, { id: number; areaId: number }>
+    people: Map<string, number>
+    triggers: Map<string, number>
+  },
   now: Date,
 ): Promise<void> {
   const agents = new Map(
@@ -185,70 +226,167 @@ async function addHistory(
   )
   const operators = ['Sunniva Dahl', 'Callum Eads']
   const at = (ms: number): Date => new Date(ms)
-  const ordered = [...history].sort((a, b) => a.createdAtMs - b.createdAtMs)
   const first = 9_000
-  const rows = ordered.map((run, i) => {
+  // A flow's run comes before those of its steps.
+  const ordered = [
+    ...past.flows.map((flow) => ({ flow, run: null, createdAtMs: flow.createdAtMs })),
+    ...past.done.map((run) => ({ flow: null, run, createdAtMs: run.createdAtMs })),
+  ].sort((a, b) => a.createdAtMs - b.createdAtMs || Number(a.run !== null) - Number(b.run !== null))
+  const idOf = new Map<PastFlow, number>(ordered.flatMap(({ flow }, i) => (flow ? [[flow, first + i]] : [])))
+  const plans = await keepPlans(
+    tx,
+    await presentPlans(
+      tx,
+      [...flows.values()].map(({ id }) => id),
+    ),
+  )
+  const rows = ordered.map(({ flow, run }, i) => ({
+    id: first + i,
+    ...(flow ? flowRow(flow) : jobRow(run as PastRun, i)),
+  }))
+
+  function flowRow(flow: PastFlow) {
+    const work = flows.get(flow.flow.title) as { id: number; areaId: number }
+    const state = flow.run.state
+    const failed = flow.plan.steps.filter(
+      ({ index, flow: inner }) =>
+        inner === null && flow.run.result(index).state === 'failed' && !flow.run.result(index).tolerated,
+    )
+    return {
+      flow,
+      run: null,
+      work,
+      target: null,
+      kind: 'flow',
+      inputs: flow.inputs,
+      starter: null,
+      state: state === 'running' ? 'succeeded' : state,
+      priority: flow.flow.definition.priority ?? 'normal',
+      slots: 0,
+      attempts: 1,
+      max: 1,
+      createdAtMs: flow.createdAtMs,
+      startedAtMs: flow.createdAtMs,
+      endedAtMs: flow.endMs as number,
+      agent: null,
+      exit: null,
+      reason:
+        state === 'failed'
+          ? `${failed.length === 1 ? 'Step' : 'Steps'} ${failed.map(({ path }) => path).join(', ')} failed.`
+          : 'Every step succeeded.',
+      trigger: flow.trigger,
+      step: null,
+      planId: plans.get(work.id) ?? null,
+    }
+  }
+
+  function jobRow(run: PastRun, i: number) {
     const last = run.tries.at(-1) as PastRun['tries'][number]
-    const job = jobs.get(run.job.title) as { id: number; areaId: number }
-    const starter = operators[i % 2] as string
-    const state = last.fails ? 'failed' : 'succeeded'
     const exit = last.fails ? behaviourOf(run.job.title).failExit : 0
     return {
-      id: first + i,
+      flow: null,
       run,
-      last,
-      job,
-      starter,
-      state,
+      work: jobs.get(run.job.title) as { id: number; areaId: number },
+      target: JSON.stringify(run.target),
+      kind: run.job.definition.action.kind,
+      inputs: run.inputs,
+      starter: run.trigger || run.step ? null : (operators[i % 2] as string),
+      state: last.fails ? 'failed' : 'succeeded',
+      priority: run.job.definition.priority ?? 'normal',
+      slots: run.job.definition.slots ?? 1,
+      attempts: run.tries.length,
+      max: (run.job.definition.retries ?? 0) + 1,
+      createdAtMs: run.createdAtMs,
+      startedAtMs: run.tries[0]?.startMs ?? 0,
+      endedAtMs: last.endMs,
+      agent: last.agent,
       exit,
       reason: last.fails ? `Exit code ${exit}; success is 0.` : 'Exit code 0.',
+      trigger: run.trigger,
+      step: run.step,
+      planId: null,
     }
-  })
+  }
+
   await execute(
     tx,
     `INSERT INTO runs (id, job_id, job_version, area_id, target, kind, inputs, cause, started_by, starter_name, state, version, priority, slots, attempts,
                        max_attempts, created_at, ready_at, started_at, ended_at, duration_ms, agent_id, exit_code, reason, trigger_id, trigger_version,
-                       occurrence, occurrence_day, due_at, for_agent_id, cleared_at)
-     SELECT u.id, u.job, 1, u.area, u.target, u.kind, u.inputs, CASE WHEN u.trigger IS NULL THEN 'person' ELSE 'trigger' END, u.person, u.name, u.state, 3,
+                       occurrence, occurrence_day, due_at, for_agent_id, cleared_at, flow_run_id, step, step_path, plan_id, flow_day)
+     SELECT u.id, u.job, 1, u.area, u.target, u.kind, u.inputs,
+            CASE WHEN u.flow_run IS NOT NULL THEN 'flow' WHEN u.trigger IS NULL THEN 'person' ELSE 'trigger' END, u.person, u.name, u.state, 3,
             u.priority, u.slots, u.attempts, u.max, u.created, u.created, u.started, u.ended, u.duration, u.agent, u.exit, u.reason, u.trigger,
             CASE WHEN u.trigger IS NULL THEN NULL ELSE 1 END, CASE WHEN u.trigger IS NULL THEN NULL ELSE u.created END, u.day, u.due, u.for_agent,
-            CASE WHEN u.ended < now() - interval '1 day' THEN u.ended + interval '1 day' END
+            CASE WHEN u.ended < now() - interval '1 day' THEN u.ended + interval '1 day' END, u.flow_run, u.step, u.step_path, u.plan,
+            CASE WHEN u.plan IS NOT NULL THEN u.day END
        FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::jsonb[], $5::text[], $6::jsonb[], $7::bigint[], $8::text[], $9::text[], $10::int[],
                    $11::int[], $12::int[], $13::int[], $14::timestamptz[], $15::timestamptz[], $16::timestamptz[], $17::bigint[], $18::bigint[],
-                   $19::int[], $20::text[], $21::bigint[], $22::date[], $23::timestamptz[], $24::bigint[])
+                   $19::int[], $20::text[], $21::bigint[], $22::date[], $23::timestamptz[], $24::bigint[], $25::bigint[], $26::int[], $27::text[], $28::bigint[])
          AS u(id, job, area, target, kind, inputs, person, name, state, priority, slots, attempts, max, created, started, ended, duration, agent, exit, reason,
-              trigger, day, due, for_agent)`,
+              trigger, day, due, for_agent, flow_run, step, step_path, plan)`,
     [
       rows.map((r) => r.id),
-      rows.map((r) => r.job.id),
-      rows.map((r) => r.job.areaId),
-      rows.map((r) => JSON.stringify(r.run.target)),
-      rows.map((r) => r.run.job.definition.action.kind),
-      rows.map((r) => JSON.stringify(r.run.inputs)),
-      rows.map((r) => (r.run.trigger ? null : people.get(r.starter))),
-      rows.map((r) => r.run.trigger?.title ?? r.starter),
+      rows.map((r) => r.work.id),
+      rows.map((r) => r.work.areaId),
+      rows.map((r) => r.target),
+      rows.map((r) => r.kind),
+      rows.map((r) => JSON.stringify(r.inputs)),
+      rows.map((r) => (r.starter === null ? null : people.get(r.starter))),
+      rows.map((r) => r.trigger?.title ?? r.step?.flow.trigger.title ?? r.starter ?? ''),
       rows.map((r) => r.state),
-      rows.map((r) => PRIORITIES.indexOf(r.run.job.definition.priority ?? 'normal')),
-      rows.map((r) => r.run.job.definition.slots ?? 1),
-      rows.map((r) => r.run.tries.length),
-      rows.map((r) => (r.run.job.definition.retries ?? 0) + 1),
-      rows.map((r) => at(r.run.createdAtMs)),
-      rows.map((r) => at(r.run.tries[0]?.startMs ?? 0)),
-      rows.map((r) => at(r.last.endMs)),
-      rows.map((r) => r.last.endMs - (r.run.tries[0]?.startMs ?? 0)),
-      rows.map((r) => agents.get(r.last.agent)),
+      rows.map((r) => PRIORITIES.indexOf(r.priority)),
+      rows.map((r) => r.slots),
+      rows.map((r) => r.attempts),
+      rows.map((r) => r.max),
+      rows.map((r) => at(r.createdAtMs)),
+      rows.map((r) => at(r.startedAtMs)),
+      rows.map((r) => at(r.endedAtMs)),
+      rows.map((r) => r.endedAtMs - r.startedAtMs),
+      rows.map((r) => (r.agent === null ? null : agents.get(r.agent))),
       rows.map((r) => r.exit),
       rows.map((r) => r.reason),
-      rows.map((r) => (r.run.trigger ? triggers.get(r.run.trigger.title) : null)),
-      rows.map((r) => r.run.trigger?.day ?? null),
-      rows.map((r) => (r.run.trigger?.dueAtMs ? at(r.run.trigger.dueAtMs) : null)),
-      rows.map((r) => (r.run.trigger?.forAgent ? agents.get(r.run.trigger.forAgent) : null)),
+      rows.map((r) => (r.trigger ? triggers.get(r.trigger.title) : null)),
+      rows.map((r) => r.trigger?.day ?? null),
+      rows.map((r) => (r.trigger?.dueAtMs ? at(r.trigger.dueAtMs) : null)),
+      rows.map((r) => (r.trigger?.forAgent ? agents.get(r.trigger.forAgent) : null)),
+      rows.map((r) => (r.step ? idOf.get(r.step.flow) : null)),
+      rows.map((r) => r.step?.index ?? null),
+      rows.map((r) => r.step?.path ?? null),
+      rows.map((r) => r.planId),
+    ],
+  )
+  const stepRunOf = new Map(
+    rows.flatMap(({ id, step }) => (step ? [[`${idOf.get(step.flow)} ${step.index}`, id]] : [])),
+  )
+  const places = past.flows.flatMap((flow) =>
+    flow.plan.steps.map(({ index }) => ({
+      flow,
+      index,
+      id: idOf.get(flow) as number,
+      result: flow.run.result(index),
+      time: flow.times.get(index),
+    })),
+  )
+  await execute(
+    tx,
+    `INSERT INTO flow_steps (run_id, step, state, reason, tolerated, step_run_id, started_at, ended_at)
+     SELECT * FROM unnest($1::bigint[], $2::int[], $3::text[], $4::text[], $5::bool[], $6::bigint[], $7::timestamptz[], $8::timestamptz[])`,
+    [
+      places.map((each) => each.id),
+      places.map((each) => each.index),
+      places.map((each) => each.result.state),
+      places.map((each) => each.result.reason ?? null),
+      places.map((each) => each.result.tolerated ?? false),
+      places.map((each) => stepRunOf.get(`${each.id} ${each.index}`) ?? null),
+      places.map((each) => (each.time && each.result.state !== 'skipped' ? at(each.time.startMs) : null)),
+      places.map((each) => at(each.time?.endMs ?? each.flow.endMs ?? 0)),
     ],
   )
   await execute(tx, `SELECT setval('runs_id_seq', $1)`, [first + rows.length + 100])
   const tries = rows.flatMap((r) =>
-    r.run.tries.map((t, i) => ({
+    (r.run?.tries ?? []).map((t, i) => ({
       r,
+      run: r.run as PastRun,
       t,
       number: i + 1,
       withOutput: t.endMs > now.getTime() - OUTPUT_DAYS * 86_400_000,
@@ -270,9 +408,9 @@ async function addHistory(
       tries.map((x) => (x.t.fails ? 'failed' : 'succeeded')),
       tries.map((x) => at(x.t.startMs)),
       tries.map((x) => at(x.t.endMs)),
-      tries.map((x) => (x.t.fails ? behaviourOf(x.r.run.job.title).failExit : 0)),
+      tries.map((x) => (x.t.fails ? behaviourOf(x.run.job.title).failExit : 0)),
       tries.map((x) => (x.t.fails ? x.r.reason : 'Exit code 0.')),
-      tries.map((x) => JSON.stringify(whatRan(x.r.run))),
+      tries.map((x) => JSON.stringify(whatRan(x.run))),
       tries.map((x) => x.t.lines.length),
       tries.map((x) => !x.withOutput),
       tries.map((x) => x.t.lines.at(-1)?.text ?? ''),
@@ -321,11 +459,15 @@ function whatRan(run: PastRun): object {
 async function openDemoMatters(): Promise<void> {
   await execute(
     null,
-    `INSERT INTO matters (kind, subject, run_id, agent_id, evidence, opened_at, last_at)
-     SELECT 'run-failed', 'job ' || x.job_id, x.id, x.agent_id, x.telling, x.ended_at, x.ended_at FROM (
-       SELECT DISTINCT ON (r.job_id) r.id, r.job_id, r.agent_id, r.ended_at, a.telling_line AS telling
-         FROM runs r JOIN attempts a ON a.run_id = r.id AND a.number = r.attempts
-        WHERE r.state = 'failed' AND r.ended_at > now() - interval '36 hours' ORDER BY r.job_id, r.id DESC) x
+    `INSERT INTO matters (kind, subject, run_id, agent_id, step_run_id, evidence, opened_at, last_at)
+     SELECT 'run-failed', 'job ' || x.job_id, x.id, x.agent_id, nullif(x.step_run, x.id), x.telling, x.ended_at, x.ended_at FROM (
+       SELECT DISTINCT ON (r.job_id) r.id, r.job_id, w.agent_id, r.ended_at, w.id AS step_run, a.telling_line AS telling
+         FROM runs r
+         -- Of a flow the step that failed first tells what was wrong.
+         CROSS JOIN LATERAL (SELECT x.id, x.agent_id, x.attempts FROM runs x WHERE (x.id = r.id AND r.kind <> 'flow') OR (x.flow_run_id = r.id AND x.state = 'failed')
+                              ORDER BY x.ended_at LIMIT 1) w
+         JOIN attempts a ON a.run_id = w.id AND a.number = w.attempts
+        WHERE r.state = 'failed' AND r.flow_run_id IS NULL AND r.ended_at > now() - interval '36 hours' ORDER BY r.job_id, r.id DESC) x
       ORDER BY x.ended_at DESC LIMIT 3`,
   )
   await execute(

@@ -2,7 +2,7 @@ import type { DayRule } from '@/core/calendar/rule'
 import { isoDay } from '@/core/calendar/days'
 import type { bundleSchema } from '@/core/bundle/schema'
 import type { z } from 'zod'
-import { HARBOURS, VESSELS } from './scenario'
+import { VESSELS } from './scenario'
 
 /** The calendars and triggers of Marram Sound Ferries. */
 export interface DemoCalendar {
@@ -19,8 +19,9 @@ type Definition = Omit<
 
 export interface DemoTrigger {
   readonly title: string
-  /** Title of the job it starts. */
+  /** Title of the job or flow it starts. */
   readonly job: string
+  readonly isFlow?: true
   readonly definition: Definition
   readonly with?: Readonly<Record<string, string>>
   readonly enabled?: boolean
@@ -139,6 +140,11 @@ const trigger = (title: string, job: string, definition: Definition, more: Parti
   ...more,
 })
 
+const flow = (title: string, name: string, definition: Definition): DemoTrigger => ({
+  ...trigger(title, name, definition),
+  isFlow: true,
+})
+
 const HARBOUR_NAMES: Record<string, string> = {
   orrin: 'Orrin Quay',
   stavin: 'Stavin',
@@ -150,77 +156,38 @@ const named = (harbour: string): string => HARBOUR_NAMES[harbour] ?? harbour
 const twoDigits = (n: number): string => String(n).padStart(2, '0')
 
 export const TRIGGERS: readonly DemoTrigger[] = [
-  ...HARBOURS.map((harbour) =>
-    trigger(
-      `Till file ${named(harbour)}`,
-      'Till file',
-      harbour === 'tarn'
-        ? { zone: OSLO, time: at('02:05'), notOn: notDark, finishBy: '03:30', lateStart: 'PT2H' }
-        : { time: at('00:45'), notOn: notDark, finishBy: '01:30', lateStart: 'PT2H' },
-      { with: { harbour } },
-    ),
-  ),
-  trigger('Reconcile fares', 'Reconcile fares', {
-    time: at('02:00'),
+  trigger('Fare cache', 'Fare cache', { time: every('PT30M', '05:30', '23:00'), overlap: 'skip' }),
+  flow('Close of day', 'Close of day', {
+    time: at('00:45'),
+    notOn: notDark,
     finishBy: '04:30',
-    window: { earliest: '01:30', latest: '03:00' },
+    window: { earliest: '00:30', latest: '01:30' },
     lateStart: 'PT3H',
   }),
-  trigger('Post to ledger', 'Post to ledger', { time: at('02:30'), on: work, finishBy: '05:00' }),
-  trigger('Month-end statements', 'Month-end statements', {
-    time: at('18:30'),
-    on: { calendar: 'month-end' },
-    lateStart: 'PT12H',
-  }),
-  trigger('Quarter-end returns', 'Quarter-end returns', {
-    time: at('19:15'),
-    on: { calendar: 'quarter-end' },
-    lateStart: 'PT12H',
-  }),
-  trigger('Year-end pack', 'Year-end pack', { time: at('20:00'), on: { calendar: 'year-end' }, lateStart: 'P1D' }),
-  trigger('Fare cache', 'Fare cache', { time: every('PT30M', '05:30', '23:00'), overlap: 'skip' }),
-  trigger('Bookings for tomorrow', 'Bookings', {
+  flow('Sailing manifests', 'Sailing manifests', {
     time: at('02:00'),
     notOn: notDark,
-    finishBy: '02:45',
+    finishBy: '04:45',
     priority: 'high',
+    lateStart: 'PT1H',
   }),
-  trigger('Name list', 'Name list', { time: at('02:00'), notOn: notDark }),
-  trigger('Name check', 'Name check', {
-    time: at('02:15'),
-    notOn: notDark,
-    finishBy: '02:45',
-    priority: 'high',
-    window: { earliest: '02:10', latest: '03:00' },
+  flow('Publish timetable', 'Publish timetable', { time: at('02:00'), notOn: notDark, finishBy: '05:15' }),
+  flow('Overnight housekeeping', 'Overnight housekeeping', {
+    time: at('02:00'),
+    window: { earliest: '22:00', latest: '03:30' },
+    lateStart: 'PT4H',
   }),
-  ...['orrin', 'stavin', 'brack', 'tarn'].map((harbour, i) =>
-    trigger(
-      `Sailing manifests ${named(harbour)}`,
-      'Harbour transfer',
-      {
-        time: at(`03:0${i + 4}`, `04:0${i + 4}`),
-        notOn: notDark,
-        finishBy: '04:45',
-        priority: 'urgent',
-        makeUp: 'once',
-        lateStart: 'PT30M',
-      },
-      { with: { harbour } },
-    ),
-  ),
-  trigger('Tide tables', 'Tide tables', { time: at('02:05') }),
-  trigger('Berth plan', 'Berth plan', { time: at('02:00'), notOn: notDark }),
-  trigger('Crew rosters', 'Crew rosters', { time: at('03:30'), notOn: notDark, finishBy: '05:15' }),
-  trigger('Summer timetable to the signs', 'Publish timetable', {
-    time: at('04:40'),
-    on: { calendar: 'summer-timetable' },
-    finishBy: '05:15',
-  }),
+  flow('Sound watch', 'Sound watch', { time: every('PT30M', '05:05', '23:35'), overlap: 'skip', lateStart: 'PT10M' }),
   trigger('Winter timetable to the signs', 'Publish timetable', {
-    time: at('04:50'),
+    time: at('13:50'),
     on: { calendar: 'winter-timetable' },
     notOn: notDark,
-    finishBy: '05:15',
+    finishBy: '14:15',
+  }),
+  trigger('Summer timetable to the signs', 'Publish timetable', {
+    time: at('13:40'),
+    on: { calendar: 'summer-timetable' },
+    finishBy: '14:15',
   }),
   trigger('Booking mirror', 'Booking mirror', { time: { cron: '10 * * * *' }, overlap: 'skip' }),
   trigger('Weather grids', 'Weather grids', { time: every('PT2H', '00:20', '22:20') }),
@@ -262,7 +229,13 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     window: { earliest: '16:30', latest: '17:45' },
   }),
   trigger('Refunds of the day', 'Refund', { time: every('PT45M', '08:00', '21:30') }),
-  trigger('Nightly backup', 'Nightly backup', {
+  trigger(
+    'Tarn Head till at midday',
+    'Till file',
+    { zone: OSLO, time: at('12:05'), notOn: notDark, finishBy: '13:30' },
+    { with: { harbour: 'tarn' } },
+  ),
+  trigger('Backup of the bookings', 'Nightly backup', {
     time: at('02:00'),
     window: { earliest: '22:00', latest: '03:30' },
     lateStart: 'PT4H',

@@ -6,21 +6,14 @@ import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import { faultsFrom } from '@/core/schema/faults'
 import { many, maybeOne, transaction, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
+import { flowIn, importFlows, inputsIn, type FlowIn } from './bundle-flows'
+import { areaFor, DEFAULT_AREA, sameJson, type ImportLine } from './bundle-parts'
 import { changing, insertCalendar, readCalendar, saveCalendarIn } from './calendars'
 import { addPoolIn } from './fleet'
 import { Problem } from './problem'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 import { insertTriggers, saveTriggerIn } from './triggers'
-import { addAreaIn, insertJob, saveJobIn } from './work'
-
-export interface ImportLine {
-  readonly kind: 'calendar' | 'pool' | 'job' | 'trigger'
-  readonly id: string
-  readonly what: 'added' | 'changed' | 'same'
-}
-
-/** Where jobs go that name no area. */
-const DEFAULT_AREA = 'Imported'
+import { insertJob, saveJobIn } from './work'
 
 class DryRun extends Error {}
 
@@ -35,7 +28,8 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
   const { bundle } = checked as { bundle: Bundle }
   const faults = notCarried(bundle)
   const jobs = bundle.jobs.map((job, i) => jobIn(job, `jobs[${i}]`, faults))
-  const triggers = bundle.triggers.map((trigger, i) => triggerIn(trigger, bundle.zone, `triggers[${i}]`, faults))
+  const flows = bundle.flows.map((flow, i) => flowIn(flow, `flows[${i}]`, faults))
+  const triggers = bundle.triggers.map((trigger) => triggerIn(trigger, bundle.zone))
   refuseFile(faults)
   const lines: ImportLine[] = []
   try {
@@ -44,7 +38,8 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
       await importCalendars(tx, actor, bundle, lines)
       await importPools(tx, actor, bundle, lines)
       await importJobs(tx, actor, jobs as JobIn[], lines)
-      await importTriggers(tx, actor, triggers as TriggerIn[], lines)
+      await importFlows(tx, actor, flows as FlowIn[], lines)
+      await importTriggers(tx, actor, triggers, lines)
       if (dryRun) throw new DryRun()
     })
   } catch (error) {
@@ -68,8 +63,6 @@ function refuseFile(faults: readonly Fault[]): void {
 /** What the format knows and this server does not do. */
 function notCarried(bundle: Bundle): Fault[] {
   const faults: Fault[] = []
-  if (bundle.flows.length > 0)
-    faults.push({ path: 'flows[0]', message: 'This server runs jobs; flows cannot be brought in yet.' })
   bundle.jobs.forEach((job, i) => {
     if (Object.keys(job.locks).length > 0)
       faults.push({ path: `jobs[${i}].locks`, message: 'Locks cannot be brought in yet.' })
@@ -124,17 +117,7 @@ function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | null {
     minVersion: job.minVersion ?? null,
     environment: job.environment ?? {},
     folder: job.folder ?? null,
-    inputs: (job.inputs ?? []).map(({ default: value, ...input }) => ({
-      ...input,
-      default:
-        value === undefined || typeof value === 'object'
-          ? null
-          : typeof value === 'boolean'
-            ? value
-              ? 'yes'
-              : 'no'
-            : String(value),
-    })),
+    inputs: inputsIn(job.inputs),
     timeLimitSeconds: seconds(job.timeout) ?? null,
     retries: job.retry?.times ?? 0,
     retryDelaySeconds: seconds(job.retry?.delay) ?? 30,
@@ -171,7 +154,7 @@ interface TriggerIn {
   readonly slug: string
   readonly title: string
   readonly notes: string
-  readonly job: string
+  readonly start: { readonly slug: string; readonly isFlow: boolean }
   readonly enabled: boolean
   readonly definition: TriggerDefinition
 }
@@ -179,13 +162,7 @@ interface TriggerIn {
 function triggerIn(
   { id, title, notes, start, enabled, with: values, ...timing }: BundleTrigger,
   zone: string,
-  path: string,
-  faults: Fault[],
-): TriggerIn | null {
-  if (!('job' in start)) {
-    faults.push({ path: `${path}.start`, message: 'This server starts jobs; flows cannot be started yet.' })
-    return null
-  }
+): TriggerIn {
   const given = Object.fromEntries(
     Object.entries(values ?? {}).map(([name, value]) => [
       name,
@@ -193,8 +170,11 @@ function triggerIn(
     ]),
   )
   const definition = triggerDefinitionSchema.parse({ ...timing, zone: timing.zone ?? zone, with: given })
-  return { slug: id, title: title ?? id, notes: notes ?? '', job: start.job, enabled, definition }
+  return { slug: id, title: title ?? id, notes: notes ?? '', start: startOf(start), enabled, definition }
 }
+
+const startOf = (start: BundleTrigger['start']): TriggerIn['start'] =>
+  'job' in start ? { slug: start.job, isFlow: false } : { slug: start.flow, isFlow: true }
 
 async function importCalendars(tx: Tx, actor: Actor, bundle: Bundle, lines: ImportLine[]): Promise<void> {
   await changing(tx)
@@ -244,18 +224,9 @@ async function importPools(tx: Tx, actor: Actor, bundle: Bundle, lines: ImportLi
 }
 
 async function importJobs(tx: Tx, actor: Actor, jobs: readonly JobIn[], lines: ImportLine[]): Promise<void> {
-  const areas = new Map(
-    (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM areas')).map((row) => [
-      row.title.toLowerCase(),
-      row.id,
-    ]),
-  )
+  const areas = new Map<string, number>()
   for (const { slug, area, ...job } of jobs) {
-    let areaId = areas.get(area.toLowerCase())
-    if (areaId === undefined) {
-      areaId = (await addAreaIn(tx, actor, { title: area, notes: '' })).id
-      areas.set(area.toLowerCase(), areaId)
-    }
+    const areaId = await areaFor(tx, actor, areas, area)
     const known = await maybeOne<{
       id: number
       version: number
@@ -289,10 +260,12 @@ async function importTriggers(
   lines: ImportLine[],
 ): Promise<void> {
   const jobIds = new Map(
-    (await many<{ id: number; slug: string }>(tx, 'SELECT id, slug FROM jobs WHERE deleted_at IS NULL')).map((row) => [
-      row.slug,
-      row.id,
-    ]),
+    (
+      await many<{ id: number; slug: string; isFlow: boolean }>(
+        tx,
+        'SELECT id, slug, is_flow AS "isFlow" FROM jobs WHERE deleted_at IS NULL',
+      )
+    ).map((row) => [`${row.isFlow} ${row.slug}`, row.id]),
   )
   const present = await many<{
     slug: string
@@ -310,8 +283,9 @@ async function importTriggers(
   )
   const known = new Map(present.map(({ slug, ...row }) => [slug, row]))
   const added: Parameters<typeof insertTriggers>[2][number][] = []
-  for (const { slug, job, ...trigger } of triggers) {
-    const content = { ...trigger, jobId: Number(jobIds.get(job)), sure: true }
+  for (const { slug, start, ...trigger } of triggers) {
+    const jobId = Number(jobIds.get(`${start.isFlow} ${start.slug}`))
+    const content = { ...trigger, jobId, sure: true }
     const found = known.get(slug)
     if (!found) {
       added.push({ slug, ...content })
@@ -325,20 +299,4 @@ async function importTriggers(
     lines.push({ kind: 'trigger', id: slug, what: isSame ? 'same' : 'changed' })
   }
   await insertTriggers(tx, actor, added)
-}
-
-/** Equal as JSON, whatever the order of keys. */
-function sameJson(a: unknown, b: unknown): boolean {
-  const sorted = (value: unknown): unknown =>
-    typeof value === 'object' && value !== null && !Array.isArray(value)
-      ? Object.fromEntries(
-          Object.entries(value)
-            .filter(([, v]) => v !== undefined)
-            .sort(([x], [y]) => (x < y ? -1 : 1))
-            .map(([k, v]) => [k, sorted(v)]),
-        )
-      : Array.isArray(value)
-        ? value.map(sorted)
-        : value
-  return JSON.stringify(sorted(a)) === JSON.stringify(sorted(b))
 }

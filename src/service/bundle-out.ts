@@ -5,12 +5,13 @@ import type { JobDefinition } from '@/core/work/job'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
+import { flowsOut, inputsOut } from './bundle-flows'
 import { timingState } from './timing-cache'
 import type { TriggerDefinition } from '@/core/work/trigger'
 
 export type BundleFile = z.input<typeof bundleSchema>
 
-/** All calendars, pools, jobs and triggers as a bundle. What is as it is by default is left out. */
+/** All calendars, pools, jobs, flows and triggers as a bundle. What is as it is by default is left out. */
 export async function exportBundle(actor: Actor): Promise<BundleFile> {
   requireRight(actor, 'see')
   const { stored } = await timingState(null)
@@ -38,11 +39,12 @@ export async function exportBundle(actor: Actor): Promise<BundleFile> {
     title: string
     notes: string
     job: string
+    isFlow: boolean
     enabled: boolean
     definition: TriggerDefinition
   }>(
     null,
-    `SELECT t.slug, t.title, t.notes, j.slug AS job, t.enabled, t.definition FROM triggers t JOIN jobs j ON j.id = t.job_id
+    `SELECT t.slug, t.title, t.notes, j.slug AS job, j.is_flow AS "isFlow", t.enabled, t.definition FROM triggers t JOIN jobs j ON j.id = t.job_id
       WHERE t.deleted_at IS NULL ORDER BY t.slug`,
   )
   return {
@@ -56,13 +58,14 @@ export async function exportBundle(actor: Actor): Promise<BundleFile> {
     })),
     pools: pools.map(({ name, title }) => ({ id: name, title })),
     jobs: jobs.map(jobOut),
-    triggers: triggers.map(({ slug, title, notes: text, job, enabled, definition }) => {
+    flows: await flowsOut(),
+    triggers: triggers.map(({ slug, title, notes: text, job, isFlow, enabled, definition }) => {
       const { with: values, ...timing } = definition
       return {
         id: slug,
         title,
         ...(text ? { notes: text } : {}),
-        start: { job },
+        start: isFlow ? { flow: job } : { job },
         ...without(timing, { gap: 'later', fold: 'first', makeUp: 'once', overlap: 'wait', spread: 'one' }),
         time: timing.time,
         ...(enabled ? {} : { enabled }),
@@ -108,14 +111,7 @@ function jobOut({
             wait:
               typeof d.action.minutes === 'string' ? d.action.minutes : isoDuration(Math.round(d.action.minutes * 60)),
           }
-  const inputs = d.inputs.map((input) => ({
-    name: input.name,
-    ...(input.title ? { title: input.title } : {}),
-    type: input.type,
-    ...(input.options.length > 0 ? { options: input.options } : {}),
-    ...(input.default === null ? {} : { default: input.default }),
-    ...(input.ask ? {} : { ask: false }),
-  }))
+  const inputs = inputsOut(d.inputs)
   const unreachable = d.unreachable ?? null
   return {
     id: slug,

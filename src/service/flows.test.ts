@@ -2,12 +2,14 @@ import { ADMIN, OPERATOR, VIEWER, freshDatabase } from '@/store/database.test-he
 import { execute, many, one } from '@/store/db'
 import { advance, carryOut, hand, makeFlow, namedJob, picture, readySteps, startFlow, stepsOf } from './flow.test-help'
 import { flowStory, holdStep, markStep, previewAgain, releaseStep, runStepsAgain } from './flow-runs'
+import { importBundle } from './bundle-in'
+import { exportBundle } from './bundle-out'
 import { addFlow, oneFlow, removeFlow, saveFlow } from './flows'
 import { giveUpLost, releaseDue, stopsToDeliver } from './leases'
 import { listMatters } from './matters'
 import { listRuns, runFilterSchema } from './run-list'
 import { stopRun } from './start'
-import { makeCalendar } from './timing.test-help'
+import { fire, makeCalendar } from './timing.test-help'
 import { removeJob } from './work'
 
 freshDatabase()
@@ -253,6 +255,100 @@ describe('people and a flow run', () => {
     await expect(runStepsAgain(OPERATOR, run, { steps: ['nothing'], inputs: {} })).rejects.toMatchObject({
       code: 'not-found',
     })
+  })
+})
+
+describe('flows in a bundle', () => {
+  const file = {
+    format: 'bugle-bundle/1',
+    jobs: ['bookings', 'check'].map((name) => ({
+      id: `${name}-job`,
+      kind: 'command',
+      command: 'true',
+      agent: 'flows',
+      inputs: [{ name: 'harbour', type: 'text', default: 'orrin' }],
+    })),
+    flows: [
+      {
+        id: 'outer-one',
+        area: 'Ferries',
+        steps: [{ id: 'in', flow: 'inner-one', with: { harbour: '${place}' } }],
+        inputs: [{ name: 'place', type: 'choice', options: ['orrin', 'stavin'], default: 'stavin' }],
+      },
+      {
+        id: 'inner-one',
+        title: 'Inner',
+        inputs: [{ name: 'harbour', type: 'text' }],
+        steps: [
+          { id: 'bookings', job: 'bookings-job', with: { harbour: '${harbour}' }, expect: 'PT9M' },
+          {
+            id: 'check',
+            job: 'check-job',
+            after: [{ step: 'bookings', when: 'ended' }],
+            join: 'any',
+            gate: { input: 'harbour', in: ['stavin'] },
+            onFailure: 'carryOn',
+          },
+        ],
+        groups: [{ id: 'all', steps: ['bookings'], onFailure: 'endFlow' }],
+        priority: 'high',
+      },
+    ],
+    triggers: [
+      {
+        id: 'nightly-outer',
+        start: { flow: 'outer-one' },
+        time: { at: ['02:00'] },
+        zone: 'UTC',
+        with: { place: 'orrin' },
+      },
+    ],
+  }
+
+  it('come in with the flows inside them, start by a trigger, and go out as they came', async () => {
+    const { lines } = await importBundle(ADMIN, file, false)
+    expect(lines.filter(({ kind }) => kind !== 'job')).toEqual([
+      { kind: 'flow', id: 'inner-one', what: 'added' },
+      { kind: 'flow', id: 'outer-one', what: 'added' },
+      { kind: 'trigger', id: 'nightly-outer', what: 'added' },
+    ])
+    const out = await exportBundle(ADMIN)
+    expect((await importBundle(ADMIN, out, false)).lines.every(({ what }) => what === 'same')).toBe(true)
+    expect(out.flows?.find(({ id }) => id === 'inner-one')).toMatchObject({ ...file.flows[1], area: 'Imported' })
+    expect(out.triggers?.[0]).toMatchObject(file.triggers[0] as object)
+    const trigger = await one<{ id: number; next: Date }>(
+      null,
+      `SELECT id, next_at AS next FROM triggers WHERE slug = 'nightly-outer'`,
+    )
+    expect(await fire(trigger.next.getTime(), trigger.id)).toBe(1)
+    await advance()
+    const run = await one<{ id: number; day: string; inputs: object }>(
+      null,
+      'SELECT id, flow_day::text AS day, inputs FROM runs WHERE trigger_id = $1',
+      [trigger.id],
+    )
+    expect(run.inputs).toEqual({ place: 'orrin' })
+    expect(run.day).toBe(trigger.next.toISOString().slice(0, 10))
+    await carryOut(run.id, 'in/bookings')
+    expect(await picture(run.id)).toEqual([
+      'succeeded',
+      'in succeeded',
+      'in/bookings succeeded',
+      'in/check skipped gate',
+    ])
+  })
+
+  it('are refused with the place in the file, and nothing is kept', async () => {
+    const bad = {
+      ...file,
+      flows: [{ id: 'broken', steps: [{ id: 'a', job: 'check-job', with: { port: 1 } }] }],
+      triggers: [],
+    }
+    await expect(importBundle(ADMIN, bad, false)).rejects.toMatchObject({
+      code: 'invalid-input',
+      errors: [{ path: 'flows[0].steps[0].with.port' }],
+    })
+    expect(await many(null, `SELECT 1 AS x FROM jobs WHERE slug = 'broken'`)).toEqual([])
   })
 })
 

@@ -4,6 +4,7 @@ import { FORMAT } from '@/core/bundle/schema'
 import { parseIsoDay } from '@/core/calendar/days'
 import { dayRuleSchema } from '@/core/calendar/rule'
 import { slugOf } from '@/core/exchange/crontab-in'
+import { askedIn } from '@/core/flow/faults'
 import { stepValueFaults } from '@/core/flow/step-values'
 import {
   bundleFlow,
@@ -145,13 +146,7 @@ async function definitionFaults(tx: Tx, slug: string, definition: FlowDefinition
       path: path.replace(/^flows\[0\]\.?/, 'definition.').replace(/\.$/, ''),
       message: message.replace('in this file', 'here'),
     }))
-  const jobs = new Map(material.jobs.map((job) => [job.slug, job]))
-  const flows = new Map(material.flows.map((flow) => [flow.slug, flow]))
-  const values = stepValueFaults(definition, ({ job, flow }) => {
-    if (job !== undefined) return jobs.get(job) ?? null
-    const inner = flows.get(flow ?? '')
-    return inner ? { title: inner.title, inputs: inner.definition.inputs } : null
-  })
+  const values = stepValueFaults(definition, askedIn(material))
   return [...faults, ...values.map(({ path, message }) => ({ path: `definition.${path}`, message }))]
 }
 

@@ -4,14 +4,27 @@ import { addPool, changeAgent, revokeAgent, setMembership } from './fleet'
 import { closeMatter, takeMatter } from './matters'
 import { addPerson, changePerson } from './people'
 import { clearRun, runAgain, startRun, stopRun } from './start'
+import { holdStep, markStep, releaseStep, runStepsAgain } from './flow-runs'
+import { addFlow, removeFlow, saveFlow } from './flows'
 import { addArea, addJob, removeJob, saveJob } from './work'
 
 freshDatabase()
 
 type Service = (actor: typeof VIEWER, ...rest: never[]) => Promise<unknown>
 const functions: Record<'operate' | 'design' | 'administer', Record<string, Service>> = {
-  operate: { startRun, stopRun, runAgain, clearRun, takeMatter, closeMatter },
-  design: { addArea, addJob, saveJob, removeJob },
+  operate: {
+    startRun,
+    stopRun,
+    runAgain,
+    clearRun,
+    takeMatter,
+    closeMatter,
+    holdStep,
+    releaseStep,
+    markStep,
+    runStepsAgain,
+  },
+  design: { addArea, addJob, saveJob, removeJob, addFlow, saveFlow, removeFlow },
   administer: {
     addPerson,
     changePerson,

@@ -1,7 +1,8 @@
 import { z } from 'zod'
 import { place, type AgentState, type Reason } from '@/core/dispatch'
 import { repeatByHand, type WhatRan } from '@/core/work/command'
-import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
+import { isFlowDefinition, readDefinition, type FlowDefinition } from '@/core/work/flow'
+import type { JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { fleetForDispatch, readyRuns, runningWork } from './leases'
@@ -36,22 +37,36 @@ export interface AttemptRow {
   readonly outputPurged: boolean
 }
 
-export interface RunFull extends RunRow {
+interface RunFacts extends RunRow {
   readonly jobVersion: number
-  readonly definition: JobDefinition
   readonly inputs: Record<string, string>
   readonly secretInputs: string[]
-  readonly target: JobDefinition['target']
   readonly stopAskedBy: string | null
   readonly readyAt: string | null
-  readonly tries: AttemptRow[]
   /** Open or taken matter about this run. */
   readonly matterId: number | null
   readonly jobIsGone: boolean
   readonly trigger: RunTrigger | null
   readonly dueAt: string | null
+}
+
+/** A run of a job. */
+export interface RunFull extends RunFacts {
+  readonly isFlow: false
+  readonly definition: JobDefinition
+  readonly target: JobDefinition['target']
+  readonly tries: AttemptRow[]
   /** Looking for its machine, if none can be reached. */
   readonly unreachableSince: string | null
+  readonly heldBy: string | null
+  /** The flow run whose step it is. */
+  readonly flow: { readonly id: number; readonly title: string; readonly path: string } | null
+}
+
+/** A run of a flow. Its steps come apart: they change oftener. */
+export interface FlowRunFull extends RunFacts {
+  readonly isFlow: true
+  readonly definition: FlowDefinition
 }
 
 /** What made a run. */
@@ -70,13 +85,14 @@ export interface RunTrigger {
   readonly after: number | null
 }
 
-export async function oneRun(actor: Actor, id: number): Promise<RunFull> {
+export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRunFull> {
   requireRight(actor, 'see')
   const [row] = await runRows([id])
   if (!row) throw notFound('run', id)
-  const more = await one<{
+  const { raw, isFlow, target, unreachableSince, heldBy, ...more } = await one<{
     jobVersion: number
-    definition: unknown
+    raw: unknown
+    isFlow: boolean
     inputs: Record<string, string>
     target: JobDefinition['target']
     stopAskedBy: string | null
@@ -85,14 +101,24 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull> {
     jobIsGone: boolean
     dueAt: string | null
     unreachableSince: string | null
+    heldBy: string | null
   }>(
     null,
-    `SELECT r.job_version AS "jobVersion", v.definition, r.inputs, r.target, r.stop_asked_by AS "stopAskedBy", r.ready_at AS "readyAt",
+    `SELECT r.job_version AS "jobVersion", v.definition AS raw, j.is_flow AS "isFlow", r.inputs, r.target, r.stop_asked_by AS "stopAskedBy",
+            r.ready_at AS "readyAt", r.held_by AS "heldBy",
             (SELECT m.id FROM matters m WHERE m.run_id = r.id AND m.state <> 'closed' LIMIT 1) AS "matterId", j.deleted_at IS NOT NULL AS "jobIsGone",
             r.due_at AS "dueAt", r.unreachable_since AS "unreachableSince"
        FROM runs r JOIN jobs j ON j.id = r.job_id JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version WHERE r.id = $1`,
     [id],
   )
+  const definition = readDefinition(raw, isFlow)
+  const facts = {
+    ...row,
+    ...more,
+    trigger: await triggerOf(id),
+    secretInputs: definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name),
+  }
+  if (isFlowDefinition(definition)) return { ...facts, isFlow: true, definition }
   const tries = await many<Omit<AttemptRow, 'byHand'>>(
     null,
     `SELECT a.id, a.number, a.state, a.agent_id AS "agentId", g.name AS agent, a.handed_at AS "handedAt", a.started_at AS "startedAt",
@@ -101,13 +127,19 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull> {
        FROM attempts a JOIN agents g ON g.id = a.agent_id WHERE a.run_id = $1 ORDER BY a.number`,
     [id],
   )
-  const definition = jobDefinitionSchema.parse(more.definition)
+  const flow = await maybeOne<NonNullable<RunFull['flow']>>(
+    null,
+    `SELECT f.id, j.title, r.step_path AS path FROM runs r JOIN runs f ON f.id = r.flow_run_id JOIN jobs j ON j.id = f.job_id WHERE r.id = $1`,
+    [id],
+  )
   return {
-    ...row,
-    ...more,
+    ...facts,
+    isFlow: false,
     definition,
-    trigger: await triggerOf(id),
-    secretInputs: definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name),
+    target,
+    unreachableSince,
+    heldBy,
+    flow: flow ?? null,
     tries: tries.map((t) => ({ ...t, byHand: t.whatRan && repeatByHand(t.whatRan) })),
   }
 }
@@ -130,9 +162,9 @@ async function triggerOf(runId: number): Promise<RunTrigger | null> {
 /** Dispatch's own reason why a ready run has not started, worked out now; null if it is not ready. */
 export async function whyWaiting(actor: Actor, id: number): Promise<Reason | null> {
   requireRight(actor, 'see')
-  const run = await maybeOne<{ state: string }>(null, 'SELECT state FROM runs WHERE id = $1', [id])
+  const run = await maybeOne<{ state: string; kind: string }>(null, 'SELECT state, kind FROM runs WHERE id = $1', [id])
   if (!run) throw notFound('run', id)
-  if (run.state !== 'ready') return null
+  if (run.state !== 'ready' || run.kind === 'flow') return null
   const [ready, fleet, running] = await Promise.all([readyRuns(null), fleetForDispatch(), runningWork()])
   const agents: AgentState[] = fleet.map(({ id: agentId, ...agent }) => ({
     ...agent,

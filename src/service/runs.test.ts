@@ -12,7 +12,7 @@ import {
   takeLeadership,
 } from './leases'
 import { closeMatter, listMatters, takeMatter, watchAgents } from './matters'
-import { oneRun, readOutput, searchOutput, whyWaiting } from './run-page'
+import { oneRun, readOutput, searchOutput, whyWaiting, type RunFull } from './run-page'
 import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from './start'
 
 freshDatabase()
@@ -35,7 +35,7 @@ describe('a run', () => {
     expect(acks.get(held.attempt)).toBe(4)
     expect(await stateOf(id)).toMatchObject({ state: 'succeeded', reason: 'Exit code 0.' })
     expect(await outputOf(held.attempt)).toEqual(['one', 'two', 'three␀'])
-    const page = await oneRun(OPERATOR, id)
+    const page = (await oneRun(OPERATOR, id)) as RunFull
     expect(page.tries[0]).toMatchObject({ state: 'succeeded', outputLines: 3, byHand: 'cd / && sh' })
     expect(
       (await readOutput(OPERATOR, id, { attempt: held.attempt, from: 2, count: 2 })).rows.map((r) => [r.n, r.text]),

@@ -1,12 +1,14 @@
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
-import { targetSchema } from '@/core/work/job'
+import { isFlowDefinition } from '@/core/work/flow'
+import type { Input } from '@/core/work/inputs'
+import { targetSchema, type JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { record } from './audit'
 import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from './new-run'
-import { notFound, Problem } from './problem'
+import { invalid, notFound, Problem } from './problem'
 import { changeFor, lockRuns, noteStop, writeLives } from './run-life'
 import { unseal } from './secrets'
 
@@ -27,18 +29,43 @@ export const againSchema = z.strictObject({
   requestKey: z.string().min(8).max(100).nullable().default(null),
 })
 
-async function jobToStart(tx: Tx, id: number): Promise<WorkToStart> {
+async function jobToStart(tx: Tx | null, id: number): Promise<WorkToStart> {
   const job = (await workToStart(tx, [id])).get(id)
   if (!job) throw notFound('job', id)
   return job
 }
 
-/** Makes a run of a job: ready now, or waiting for its time. */
+/** What the start of a job or flow asks for. */
+export interface Startable {
+  readonly id: number
+  readonly title: string
+  readonly isFlow: boolean
+  readonly active: boolean
+  readonly version: number
+  readonly usualMs: number | null
+  readonly inputs: readonly Input[]
+  /** null: of a flow, whose steps go to their own places. */
+  readonly target: JobDefinition['target'] | null
+  readonly command: string | null
+}
+
+export async function startable(actor: Actor, id: number): Promise<Startable> {
+  requireRight(actor, 'see')
+  const { definition, ...work } = await jobToStart(null, id)
+  const { title, isFlow, active, version, usualMs } = work
+  const facts = { id, title, isFlow, active, version, usualMs, inputs: definition.inputs }
+  if (isFlowDefinition(definition)) return { ...facts, target: null, command: null }
+  const command = definition.action.kind === 'command' ? definition.action.command : null
+  return { ...facts, target: definition.target, command }
+}
+
+/** Makes a run of a job or flow: ready now, or waiting for its time. */
 export async function startRun(actor: Actor, wish: StartWish): Promise<{ id: number }> {
   requireRight(actor, 'operate')
   return once(wish.requestKey, () =>
     transaction(async (tx) => {
       const job = await jobToStart(tx, wish.jobId)
+      if (job.isFlow && wish.target !== null) throw invalid('target', 'A flow’s steps go to their own machines.')
       return makeRun(tx, actor, job, wish, actor.via === 'token' ? 'token' : 'person', null)
     }),
   )

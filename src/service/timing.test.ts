@@ -510,14 +510,6 @@ describe('bundles', () => {
 
   it.each<[string, object, string]>([
     ['a fault of the file', { jobs: [{ id: 'X' }] }, 'jobs[0].id'],
-    [
-      'a flow',
-      {
-        jobs: [{ id: 'j', kind: 'command', command: 'true', agent: 'a1' }],
-        flows: [{ id: 'f', steps: [{ id: 's', job: 'j' }] }],
-      },
-      'flows[0]',
-    ],
     ['a job without a kind', { jobs: [{ id: 'j' }] }, 'jobs[0]'],
     ['a job without a target', { jobs: [{ id: 'j', kind: 'command', command: 'true' }] }, 'jobs[0]'],
     [

@@ -103,7 +103,7 @@ export async function dayLine(actor: Actor): Promise<DayLine> {
 }
 
 export interface Found {
-  readonly kind: 'run' | 'job' | 'trigger' | 'calendar' | 'agent' | 'pool' | 'area' | 'person'
+  readonly kind: 'run' | 'job' | 'flow' | 'trigger' | 'calendar' | 'agent' | 'pool' | 'area' | 'person'
   readonly id: number
   readonly title: string
   readonly detail: string
@@ -118,7 +118,7 @@ export async function find(actor: Actor, text: string): Promise<Found[]> {
     null,
     `(SELECT 'run' AS kind, r.id, '#' || r.id || ' ' || j.title AS title, r.state AS detail FROM runs r JOIN jobs j ON j.id = r.job_id
        WHERE r.id = $2::bigint)
-     UNION ALL (SELECT 'job', j.id, j.title, a.title FROM jobs j JOIN areas a ON a.id = j.area_id
+     UNION ALL (SELECT CASE WHEN j.is_flow THEN 'flow' ELSE 'job' END, j.id, j.title, a.title FROM jobs j JOIN areas a ON a.id = j.area_id
        WHERE j.deleted_at IS NULL AND j.title ILIKE $1 ORDER BY j.title LIMIT 8)
      UNION ALL (SELECT 'trigger', id, title, says FROM triggers WHERE deleted_at IS NULL AND title ILIKE $1 ORDER BY title LIMIT 8)
      UNION ALL (SELECT 'calendar', id, title, 'calendar' FROM calendars WHERE title ILIKE $1 OR slug ILIKE $1 ORDER BY title LIMIT 6)

@@ -32,7 +32,9 @@ import {
   whyWaiting,
 } from '@/service/run-page'
 import * as signIn from '@/service/sign-in'
-import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from '@/service/start'
+import { againSchema, clearRun, runAgain, startable, startRun, startSchema, stopRun } from '@/service/start'
+import * as flowRuns from '@/service/flow-runs'
+import * as flows from '@/service/flows'
 import { exportBundle } from '@/service/bundle-out'
 import { importBundle } from '@/service/bundle-in'
 import * as calendarFiles from '@/service/calendar-files'
@@ -158,6 +160,18 @@ export const ENDPOINTS: readonly Endpoint[] = [
     work.saveJob(actor, id(params), body),
   ),
   endpoint('DELETE', '/jobs/:id', 'design', {}, ({ actor, params }) => work.removeJob(actor, id(params))),
+
+  endpoint('GET', '/flows/material', 'see', {}, ({ actor }) => flows.flowMaterial(actor)),
+  endpoint('POST', '/flows/gates', 'see', { body: flows.gatesSchema, reads: true }, ({ actor, body }) =>
+    flows.gatesOn(actor, body),
+  ),
+  endpoint('POST', '/flows', 'design', { body: flows.newFlowSchema }, ({ actor, body }) => flows.addFlow(actor, body)),
+  endpoint('GET', '/flows/:id', 'see', {}, ({ actor, params }) => flows.oneFlow(actor, id(params))),
+  endpoint('PUT', '/flows/:id', 'design', { body: flows.flowSaveSchema }, ({ actor, params, body }) =>
+    flows.saveFlow(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/flows/:id', 'design', {}, ({ actor, params }) => flows.removeFlow(actor, id(params))),
+  endpoint('GET', '/startables/:id', 'see', {}, ({ actor, params }) => startable(actor, id(params))),
 
   endpoint('GET', '/calendars', 'see', { query: today }, ({ actor, query }) =>
     calendars.listCalendars(actor, query.today),
@@ -314,6 +328,27 @@ export const ENDPOINTS: readonly Endpoint[] = [
   endpoint('POST', '/runs/:id/stop', 'operate', {}, ({ actor, params }) => stopRun(actor, id(params))),
   endpoint('POST', '/runs/:id/again', 'operate', { body: againSchema }, ({ actor, params, body }) =>
     runAgain(actor, id(params), body),
+  ),
+  endpoint('GET', '/runs/:id/steps', 'see', {}, ({ actor, params }) => flowRuns.flowRunView(actor, id(params))),
+  endpoint('GET', '/runs/:id/story', 'see', {}, ({ actor, params }) => flowRuns.flowStory(actor, id(params))),
+  endpoint('POST', '/runs/:id/steps/hold', 'operate', { body: flowRuns.stepSchema }, ({ actor, params, body }) =>
+    flowRuns.holdStep(actor, id(params), body),
+  ),
+  endpoint('POST', '/runs/:id/steps/release', 'operate', { body: flowRuns.stepSchema }, ({ actor, params, body }) =>
+    flowRuns.releaseStep(actor, id(params), body),
+  ),
+  endpoint('POST', '/runs/:id/steps/mark', 'operate', { body: flowRuns.markSchema }, ({ actor, params, body }) =>
+    flowRuns.markStep(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/runs/:id/steps/again/preview',
+    'see',
+    { body: flowRuns.againPreviewSchema, reads: true },
+    ({ actor, params, body }) => flowRuns.previewAgain(actor, id(params), body),
+  ),
+  endpoint('POST', '/runs/:id/steps/again', 'operate', { body: flowRuns.stepsAgainSchema }, ({ actor, params, body }) =>
+    flowRuns.runStepsAgain(actor, id(params), body),
   ),
   endpoint('POST', '/runs/:id/clear', 'operate', {}, ({ actor, params }) => clearRun(actor, id(params))),
 

@@ -27,6 +27,7 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 'c3', title: 'Show failed runs', detail: 'Runs', href: '/runs?state=failed,lost', right: 'see' },
   { key: 'c4', title: 'Show what runs now', detail: 'Runs', href: '/runs?state=running,ready,waiting', right: 'see' },
   { key: 'c5', title: 'Go to Work', detail: 'areas and jobs', href: '/work', right: 'see' },
+  { key: 'c6b', title: 'New flow', detail: 'Work', href: '/work/flows/new', right: 'design' },
   { key: 'c6', title: 'New job', detail: 'Work', href: '/work/jobs/new', right: 'design' },
   { key: 't1', title: 'Go to Timing', detail: 'all schedules', href: '/timing', right: 'see' },
   { key: 't2', title: 'New trigger', detail: 'Timing', href: '/timing/triggers/new', right: 'design' },
@@ -41,6 +42,7 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
 const HREF: Record<string, (id: number, title: string) => string> = {
   run: (id) => `/runs/${id}`,
   job: (id) => `/work/jobs/${id}`,
+  flow: (id) => `/work/flows/${id}`,
   agent: (id) => `/fleet/agents/${id}`,
   pool: () => '/fleet?tab=pools',
   area: (id) => `/work?area=${id}`,

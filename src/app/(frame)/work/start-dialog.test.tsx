@@ -1,9 +1,10 @@
 import { fireEvent, screen, waitFor } from '@testing-library/react'
 import { jobDefinitionSchema } from '@/core/work/job'
+import type { Startable } from '@/service/start'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { StartButton, StartDialog } from './start-dialog'
 
-const definition = jobDefinitionSchema.parse({
+const { inputs, target } = jobDefinitionSchema.parse({
   action: { kind: 'command', command: 'till --of ${harbour}' },
   target: { pool: 'harbours' },
   inputs: [
@@ -14,9 +15,19 @@ const definition = jobDefinitionSchema.parse({
     { name: 'fixed', type: 'text', default: 'x', ask: false },
   ],
 })
-const job = { id: 5, title: 'Till file', version: 2, active: true, usualMs: 90_000, definition }
+const job: Startable = {
+  id: 5,
+  title: 'Till file',
+  isFlow: false,
+  version: 2,
+  active: true,
+  usualMs: 90_000,
+  inputs,
+  target,
+  command: 'till --of ${harbour}',
+}
 const SERVER = {
-  'GET /jobs/5': job,
+  'GET /startables/5': job,
   'GET /agents': [
     { id: 1, name: 'orrin-ops1', state: 'connected' },
     { id: 2, name: 'gone', state: 'revoked' },
@@ -111,6 +122,15 @@ describe('starting a job', () => {
     ])
     expect((changesOf(asked)[0]?.body as { inputs: object }).inputs).not.toHaveProperty('word')
     await waitFor(() => expect(window.location.pathname).toBe('/runs/901'))
+  })
+
+  it('asks nothing about the place of a flow, whose steps have their own', async () => {
+    const asked = await dialog({ 'GET /startables/5': { ...job, isFlow: true, target: null, command: null } })
+    type('Copies', '2')
+    fireEvent.change(word(), { target: { value: 'w' } })
+    expect(screen.queryByText('Where')).toBeNull()
+    await press('Start now')
+    expect(changesOf(asked)[0]?.body).toMatchObject({ jobId: 5, target: null })
   })
 
   it.each([

@@ -4,7 +4,7 @@ import { useRouter } from 'next/navigation'
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import { resolveInputs, type Input } from '@/core/work/inputs'
 import type { AgentRow } from '@/service/fleet'
-import type { JobFull } from '@/service/work'
+import type { Startable } from '@/service/start'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
@@ -26,8 +26,8 @@ interface Props {
 /** Inputs asked, now or at a time, where, confirmed, and straight to the run. */
 export function StartDialog({ jobId, isOpen, onClose, againOf }: Props): ReactNode {
   const { data: job, error } = useQuery({
-    queryKey: ['jobs', jobId],
-    queryFn: () => api.get<JobFull>(`/jobs/${jobId}`),
+    queryKey: ['jobs', jobId, 'start'],
+    queryFn: () => api.get<Startable>(`/startables/${jobId}`),
     enabled: isOpen,
   })
   return (
@@ -47,14 +47,14 @@ function StartForm({
   onClose,
   againOf,
 }: {
-  job: JobFull
+  job: Startable
   onClose: () => void
   againOf: Props['againOf']
 }): ReactNode {
   const router = useRouter()
   const { zone } = useMe()
   const { why } = useMay('operate')
-  const asked = job.definition.inputs.filter((input) => input.ask)
+  const asked = job.inputs.filter((input) => input.ask)
   const [values, setValues] = useState<Record<string, string>>(() =>
     Object.fromEntries(
       asked.map((input) => [
@@ -77,7 +77,7 @@ function StartForm({
     ),
   )
   // A secret that is not given anew is taken over from the run before.
-  const localFaults = resolveInputs(job.definition.inputs, given).faults.filter(
+  const localFaults = resolveInputs(job.inputs, given).faults.filter(
     (fault) => !(againOf && asked.find((i) => i.name === fault.name)?.type === 'secret' && !values[fault.name]),
   )
   const serverFaults = new Map(trouble?.errors.map((fault) => [fault.path.replace('inputs.', ''), fault.message]))
@@ -153,22 +153,24 @@ function StartForm({
                 Your Bugle shows times in {zone}; this field follows your computer, {here}.
               </Small>
             )}
-            <Select
-              label="Where"
-              value={where}
-              onChange={setWhere}
-              choices={[
-                { id: 'job', title: `As the job says: ${targetWords(job.definition.target)}` },
-                ...agents
-                  .filter((a) => a.state !== 'revoked')
-                  .map((a) => ({ id: a.name, title: `Only on ${a.name} (${a.state})` })),
-              ]}
-            />
+            {job.target !== null && (
+              <Select
+                label="Where"
+                value={where}
+                onChange={setWhere}
+                choices={[
+                  { id: 'job', title: `As the job says: ${targetWords(job.target)}` },
+                  ...agents
+                    .filter((a) => a.state !== 'revoked')
+                    .map((a) => ({ id: a.name, title: `Only on ${a.name} (${a.state})` })),
+                ]}
+              />
+            )}
           </>
         )}
         <Small>
           {job.usualMs !== null && `It usually takes ${duration(job.usualMs)}. `}
-          {job.definition.action.kind === 'command' && <Mono>{job.definition.action.command.slice(0, 120)}</Mono>}
+          {job.command !== null && <Mono>{job.command.slice(0, 120)}</Mono>}
         </Small>
         <Row>
           <Spring />
@@ -177,7 +179,9 @@ function StartForm({
             kind="strong"
             type="submit"
             isDisabled={sending}
-            whyNot={why ?? (job.active ? undefined : 'This job is switched off.')}
+            whyNot={
+              why ?? (job.active ? undefined : job.isFlow ? 'This flow is switched off.' : 'This job is switched off.')
+            }
           >
             {againOf ? 'Run again' : later ? 'Start then' : 'Start now'}
           </Button>
@@ -244,10 +248,12 @@ export function StartButton({
   title,
   active,
   kind = 'plain',
+  what = 'job',
 }: {
   jobId: number
   title: string
   active: boolean
+  what?: 'job' | 'flow'
   kind?: 'plain' | 'quiet'
 }): ReactNode {
   const [open, setOpen] = useState(false)
@@ -261,7 +267,7 @@ export function StartButton({
         kind={kind}
         onPress={() => setOpen(true)}
         aria-label={`Start ${title}`}
-        whyNot={why ?? (active ? undefined : 'This job is switched off.')}
+        whyNot={why ?? (active ? undefined : `This ${what} is switched off.`)}
       >
         Start
       </Button>

@@ -5,6 +5,8 @@ import { WorkScreen } from './work-screen'
 const job = (id: number, title: string, change: object = {}): object => ({
   id,
   title,
+  isFlow: false,
+  steps: 0,
   area: 'Fares',
   areaId: 4,
   kind: 'command',
@@ -23,21 +25,25 @@ const SERVER = {
     job(1, 'Till file'),
     job(2, 'Reconcile', { active: false, lastRun: { id: 70, state: 'failed', at: new Date().toISOString() } }),
     job(3, 'Manifest', { area: 'Sailing', areaId: 5, target: { labels: { os: 'linux' } }, kind: 'wait' }),
+    job(4, 'Close of day', { isFlow: true, steps: 8, kind: null, target: null }),
   ],
   'POST /areas': { id: 6 },
 }
 const titles = async (): Promise<(string | undefined)[]> => {
-  const body = (await screen.findByRole('table', { name: 'Jobs' })).querySelector('tbody') as HTMLElement
+  const body = (await screen.findByRole('table', { name: 'Jobs and flows' })).querySelector('tbody') as HTMLElement
   return (await within(body).findAllByRole('row')).map((row) => row.querySelector('b')?.textContent)
 }
 
 describe('work', () => {
   it('lists jobs by area, with what became of them last', async () => {
     show(<WorkScreen />, SERVER)
-    expect(await titles()).toEqual(['Till file', 'Reconcile', 'Manifest'])
+    expect(await titles()).toEqual(['Till file', 'Reconcile', 'Manifest', 'Close of day'])
     const line = screen.getByRole('link', { name: 'Reconcile' }).closest('tr') as HTMLElement
     expect(line.dataset.dim).toBe('true')
     expect(line.textContent).toMatch(/pool quay1:01failed.*off/)
+    const flow = screen.getByRole('link', { name: 'Close of day' })
+    expect(flow.getAttribute('href')).toBe('/work/flows/4')
+    expect(flow.closest('tr')?.textContent).toContain('flow of 8 steps')
     show(<WorkScreen />, SERVER, { at: '/work?area=5' })
     await waitFor(async () => expect(await titles()).toEqual(['Manifest']))
     expect(screen.getByRole('heading', { name: 'Sailing' })).toBeTruthy()
@@ -46,11 +52,11 @@ describe('work', () => {
   it('finds a job by title, area or place', async () => {
     show(<WorkScreen />, SERVER)
     await titles()
-    const box = screen.getByRole('searchbox', { name: 'Find a job' })
+    const box = screen.getByRole('searchbox', { name: 'Find a job or flow' })
     fireEvent.change(box, { target: { value: 'os=linux' } })
     await waitFor(async () => expect(await titles()).toEqual(['Manifest']))
     fireEvent.change(box, { target: { value: 'xyz' } })
-    expect(await screen.findByText('No job is called that')).toBeTruthy()
+    expect(await screen.findByText('Nothing is called that')).toBeTruthy()
   })
 
   it('does not offer to start a job that is off', async () => {

@@ -7,7 +7,7 @@ import styled from 'styled-components'
 import type { AreaRow, JobRow } from '@/service/work'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
-import { duration } from '@/ui/format'
+import { count, duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
@@ -87,15 +87,21 @@ export function WorkScreen(): ReactNode {
           <Spring />
           <div data-filter>
             <TextField
-              label="Find a job"
+              label="Find a job or flow"
               hideLabel
               type="search"
-              placeholder="Find a job"
+              placeholder="Find a job or flow"
               value={values.text ?? ''}
               onChange={(value) => set({ text: value }, 'replace')}
               width="220px"
             />
           </div>
+          <Button
+            onPress={() => router.push(area ? `/work/flows/new?area=${area.id}` : '/work/flows/new')}
+            whyNot={why ?? (areas.length === 0 ? 'Make an area first: every flow lies in one.' : undefined)}
+          >
+            New flow
+          </Button>
           <Button
             kind="strong"
             onPress={newJob}
@@ -107,7 +113,7 @@ export function WorkScreen(): ReactNode {
         {isSuccess && shown.length === 0 ? (
           <Panel>
             {text ? (
-              <Empty title="No job is called that">Try part of its title, its area or where it runs.</Empty>
+              <Empty title="Nothing is called that">Try part of its title, its area or where it runs.</Empty>
             ) : areas.length === 0 ? (
               <Empty
                 title="Begin with an area"
@@ -136,22 +142,27 @@ export function WorkScreen(): ReactNode {
         ) : (
           <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
             <Table
-              label="Jobs"
+              label="Jobs and flows"
               rows={shown}
-              onOpen={(job) => router.push(`/work/jobs/${job.id}`)}
+              onOpen={(job) => router.push(addressOf(job))}
               isDim={(job) => !job.active}
               columns={[
                 {
                   id: 'title',
-                  title: 'Job',
+                  title: 'Work',
                   cell: (job) => (
-                    <Link href={`/work/jobs/${job.id}`}>
+                    <Link href={addressOf(job)}>
                       <b>{job.title}</b>
                     </Link>
                   ),
                 },
                 { id: 'area', title: 'Area', cell: (job) => job.area },
-                { id: 'kind', title: 'Does', cell: (job) => KIND_WORDS[job.kind] ?? job.kind },
+                {
+                  id: 'kind',
+                  title: 'Does',
+                  cell: (job) =>
+                    job.isFlow ? `flow of ${count(job.steps, 'step')}` : (KIND_WORDS[job.kind] ?? job.kind),
+                },
                 { id: 'where', title: 'Where', cell: (job) => targetWords(job.target) },
                 {
                   id: 'usual',
@@ -176,7 +187,15 @@ export function WorkScreen(): ReactNode {
                 {
                   id: 'start',
                   title: '',
-                  cell: (job) => <StartButton jobId={job.id} title={job.title} active={job.active} kind="quiet" />,
+                  cell: (job) => (
+                    <StartButton
+                      jobId={job.id}
+                      title={job.title}
+                      active={job.active}
+                      kind="quiet"
+                      what={job.isFlow ? 'flow' : 'job'}
+                    />
+                  ),
                 },
               ]}
             />
@@ -187,6 +206,8 @@ export function WorkScreen(): ReactNode {
     </Split>
   )
 }
+
+const addressOf = ({ id, isFlow }: JobRow): string => (isFlow ? `/work/flows/${id}` : `/work/jobs/${id}`)
 
 function NewArea({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const client = useQueryClient()

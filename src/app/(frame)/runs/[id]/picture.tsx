@@ -6,6 +6,7 @@ import { clockSeconds, duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { useWidth } from '@/ui/hooks/width'
+import { ticksOf } from '@/ui/flow/ticks'
 import { Panel } from '@/ui/parts/layout'
 
 const Box = styled(Panel)`
@@ -30,7 +31,6 @@ const LEFT = 16
 const RIGHT = 60
 const BAR_Y = 28
 const BAR_H = 26
-const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14_400, 43_200, 86_400]
 
 /** The run on a time scale: the wait before it, each try as a bar, the usual length as a brass line. */
 export function Picture({
@@ -55,16 +55,15 @@ export function Picture({
   const usualEnd = run.usualMs !== null && run.tries.length > 0 ? first + run.usualMs : 0
   const to = Math.max(run.endedAt ? t(run.endedAt) : nowMs, Math.min(usualEnd, first + span * 4), from + 1000)
   const x = (ms: number): number => LEFT + ((ms - from) / (to - from)) * (width - LEFT - RIGHT)
-  const step = (STEPS.find((s) => s * 1000 > (to - from) / 9) ?? 86_400) * 1000
-  const ticks = Array.from({ length: 10 }, (_, i) => from + i * step).filter((ms) => ms <= to)
+  const ticks = ticksOf(from, to, 9)
   return (
     <Box ref={box} aria-label="The run on a time scale">
       <svg width={width} height={70} role="group" aria-label={`${run.tries.length} tries`}>
-        {ticks.map((ms, i) => (
+        {ticks.map(({ at: ms, text }, i) => (
           <g key={ms}>
             <line x1={x(ms)} x2={x(ms)} y1={18} y2={62} stroke="var(--line)" />
             <text x={x(ms)} y={13} textAnchor={i === 0 ? 'start' : 'middle'}>
-              {i === 0 ? clockSeconds(ms, zone) : `+${tickText(ms - from)}`}
+              {i === 0 ? clockSeconds(ms, zone) : text}
             </text>
           </g>
         ))}
@@ -144,10 +143,4 @@ export function Picture({
       </svg>
     </Box>
   )
-}
-
-function tickText(ms: number): string {
-  const seconds = Math.round(ms / 1000)
-  if (seconds < 60) return `${seconds} s`
-  return seconds % 3600 === 0 ? `${seconds / 3600} h` : `${Math.round((seconds / 60) * 10) / 10} min`
 }

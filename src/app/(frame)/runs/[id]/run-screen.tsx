@@ -5,10 +5,10 @@ import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { describeReason, type Reason } from '@/core/dispatch/describe'
 import { spell } from '@/core/run/judge'
-import type { RunFull } from '@/service/run-page'
+import type { FlowRunFull, RunFull } from '@/service/run-page'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
-import { cityOf, clock, duration } from '@/ui/format'
+import { clock, duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay, useMe } from '@/ui/hooks/me'
@@ -17,19 +17,17 @@ import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { FactItem, Facts, Mono, Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { StateChip } from '@/ui/parts/state-mark'
-import { Tabs } from '@/ui/parts/tabs'
 import { Time, Took } from '@/ui/parts/time'
 import { StartDialog } from '../../work/start-dialog'
-import { causeOf } from '../cause'
-import { Earlier } from './earlier'
-import { Output } from './output'
+import { CommonFacts } from './common-facts'
+import { FlowRunScreen } from './flow-run-screen'
 import { Picture } from './picture'
-import { InputList, Tries, WhatRan } from './what-ran'
+import { RunTabs } from './run-tabs'
 
 export function RunScreen({ id }: { id: number }): ReactNode {
   const { data: run, error } = useQuery({
     queryKey: ['run', id],
-    queryFn: () => api.get<RunFull>(`/runs/${id}`),
+    queryFn: () => api.get<RunFull | FlowRunFull>(`/runs/${id}`),
     refetchInterval: (q) => (q.state.data?.endedAt ? false : 5000),
   })
   if (error) {
@@ -40,7 +38,7 @@ export function RunScreen({ id }: { id: number }): ReactNode {
     )
   }
   if (!run) return <Page aria-busy="true" />
-  return <Loaded run={run} />
+  return run.isFlow ? <FlowRunScreen run={run} /> : <Loaded run={run} />
 }
 
 function Loaded({ run }: { run: RunFull }): ReactNode {
@@ -52,39 +50,7 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
       <Head run={run} />
       <WhyWaiting run={run} />
       <Facts>
-        <FactItem name="started by">
-          {run.trigger && !run.trigger.isGone ? (
-            <Link href={`/timing/triggers/${run.trigger.id}`}>
-              {run.trigger.occurrence
-                ? `trigger ${run.trigger.title}`
-                : `${causeOf(run)}, by the trigger ${run.trigger.title}`}
-            </Link>
-          ) : (
-            causeOf(run)
-          )}
-        </FactItem>
-        {run.trigger?.occurrence && (
-          <FactItem name="occurrence">
-            <Time at={run.trigger.occurrence} />
-            <Small title={rulesOf(run.trigger)}>
-              {' '}
-              of {run.trigger.day}, {cityOf(run.trigger.zone)} · rule {run.trigger.version}
-            </Small>
-          </FactItem>
-        )}
-        {run.dueAt && (
-          <FactItem name="finish by">
-            <Due dueAt={run.dueAt} endedAt={run.endedAt} />
-          </FactItem>
-        )}
-        <FactItem name={run.startedAt ? 'began' : 'asked for'}>
-          <Time at={run.startedAt ?? run.createdAt} withRelative />
-        </FactItem>
-        {run.endedAt && (
-          <FactItem name="ended">
-            <Time at={run.endedAt} />
-          </FactItem>
-        )}
+        <CommonFacts run={run} />
         {run.startedAt && (
           <FactItem name={run.endedAt ? 'took' : 'running for'}>
             <Took from={run.startedAt} to={run.endedAt} />
@@ -101,46 +67,10 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
       </Facts>
       <Picture run={run} chosen={attempt?.number ?? 0} onChoose={(number) => set({ try: String(number) }, 'replace')} />
       <Panel style={{ flex: 1, minHeight: 300, display: 'flex', flexDirection: 'column' }}>
-        <Tabs
-          label="About this run"
-          selected={values.tab ?? 'output'}
-          onSelect={(tab) => set({ tab: tab === 'output' ? null : tab }, 'replace')}
-          tabs={[
-            {
-              id: 'output',
-              title: 'Output',
-              content: attempt ? <Output key={attempt.id} run={run} attempt={attempt} /> : <NotYet />,
-            },
-            { id: 'ran', title: 'What ran', content: attempt ? <WhatRan run={run} attempt={attempt} /> : <NotYet /> },
-            { id: 'inputs', title: `Inputs ${run.definition.inputs.length || ''}`, content: <InputList run={run} /> },
-            { id: 'tries', title: `Tries ${run.tries.length || ''}`, content: <Tries run={run} /> },
-            { id: 'earlier', title: 'Earlier runs', content: <Earlier run={run} /> },
-          ]}
-        />
+        <RunTabs run={run} attempt={attempt} />
       </Panel>
     </Page>
   )
-}
-
-/** The versions of the rules that made this occurrence. */
-function rulesOf({ version, calendarVersions }: NonNullable<RunFull['trigger']>): string {
-  const calendars = Object.entries(calendarVersions).map(([slug, n]) => `calendar ${slug} version ${n}`)
-  return [`trigger version ${version}`, ...calendars].join(', ')
-}
-
-function Due({ dueAt, endedAt }: { dueAt: string; endedAt: string | null }): ReactNode {
-  const now = useNow()
-  const isLate = new Date(dueAt).getTime() < (endedAt ? new Date(endedAt).getTime() : now)
-  return (
-    <span style={isLate ? { color: 'var(--late)' } : {}}>
-      <Time at={dueAt} />
-      {isLate && (endedAt ? ' · ended late' : ' · late')}
-    </span>
-  )
-}
-
-function NotYet(): ReactNode {
-  return <Mute style={{ padding: 16 }}>It has not started yet. What it writes appears here as it comes.</Mute>
 }
 
 function Head({ run }: { run: RunFull }): ReactNode {

@@ -3,7 +3,7 @@ import Link from 'next/link'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import { shellQuote } from '@/core/work/command'
-import type { AttemptRow, RunFull } from '@/service/run-page'
+import type { AttemptRow, FlowRunFull, RunFull } from '@/service/run-page'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
@@ -114,8 +114,8 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
   )
 }
 
-export function InputList({ run }: { run: RunFull }): ReactNode {
-  if (run.definition.inputs.length === 0) return <Mute style={{ padding: 16 }}>This job asks for nothing.</Mute>
+export function InputList({ run }: { run: RunFull | FlowRunFull }): ReactNode {
+  if (run.definition.inputs.length === 0) return <Mute style={{ padding: 16 }}>It asks for nothing.</Mute>
   return (
     <Inside>
       <Pairs>

@@ -154,30 +154,47 @@ export const OVERLAP_WORDS = {
 export const MAKE_UP_WORDS = { once: 'once for all that were missed', each: 'each that was missed' }
 const SPREAD_WORDS = { one: 'one machine of the target', each: 'every machine of the target' }
 
-export function HowSection({ definition, define, faultOf }: SectionProps): ReactNode {
+export function HowSection({
+  definition,
+  define,
+  faultOf,
+  isFlow,
+}: SectionProps & {
+  /** The steps of a flow go to their own places. */
+  isFlow: boolean
+}): ReactNode {
   return (
     <Part aria-label="How">
       <h2>How</h2>
       <Stack>
         <Sentence>
-          <Word>On</Word>
-          <Select
-            label="Machines"
-            hideLabel
-            value={definition.spread}
-            onChange={(spread) => define({ spread: spread as (typeof SPREADS)[number] })}
-            choices={SPREADS.map((id) => ({ id, title: SPREAD_WORDS[id] }))}
-            width="205px"
-          />
-          <Word>, priority</Word>
+          {isFlow ? (
+            <Word>With priority</Word>
+          ) : (
+            <>
+              <Word>On</Word>
+              <Select
+                label="Machines"
+                hideLabel
+                value={definition.spread}
+                onChange={(spread) => define({ spread: spread as (typeof SPREADS)[number] })}
+                choices={SPREADS.map((id) => ({ id, title: SPREAD_WORDS[id] }))}
+                width="205px"
+              />
+              <Word>, priority</Word>
+            </>
+          )}
           <Select
             label="Priority"
             hideLabel
-            value={definition.priority ?? BY_JOB}
+            value={definition.priority ?? BY_DEFAULT}
             onChange={(priority) =>
-              define({ priority: priority === BY_JOB ? undefined : (priority as (typeof PRIORITIES)[number]) })
+              define({ priority: priority === BY_DEFAULT ? undefined : (priority as (typeof PRIORITIES)[number]) })
             }
-            choices={[{ id: BY_JOB, title: 'as the job says' }, ...PRIORITIES.map((id) => ({ id, title: id }))]}
+            choices={[
+              { id: BY_DEFAULT, title: `as the ${isFlow ? 'flow' : 'job'} says` },
+              ...PRIORITIES.map((id) => ({ id, title: id })),
+            ]}
             width="140px"
           />
         </Sentence>
@@ -214,7 +231,7 @@ export function HowSection({ definition, define, faultOf }: SectionProps): React
     </Part>
   )
 }
-const BY_JOB = 'as the job says'
+const BY_DEFAULT = 'by default'
 
 /** A duration as minutes; empty: what the server uses where nothing is said, an hour. */
 export function MinutesField({

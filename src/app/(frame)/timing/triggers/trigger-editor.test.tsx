@@ -13,6 +13,7 @@ const CALENDARS = [
 const JOBS = [
   { id: 9, title: 'Freight invoicing', area: 'Freight' },
   { id: 10, title: 'Name check', area: 'Sailing' },
+  { id: 11, title: 'Close of day', area: 'Fares', isFlow: true },
 ] as unknown as JobRow[]
 const define = (change: object): TriggerDefinition =>
   triggerDefinitionSchema.parse({ time: { at: ['17:00'] }, zone: 'Europe/London', ...change })
@@ -38,13 +39,12 @@ const preview = (change: object = {}): object => ({
   ...change,
 })
 const SERVER = {
-  'GET /jobs/9': { id: 9, definition: { inputs: [] } },
-  'GET /jobs/10': {
+  'GET /startables/9': { id: 9, inputs: [] },
+  'GET /startables/10': {
     id: 10,
-    definition: {
-      inputs: [{ name: 'port', title: 'Port', type: 'choice', options: ['a', 'b'], default: 'a', ask: true }],
-    },
+    inputs: [{ name: 'port', title: 'Port', type: 'choice', options: ['a', 'b'], default: 'a', ask: true }],
   },
+  'GET /startables/11': { id: 11, inputs: [] },
   'POST /triggers/preview': preview(),
   'PUT /triggers/1': { version: 4 },
   'POST /triggers': { id: 55 },
@@ -178,6 +178,15 @@ describe('a trigger’s page', () => {
       priority: 'high',
       makeUp: 'each',
     })
+  })
+
+  it('starts a flow once, whose steps go to their own machines', async () => {
+    const asked = edit(trigger({ spread: 'each' }))
+    expect(screen.getByRole('button', { name: /every machine of the target/ })).toBeTruthy()
+    await choose(/Freight invoicing · Freight/, /Close of day/)
+    expect(screen.queryByRole('button', { name: /machine of the target/ })).toBeNull()
+    await choose(/as the flow says/, 'low')
+    expect(await saved(asked)).toMatchObject({ spread: 'one', priority: 'low' })
   })
 
   it('names what is not right, at its place, and saves nothing', async () => {

@@ -4,7 +4,8 @@ import type { ReactNode } from 'react'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/calendars'
 import type { TriggerPreview } from '@/service/previews'
-import type { JobFull, JobRow } from '@/service/work'
+import type { Startable } from '@/service/start'
+import type { JobRow } from '@/service/work'
 import { api } from '@/ui/api'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
@@ -43,6 +44,7 @@ export function TriggerForm({
   isLocked: boolean
 }): ReactNode {
   const section: SectionProps = { definition: content.definition, define, faultOf }
+  const isFlow = jobs.find(({ id }) => id === content.jobId)?.isFlow === true
   const chooseJob = (id: string): void => {
     const job = jobs.find((each) => String(each.id) === id)
     // Until it has a title of its own, the trigger is called like its job.
@@ -50,7 +52,7 @@ export function TriggerForm({
     set({
       jobId: Number(id),
       ...(isUntitled && job ? { title: job.title } : {}),
-      definition: { ...content.definition, with: {} },
+      definition: { ...content.definition, with: {}, ...(job?.isFlow ? { spread: 'one' } : {}) },
     })
   }
   return (
@@ -83,7 +85,7 @@ export function TriggerForm({
       <DaysSection {...section} calendars={calendars} />
       <ZoneSection {...section} clockDates={clockDates} />
       <DeadlineSection {...section} />
-      <HowSection {...section} />
+      <HowSection {...section} isFlow={isFlow} />
       <Part aria-label="Notes">
         <h2>Notes</h2>
         <TextField
@@ -99,13 +101,13 @@ export function TriggerForm({
   )
 }
 
-/** The job’s questions, answered beforehand; what is left open takes the job’s default. */
+/** The job’s or flow’s questions, answered beforehand; what is left open takes its own default. */
 function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { jobId: number }): ReactNode {
   const { data: job } = useQuery({
-    queryKey: ['jobs', jobId],
-    queryFn: () => api.get<JobFull>(`/jobs/${jobId}`),
+    queryKey: ['jobs', jobId, 'start'],
+    queryFn: () => api.get<Startable>(`/startables/${jobId}`),
   })
-  if (!job || job.definition.inputs.length === 0) return null
+  if (!job || job.inputs.length === 0) return null
   const set = (name: string, value: string | null): void => {
     const { [name]: _before, ...rest } = definition.with
     define({ with: value === null ? rest : { ...rest, [name]: value } })
@@ -114,7 +116,7 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
     <Part aria-label="Inputs">
       <h2>With</h2>
       <Sentence>
-        {job.definition.inputs.map((input) => {
+        {job.inputs.map((input) => {
           const options = input.type === 'yes-no' ? ['yes', 'no'] : input.options
           const label = input.title || input.name
           const error = faultOf(`definition.with.${input.name}`)
@@ -124,10 +126,10 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
               <Select
                 key={input.name}
                 label={label}
-                value={definition.with[input.name] ?? BY_JOB}
-                onChange={(value) => set(input.name, value === BY_JOB ? null : value)}
+                value={definition.with[input.name] ?? BY_DEFAULT}
+                onChange={(value) => set(input.name, value === BY_DEFAULT ? null : value)}
                 choices={[
-                  ...(input.default === null ? [] : [{ id: BY_JOB, title: `as the job says: ${input.default}` }]),
+                  ...(input.default === null ? [] : [{ id: BY_DEFAULT, title: `by default: ${input.default}` }]),
                   ...options.map((id) => ({ id, title: id })),
                 ]}
                 error={error}
@@ -141,7 +143,7 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
               type={input.type === 'day' ? 'date' : 'text'}
               value={definition.with[input.name] ?? ''}
               onChange={(value) => set(input.name, value === '' ? null : value)}
-              placeholder={input.default === null ? '' : `as the job says: ${input.default}`}
+              placeholder={input.default === null ? '' : `by default: ${input.default}`}
               error={error}
               width="190px"
             />
@@ -151,4 +153,4 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
     </Part>
   )
 }
-const BY_JOB = 'as the job says'
+const BY_DEFAULT = 'by default'

@@ -17,7 +17,8 @@ import { Select, Switch, TextField } from '@/ui/parts/fields'
 import { Mute, Page, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Paper, Sentence } from '@/ui/parts/sentence'
 import { StartButton } from '../start-dialog'
-import { EndingSection, InputsSection, WhatSection, WhereSection, type SectionProps } from './sections'
+import { InputsSection } from '../inputs-section'
+import { EndingSection, WhatSection, WhereSection, type SectionProps } from './sections'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
   const [removing, setRemoving] = useState(false)

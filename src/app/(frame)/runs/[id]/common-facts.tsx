@@ -1,0 +1,71 @@
+'use client'
+import Link from 'next/link'
+import type { ReactNode } from 'react'
+import type { FlowRunFull, RunFull } from '@/service/run-page'
+import { cityOf } from '@/ui/format'
+import { useNow } from '@/ui/hooks/now'
+import { FactItem, Small } from '@/ui/parts/layout'
+import { Time } from '@/ui/parts/time'
+import { causeOf } from '../cause'
+
+/** What is told of every run, of a job or a flow: what started it, when, and by when it is to be done. */
+export function CommonFacts({ run }: { run: RunFull | FlowRunFull }): ReactNode {
+  return (
+    <>
+      <FactItem name="started by">
+        {!run.isFlow && run.flow ? (
+          <Link href={`/runs/${run.flow.id}?step=${encodeURIComponent(run.flow.path)}`}>
+            {run.flow.title} #{run.flow.id}, step {run.flow.path}
+          </Link>
+        ) : run.trigger && !run.trigger.isGone ? (
+          <Link href={`/timing/triggers/${run.trigger.id}`}>
+            {run.trigger.occurrence
+              ? `trigger ${run.trigger.title}`
+              : `${causeOf(run)}, by the trigger ${run.trigger.title}`}
+          </Link>
+        ) : (
+          causeOf(run)
+        )}
+      </FactItem>
+      {run.trigger?.occurrence && (
+        <FactItem name="occurrence">
+          <Time at={run.trigger.occurrence} />
+          <Small title={rulesOf(run.trigger)}>
+            {' '}
+            of {run.trigger.day}, {cityOf(run.trigger.zone)} · rule {run.trigger.version}
+          </Small>
+        </FactItem>
+      )}
+      {run.dueAt && (
+        <FactItem name="finish by">
+          <Due dueAt={run.dueAt} endedAt={run.endedAt} />
+        </FactItem>
+      )}
+      <FactItem name={run.startedAt ? 'began' : 'asked for'}>
+        <Time at={run.startedAt ?? run.createdAt} withRelative />
+      </FactItem>
+      {run.endedAt && (
+        <FactItem name="ended">
+          <Time at={run.endedAt} />
+        </FactItem>
+      )}
+    </>
+  )
+}
+
+/** The versions of the rules that made this occurrence. */
+function rulesOf({ version, calendarVersions }: NonNullable<RunFull['trigger']>): string {
+  const calendars = Object.entries(calendarVersions).map(([slug, n]) => `calendar ${slug} version ${n}`)
+  return [`trigger version ${version}`, ...calendars].join(', ')
+}
+
+function Due({ dueAt, endedAt }: { dueAt: string; endedAt: string | null }): ReactNode {
+  const now = useNow()
+  const isLate = new Date(dueAt).getTime() < (endedAt ? new Date(endedAt).getTime() : now)
+  return (
+    <span style={isLate ? { color: 'var(--late)' } : {}}>
+      <Time at={dueAt} />
+      {isLate && (endedAt ? ' · ended late' : ' · late')}
+    </span>
+  )
+}

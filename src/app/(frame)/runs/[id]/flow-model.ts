@@ -1,0 +1,102 @@
+import type { FlowStepView } from '@/service/flow-runs'
+import { deciding, timesOf, type DrawnStep, type Known, type Span } from '@/core/flow/times'
+import { duration } from '@/ui/format'
+import type { BarLook } from '@/ui/flow/picture-bar'
+
+const DEFAULT_MS = 60_000
+const ms = (text: string): number => new Date(text).getTime()
+
+export const drawnOf = (steps: readonly FlowStepView[]): DrawnStep[] =>
+  steps.map(({ index, parent, flow, links, join, routeTo }) => ({
+    index,
+    parent,
+    isFlow: flow !== null,
+    links,
+    join,
+    routeTo,
+  }))
+
+/** When the steps of a flow run were, are and will be, by what has happened and by usual lengths. */
+export function runTimes(
+  steps: readonly FlowStepView[],
+  drawn: readonly DrawnStep[],
+  beginsAt: number,
+  nowAt: number,
+): { readonly times: Span[]; readonly usual: Span[]; readonly decides: Set<number> } {
+  const lengthOf = (index: number): number => steps[index]?.usualMs || DEFAULT_MS
+  const known = (index: number): Known | null => {
+    const step = steps[index] as FlowStepView
+    if (step.state === 'skipped' || (step.state === 'cancelled' && !step.startedAt)) return { isSkipped: true }
+    if (!step.startedAt) return step.endedAt ? { start: ms(step.endedAt), end: ms(step.endedAt) } : null
+    return { start: ms(step.startedAt), ...(step.endedAt ? { end: ms(step.endedAt) } : {}) }
+  }
+  const times = timesOf(drawn, lengthOf, known, nowAt, beginsAt)
+  return { times, usual: timesOf(drawn, lengthOf, undefined, undefined, beginsAt), decides: deciding(drawn, times) }
+}
+
+/** What a step's bar says. */
+export function lookOfStep(step: FlowStepView, time: Span | undefined): BarLook {
+  const took = time && step.startedAt ? time.end - time.start : 0
+  const isSlow = step.flow === null && step.usualMs > 0 && took > step.usualMs * 1.5 && took - step.usualMs > 5000
+  return {
+    title: step.title,
+    detail: detailOf(step, isSlow, took),
+    state: step.state,
+    tolerated: step.tolerated,
+    held: step.heldBy !== null && (step.state === 'waiting' || step.state === 'ready'),
+    gate: step.gate === null ? null : step.state === 'waiting' ? 'unknown' : step.reason === 'gate' ? 'closed' : 'open',
+    slow: isSlow ? (took - step.usualMs) / took : 0,
+  }
+}
+
+function detailOf(step: FlowStepView, isSlow: boolean, took: number): string {
+  if (step.reason === 'gate') return step.gate ?? 'its gate is closed'
+  if (step.reason === 'off') return 'switched off'
+  if (step.reason === 'passed-over') return 'passed over'
+  if (step.marked) return `marked by ${step.marked.by}`
+  if (step.heldBy && step.state !== 'running' && step.endedAt === null) return `held by ${step.heldBy}`
+  const where = step.agent ?? ''
+  if (isSlow) return `${where} · ${duration(took)}, usually ${duration(step.usualMs)}`
+  if (step.state === 'running' && step.attempts > 1) return `${where} · try ${step.attempts} of ${step.maxAttempts}`
+  if (step.endedAt && step.flow === null) return `${where}${where ? ' · ' : ''}${duration(took)}`
+  return where
+}
+
+/** Why a step has not started, in a sentence. `null` if it has, or is not going to. */
+export function whyStepWaits(step: FlowStepView, steps: readonly FlowStepView[]): string | null {
+  if (step.state !== 'waiting') return null
+  if (step.parent >= 0 && steps[step.parent]?.state === 'waiting')
+    return `Waits for ${steps[step.parent]?.path} to begin.`
+  const isOver = (index: number): boolean =>
+    ['succeeded', 'failed', 'skipped', 'cancelled'].includes(steps[index]?.state ?? 'waiting')
+  const missing = step.links.map(({ from }) => from).filter((from) => !isOver(from))
+  const routes = steps.filter(({ routeTo, index }) => routeTo === step.index && !isOver(index))
+  const named = (indexes: readonly number[]): string =>
+    indexes
+      .slice(0, 3)
+      .map((index) => steps[index]?.title ?? '')
+      .join(', ') + (indexes.length > 3 ? ` and ${indexes.length - 3} more` : '')
+  if (missing.length > 0)
+    return `Waits for ${step.join === 'any' && missing.length > 1 ? 'one of ' : ''}${named(missing)}.`
+  if (routes.length > 0) return `Begins only if ${named(routes.map(({ index }) => index))} fails.`
+  return 'It is decided in a moment.'
+}
+
+/** Steps that count: those with jobs. */
+export function countsOf(steps: readonly FlowStepView[]): { readonly total: number; readonly over: number } {
+  const jobs = steps.filter(({ flow }) => flow === null)
+  return {
+    total: jobs.length,
+    over: jobs.filter(({ state }) => !['waiting', 'ready', 'running'].includes(state)).length,
+  }
+}
+
+/** The step that a person looks for first: what failed, else what runs. */
+export function firstToLookAt(steps: readonly FlowStepView[]): FlowStepView | null {
+  const jobs = steps.filter(({ flow }) => flow === null)
+  return (
+    jobs.find(({ state, tolerated }) => state === 'failed' && !tolerated) ??
+    jobs.find(({ state }) => state === 'running') ??
+    null
+  )
+}

@@ -1,0 +1,12 @@
+import type { Metadata } from 'next'
+import { notFound } from 'next/navigation'
+import type { ReactNode } from 'react'
+import { FlowScreen } from '../flow-screen'
+
+export const metadata: Metadata = { title: 'Flow' }
+
+export default async function FlowPage({ params }: { params: Promise<{ id: string }> }): Promise<ReactNode> {
+  const { id } = await params
+  if (!/^[1-9]\d{0,14}$/.test(id)) notFound()
+  return <FlowScreen id={Number(id)} />
+}

@@ -1,0 +1,67 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useMemo, type ReactNode } from 'react'
+import { flowDefinitionSchema, type FlowContent } from '@/core/work/flow'
+import type { FlowFull, FlowMaterial } from '@/service/flows'
+import type { AreaRow } from '@/service/work'
+import { api } from '@/ui/api'
+import { useAddress } from '@/ui/hooks/address'
+import { Mute, Page, Trouble } from '@/ui/parts/layout'
+import { contentOf, FlowEditor } from './flow-editor'
+
+const NONE: FlowMaterial = { jobs: [], flows: [], calendars: [] }
+
+function useMaterial(): FlowMaterial | undefined {
+  const { data, isError } = useQuery({
+    queryKey: ['jobs', 'material'],
+    queryFn: () => api.get<FlowMaterial>('/flows/material'),
+  })
+  return isError ? NONE : data
+}
+
+export function NewFlowScreen(): ReactNode {
+  const { values } = useAddress()
+  const material = useMaterial()
+  const { data: areas } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
+  const blank = useMemo<FlowContent | null>(
+    () =>
+      areas
+        ? {
+            title: '',
+            notes: '',
+            areaId: Number(values.area) || areas[0]?.id || 0,
+            active: true,
+            definition: flowDefinitionSchema.parse({}),
+          }
+        : null,
+    [areas, values.area],
+  )
+  if (!blank || !material) return <Page aria-busy="true" />
+  return <FlowEditor flow={null} initial={blank} material={material} />
+}
+
+export function FlowScreen({ id }: { id: number }): ReactNode {
+  const material = useMaterial()
+  const { data: flow, error } = useQuery({
+    queryKey: ['jobs', 'flow', id],
+    queryFn: () => api.get<FlowFull>(`/flows/${id}`),
+    refetchOnWindowFocus: false,
+    staleTime: Infinity,
+    refetchOnMount: 'always',
+  })
+  if (error) {
+    return (
+      <Page>
+        <Mute>
+          <Link href="/work" data-back>
+            Work
+          </Link>
+        </Mute>
+        <Trouble error={error} />
+      </Page>
+    )
+  }
+  if (!flow || !material) return <Page aria-busy="true" />
+  return <FlowEditor key={id} flow={flow} initial={contentOf(flow)} material={material} />
+}

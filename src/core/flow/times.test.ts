@@ -1,0 +1,117 @@
+import fc from 'fast-check'
+import { flowBundle } from './arbitrary.test-help'
+import { planOf } from './plan'
+import { rehearse } from './rehearse'
+import { lanesOf, timesOf, type DrawnStep } from './times'
+
+const step = (index: number, from: number[] = [], change: Partial<DrawnStep> = {}): DrawnStep => ({
+  index,
+  parent: -1,
+  isFlow: false,
+  links: from.map((each) => ({ from: each })),
+  join: 'all',
+  routeTo: -1,
+  ...change,
+})
+const length =
+  (...seconds: number[]) =>
+  (index: number) =>
+    seconds[index] as number
+
+describe('when steps are', () => {
+  it('puts each behind what it waits for, and flows around their steps', () => {
+    const steps = [
+      step(0),
+      step(1, [0], { isFlow: true }),
+      step(2, [], { parent: 1 }),
+      step(3, [2], { parent: 1 }),
+      step(4, [1, 0], { join: 'any' }),
+      step(5, [1]),
+    ]
+    expect(timesOf(steps, length(10, 0, 3, 4, 1, 2))).toEqual([
+      { start: 0, end: 10 },
+      { start: 10, end: 17 },
+      { start: 10, end: 13 },
+      { start: 13, end: 17 },
+      { start: 10, end: 11 },
+      { start: 17, end: 19 },
+    ])
+  })
+
+  it('keeps to what is known, and lets nothing begin in the past', () => {
+    const steps = [step(0), step(1, [0]), step(2, [1]), step(3, [0])]
+    const known = [{ start: 0, end: 30 }, { start: 31 }, null, { isSkipped: true }]
+    expect(timesOf(steps, length(10, 20, 5, 7), (i) => known[i] ?? null, 60)).toEqual([
+      { start: 0, end: 30 },
+      { start: 31, end: 60 },
+      { start: 60, end: 65 },
+      { start: 30, end: 30 },
+    ])
+  })
+
+  it('places a step that only routes lead to behind the first of them', () => {
+    const steps = [step(0, [], { routeTo: 2 }), step(1, [0], { routeTo: 2 }), step(2)]
+    expect(timesOf(steps, length(5, 5, 1))[2]).toEqual({ start: 5, end: 6 })
+  })
+
+  it('agrees with the rehearsal wherever everything runs', () => {
+    fc.assert(
+      fc.property(flowBundle(false), (bundle) => {
+        const steps = bundle.flows.flatMap((flow) => flow.steps)
+        for (const each of steps) {
+          Object.assign(each, { gate: undefined, onFailure: 'fail', join: 'all' })
+          if (each.job === 'off') each.job = 'quick'
+          for (const link of each.after ?? []) link.when = 'ended'
+        }
+        const plan = planOf(bundle, 'f0')
+        const rehearsal = rehearse(plan, () => 'open')
+        const drawn = plan.steps.map((each) => ({ ...each, isFlow: each.flow !== null }))
+        const times = timesOf(drawn, (i) => plan.steps[i]?.expect ?? 0)
+        for (const { path, index } of plan.steps) expect(times[index]).toEqual(rehearsal.times.get(path))
+      }),
+      { numRuns: 200 },
+    )
+  })
+})
+
+describe('lanes', () => {
+  it('are chains: the first follower goes on in a lane, others and those for which there is no room get their own', () => {
+    const steps = [step(0), step(1, [0]), step(2, [0]), step(3, [1, 2]), step(4, [3], { routeTo: 5 }), step(5)]
+    const all = steps.map(({ index }) => index)
+    expect([...lanesOf(steps, all)]).toEqual([
+      [0, 0],
+      [1, 0],
+      [2, 1],
+      [3, 0],
+      [4, 0],
+      [5, 0],
+    ])
+    expect(lanesOf(steps, all, (from) => from !== 1).get(3)).toBe(1)
+  })
+
+  it('never put two steps over each other, whatever their lengths', () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.array(fc.nat(20), { maxLength: 3 }), { maxLength: 25 }),
+        fc.infiniteStream(fc.nat(9)),
+        (shape, lengths) => {
+          const steps = shape.map((from, i) =>
+            step(i, [...new Set(from.filter((each) => each < i))], { join: i % 3 === 0 ? 'any' : 'all' }),
+          )
+          const takes = steps.map(() => lengths.next().value as number)
+          const times = timesOf(steps, (i) => takes[i] as number)
+          const lanes = lanesOf(
+            steps,
+            steps.map(({ index }) => index),
+          )
+          for (const a of steps)
+            for (const b of steps)
+              if (a.index < b.index && lanes.get(a.index) === lanes.get(b.index))
+                expect((times[a.index] as { end: number }).end).toBeLessThanOrEqual(
+                  (times[b.index] as { start: number }).start,
+                )
+        },
+      ),
+    )
+  })
+})

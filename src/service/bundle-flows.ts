@@ -1,0 +1,157 @@
+import type { Bundle, bundleSchema } from '@/core/bundle/schema'
+import { faultsFrom, type Fault } from '@/core/schema/faults'
+import { flowDefinitionSchema, type FlowDefinition } from '@/core/work/flow'
+import type { Input } from '@/core/work/inputs'
+import { many, maybeOne, type Tx } from '@/store/db'
+import type { z } from 'zod'
+import type { Actor } from './actor'
+import { areaFor, DEFAULT_AREA, sameJson, type ImportLine } from './bundle-parts'
+import { insertFlow, readFlow, saveFlowIn } from './flows'
+import { Problem } from './problem'
+
+type BundleFlow = Bundle['flows'][number]
+type BundleInput = NonNullable<BundleFlow['inputs']>[number]
+type BundleFile = z.input<typeof bundleSchema>
+type FlowFile = BundleFile['flows'] extends readonly (infer F)[] | undefined ? F : never
+
+/** Inputs of a file as the server keeps them: every default as text. */
+export function inputsIn(inputs: readonly BundleInput[] | undefined): object[] {
+  return (inputs ?? []).map(({ default: value, ...input }) => ({
+    ...input,
+    default:
+      value === undefined || typeof value === 'object'
+        ? null
+        : typeof value === 'boolean'
+          ? value
+            ? 'yes'
+            : 'no'
+          : String(value),
+  }))
+}
+
+export function inputsOut(inputs: readonly Input[]): BundleInput[] {
+  return inputs.map((input) => ({
+    name: input.name,
+    ...(input.title ? { title: input.title } : {}),
+    type: input.type,
+    ...(input.options.length > 0 ? { options: input.options } : {}),
+    ...(input.default === null ? {} : { default: input.default }),
+    ...(input.ask ? {} : { ask: false }),
+  })) as BundleInput[]
+}
+
+export interface FlowIn {
+  readonly slug: string
+  readonly title: string
+  readonly notes: string
+  readonly area: string
+  readonly active: boolean
+  readonly definition: FlowDefinition
+}
+
+/** A flow of a file as the server keeps it. */
+export function flowIn(flow: BundleFlow, path: string, faults: Fault[]): FlowIn | null {
+  const raw = {
+    inputs: inputsIn(flow.inputs),
+    steps: flow.steps,
+    groups: flow.groups ?? [],
+    ...(flow.priority ? { priority: flow.priority } : {}),
+    ...(flow.keeping ? { keeping: flow.keeping } : {}),
+  }
+  const parsed = flowDefinitionSchema.safeParse(raw)
+  if (!parsed.success) {
+    for (const fault of faultsFrom(parsed.error, raw))
+      faults.push({ path: `${path}.${fault.path}`, message: fault.message })
+    return null
+  }
+  return {
+    slug: flow.id,
+    title: flow.title ?? flow.id,
+    notes: flow.notes ?? '',
+    area: flow.area ?? DEFAULT_AREA,
+    active: flow.active,
+    definition: parsed.data,
+  }
+}
+
+/** Brings flows in, each after those that it runs. What does not fit together is told at its place in the file. */
+export async function importFlows(tx: Tx, actor: Actor, flows: readonly FlowIn[], lines: ImportLine[]): Promise<void> {
+  const areas = new Map<string, number>()
+  for (const { slug, area, ...flow } of innerFirst(flows)) {
+    const content = { ...flow, areaId: await areaFor(tx, actor, areas, area) }
+    const known = await maybeOne<{ id: number }>(
+      tx,
+      'SELECT id FROM jobs WHERE slug = $1 AND is_flow AND deleted_at IS NULL',
+      [slug],
+    )
+    try {
+      if (!known) {
+        await insertFlow(tx, actor, content, slug)
+        lines.push({ kind: 'flow', id: slug, what: 'added' })
+        continue
+      }
+      const { version, title, notes, areaId, active, definition } = await readFlow(tx, known.id)
+      const isSame = sameJson({ title, notes, areaId, active, definition }, content)
+      if (!isSame) await saveFlowIn(tx, actor, known.id, { ...content, version })
+      lines.push({ kind: 'flow', id: slug, what: isSame ? 'same' : 'changed' })
+    } catch (error) {
+      if (!(error instanceof Problem) || error.errors.length === 0) throw error
+      const at = `flows[${flows.findIndex((each) => each.slug === slug)}]`
+      throw new Problem(
+        error.code,
+        error.detail,
+        error.errors.map(({ path, message }) => ({ path: path.replace(/^definition/, at), message })),
+      )
+    }
+  }
+}
+
+function innerFirst(flows: readonly FlowIn[]): FlowIn[] {
+  const bySlug = new Map(flows.map((flow) => [flow.slug, flow]))
+  const done = new Set<string>()
+  const out: FlowIn[] = []
+  const visit = (flow: FlowIn): void => {
+    if (done.has(flow.slug)) return
+    done.add(flow.slug)
+    for (const step of flow.definition.steps) {
+      const inner = bySlug.get(step.flow ?? '')
+      if (inner) visit(inner)
+    }
+    out.push(flow)
+  }
+  flows.forEach(visit)
+  return out
+}
+
+/** All flows as a file has them; what is as it is by default is left out. */
+export async function flowsOut(): Promise<FlowFile[]> {
+  const rows = await many<{
+    slug: string
+    title: string
+    notes: string
+    area: string
+    active: boolean
+    definition: unknown
+  }>(
+    null,
+    `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
+       FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE j.is_flow AND j.deleted_at IS NULL ORDER BY j.slug`,
+  )
+  return rows.map(({ slug, title, notes, area, active, definition }) => {
+    const { inputs, steps, groups, priority, keeping } = flowDefinitionSchema.parse(definition)
+    const isPlain = JSON.stringify(keeping) === JSON.stringify(flowDefinitionSchema.parse({}).keeping)
+    return {
+      id: slug,
+      title,
+      ...(notes ? { notes } : {}),
+      area,
+      ...(active ? {} : { active }),
+      ...(inputs.length > 0 ? { inputs: inputsOut(inputs) } : {}),
+      steps: steps.map(({ join, ...step }) => ({ ...step, ...(join === 'all' ? {} : { join }) })),
+      ...(groups.length > 0 ? { groups } : {}),
+      ...(priority === 'normal' ? {} : { priority }),
+      ...(isPlain ? {} : { keeping }),
+    } as FlowFile
+  })
+}

@@ -1,0 +1,160 @@
+'use client'
+import type { ReactNode } from 'react'
+import { BAR } from './flow-picture'
+
+/** How a step looks: the state of its run, or `planned` where nothing runs. */
+export interface BarLook {
+  readonly title: string
+  readonly detail: string
+  readonly state: 'planned' | 'waiting' | 'ready' | 'running' | 'succeeded' | 'failed' | 'skipped' | 'cancelled'
+  readonly tolerated?: boolean
+  readonly held?: boolean
+  /** It has a gate: open, closed, or not looked at yet. */
+  readonly gate?: 'open' | 'closed' | 'unknown' | null
+  /** How much of it is beyond its usual length, 0 to 1. */
+  readonly slow?: number
+  readonly hasFault?: boolean
+}
+
+const LOOKS: Record<BarLook['state'], { fill: string; ink: string; dash: boolean }> = {
+  planned: { fill: 'var(--waiting-soft)', ink: 'var(--ink)', dash: false },
+  waiting: { fill: 'none', ink: 'var(--mute)', dash: true },
+  ready: { fill: 'var(--waiting-soft)', ink: 'var(--ink)', dash: true },
+  running: { fill: 'var(--running)', ink: 'var(--on-solid)', dash: false },
+  succeeded: { fill: 'var(--succeeded-soft)', ink: 'var(--succeeded)', dash: false },
+  failed: { fill: 'var(--failed)', ink: 'var(--on-solid)', dash: false },
+  skipped: { fill: 'none', ink: 'var(--mute)', dash: true },
+  cancelled: { fill: 'var(--skipped-soft)', ink: 'var(--skipped)', dash: true },
+}
+
+interface Props {
+  readonly id: string
+  readonly look: BarLook
+  readonly x: number
+  readonly y: number
+  readonly width: number
+  /** Pixels free behind it. */
+  readonly room: number
+  readonly isChosen: boolean
+  readonly decides: boolean
+  /** Of a flow step: whether its steps are folded away; null: it has none. */
+  readonly folded: boolean | null
+  readonly onFold: () => void
+  readonly onChoose: () => void
+  readonly onOpen: () => void
+}
+
+/** About as many characters as fit into so many pixels. */
+const cut = (text: string, px: number): string => {
+  const most = Math.floor(px / 6.4)
+  return text.length <= most ? text : most < 3 ? '' : `${text.slice(0, most - 1)}…`
+}
+
+export function Bar({
+  id,
+  look,
+  x,
+  y,
+  width,
+  room,
+  isChosen,
+  decides,
+  folded,
+  onFold,
+  onChoose,
+  onOpen,
+}: Props): ReactNode {
+  const { fill, ink, dash } = LOOKS[look.state]
+  const soft = look.tolerated ? 'var(--failed-soft)' : fill
+  const color = look.tolerated ? 'var(--failed)' : ink
+  const left = folded === null ? 8 : 22
+  const inside = width - left - 4
+  const isInside = inside >= Math.min(60, look.title.length * 6.6)
+  const textX = isInside ? x + left : x + width + 7
+  const space = isInside ? inside : room - 12
+  const label = [
+    look.title,
+    look.held ? 'held' : look.state === 'planned' ? '' : look.state,
+    look.tolerated ? 'tolerated' : '',
+    look.detail,
+  ]
+    .filter(Boolean)
+    .join(', ')
+  return (
+    <g id={id} className="step" role="img" aria-label={label} onClick={onChoose} onDoubleClick={onOpen}>
+      <title>{label}</title>
+      <rect
+        x={x}
+        y={y}
+        width={width}
+        height={BAR}
+        rx={2}
+        fill={soft}
+        stroke={dash ? 'var(--line-strong)' : 'none'}
+        strokeDasharray={dash ? '3 2' : undefined}
+      />
+      {(look.slow ?? 0) > 0 && <Hatch x={x + width * (1 - (look.slow ?? 0))} y={y} width={width * (look.slow ?? 0)} />}
+      {isChosen && (
+        <rect
+          x={x - 2.5}
+          y={y - 2.5}
+          width={width + 5}
+          height={BAR + 5}
+          rx={3}
+          fill="none"
+          stroke="var(--ink)"
+          strokeWidth={1.8}
+        />
+      )}
+      {decides && <rect x={x} y={y + BAR + 2.5} width={width} height={3} fill="var(--brass)" />}
+      {look.gate && (
+        <path
+          d={`M${x} ${y + BAR / 2 - 5.5}l5.5 5.5l-5.5 5.5l-5.5 -5.5z`}
+          fill={look.gate === 'closed' ? 'var(--mute)' : 'var(--sheet)'}
+          stroke="var(--mute)"
+        />
+      )}
+      {folded !== null && (
+        <path
+          d={folded ? `M${x + 9} ${y + 9}l5 5l-5 5z` : `M${x + 7} ${y + 11}l5 5l5 -5z`}
+          fill={isInside ? color : 'var(--ink)'}
+          role="button"
+          aria-label={folded ? 'Unfold' : 'Fold'}
+          onClick={(event) => {
+            event.stopPropagation()
+            onFold()
+          }}
+        />
+      )}
+      {look.held && <path d={`M${x + width - 12} ${y + 5}v8m4 -8v8`} stroke={color} strokeWidth={2} />}
+      {look.hasFault && <circle cx={x + width} cy={y} r={4.5} fill="var(--failed)" />}
+      <text
+        x={textX}
+        y={y + (look.detail ? 12 : 18)}
+        style={{ fill: isInside ? color : 'var(--ink)', fontWeight: 600 }}
+      >
+        {cut(look.title, space)}
+      </text>
+      {look.detail && (
+        <text className="small" x={textX} y={y + 24} style={isInside ? { fill: color } : {}}>
+          {cut(look.detail, space * 1.1)}
+        </text>
+      )}
+    </g>
+  )
+}
+
+/** Diagonal strokes over what is beyond the usual length. */
+function Hatch({ x, y, width }: { x: number; y: number; width: number }): ReactNode {
+  const strokes = Array.from({ length: Math.min(200, Math.ceil((width + BAR) / 6)) }, (_, i) => {
+    const from = x - BAR + i * 6
+    const [x1, x2] = [Math.max(x, from), Math.min(x + width, from + BAR)]
+    return x2 > x1 ? `M${x1} ${y + BAR - (x1 - from)}L${x2} ${y + BAR - (x2 - from)}` : ''
+  })
+  return (
+    <>
+      <rect x={x} y={y} width={width} height={BAR} fill="var(--late-soft)" />
+      <path d={strokes.join('')} stroke="var(--late)" strokeWidth={1.4} opacity={0.75} />
+    </>
+  )
+}
