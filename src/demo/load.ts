@@ -389,7 +389,7 @@ async function addHistory(
       run: r.run as PastRun,
       t,
       number: i + 1,
-      withOutput: t.endMs > now.getTime() - OUTPUT_DAYS * 86_400_000,
+      withOutput: t.fails || t.endMs > now.getTime() - OUTPUT_DAYS * 86_400_000,
     })),
   )
   const made = await many<{ id: number }>(

@@ -1,6 +1,10 @@
+import { loadOver, type Busy } from '@/core/timing/load'
 import { finishBy } from '@/core/timing/finish-by'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
+import { DEFAULT_USUAL_MS } from './leases'
+import { machinesOf } from './targets'
+import { usualLoads } from './usual-load'
 import { timingState } from './timing-cache'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 
@@ -15,6 +19,7 @@ export interface ComingStart {
 
 interface Row {
   readonly id: number
+  readonly jobId: number
   readonly title: string
   readonly version: number
   readonly definition: TriggerDefinition
@@ -27,7 +32,7 @@ interface Row {
 async function enabledTriggers(to: Date): Promise<Row[]> {
   const rows = await many<Row>(
     null,
-    `SELECT t.id, t.title, t.version, t.definition, t.says, v.definition->'target' AS target, t.next_at AS "nextAt"
+    `SELECT t.id, t.job_id AS "jobId", t.title, t.version, t.definition, t.says, v.definition->'target' AS target, t.next_at AS "nextAt"
        FROM triggers t JOIN jobs j ON j.id = t.job_id AND j.active JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
       WHERE t.enabled AND t.deleted_at IS NULL AND t.next_at < $1 ORDER BY t.next_at, lower(t.title)`,
     [to],
@@ -69,6 +74,8 @@ export interface DayAhead {
   readonly from: string
   readonly bucketSeconds: number
   readonly starts: readonly number[]
+  /** Mean slots in use in each stretch, if every start comes on time and takes as long as usual, and what runs now too. */
+  readonly load: readonly number[]
   /** Deadlines of starts of the last and the next hours. */
   readonly deadlines: readonly { readonly triggerId: number; readonly title: string; readonly dueAt: string }[]
 }
@@ -87,11 +94,23 @@ export async function dayAhead(actor: Actor): Promise<DayAhead> {
   const state = await timingState(null)
   const starts = new Array<number>((to - from) / BUCKET_SECONDS).fill(0)
   const deadlines: { triggerId: number; title: string; dueAt: string }[] = []
-  for (const row of await enabledTriggers(new Date(to * 1000))) {
+  const rows = await enabledTriggers(new Date(to * 1000))
+  const usual = await usualLoads(
+    null,
+    rows.map(({ jobId }) => jobId),
+    state.isDay,
+  )
+  const machines = await machinesOf(null)
+  const busy = await remaining()
+  for (const row of rows) {
     const schedule = state.schedule(row.id, row.version, row.definition)
-    for (const { at } of schedule.between(now, to, MOST_OF_ONE)) {
+    for (const { at, day } of schedule.between(now, to, MOST_OF_ONE)) {
       const bucket = Math.floor((at - from) / BUCKET_SECONDS)
       starts[bucket] = (starts[bucket] ?? 0) + 1
+      for (const { target, slots, afterMs, lengthMs } of usual(row.jobId, day)) {
+        const times = row.definition.spread === 'each' ? machines.filter((machine) => machine.fits(target)).length : 1
+        busy.push({ fromMs: at * 1000 + afterMs, lengthMs, slots: slots * times })
+      }
     }
   }
   const dated = await many<{ id: number; title: string; version: number; definition: unknown }>(
@@ -108,6 +127,18 @@ export async function dayAhead(actor: Actor): Promise<DayAhead> {
     }
     for (const due of dues) deadlines.push({ triggerId: id, title, dueAt: new Date(due).toISOString() })
   }
+  const load = loadOver(busy, from * 1000, to * 1000, starts.length)
   deadlines.sort((a, b) => (a.dueAt < b.dueAt ? -1 : 1))
-  return { from: new Date(from * 1000).toISOString(), bucketSeconds: BUCKET_SECONDS, starts, deadlines }
+  return { from: new Date(from * 1000).toISOString(), bucketSeconds: BUCKET_SECONDS, starts, load, deadlines }
+}
+
+/** What runs now, until it has taken as long as usual. */
+async function remaining(): Promise<Busy[]> {
+  return many<Busy>(
+    null,
+    `SELECT extract(epoch FROM now())::float8 * 1000 AS "fromMs", r.slots,
+            greatest(0, coalesce(j.usual_ms, $1) - extract(epoch FROM now() - r.started_at)::float8 * 1000) AS "lengthMs"
+       FROM runs r JOIN jobs j ON j.id = r.job_id WHERE r.state = 'running' AND r.kind <> 'flow' AND r.started_at IS NOT NULL`,
+    [DEFAULT_USUAL_MS],
+  )
 }

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { undecidedBy, runAgain as takeUpAgain } from '@/core/flow/again'
-import type { Plan, PlanStep } from '@/core/flow/plan'
+import type { Plan, PlanStep, When } from '@/core/flow/plan'
 import { isEnd } from '@/core/flow/state'
 import { sayDays } from '@/core/phrase/say'
 import { execute, many, transaction, type Tx } from '@/store/db'
@@ -36,7 +36,7 @@ export interface FlowStepView {
   readonly title: string
   readonly jobId: number | null
   readonly flow: string | null
-  readonly links: readonly { readonly from: number; readonly when: string }[]
+  readonly links: readonly { readonly from: number; readonly when: When }[]
   readonly join: 'all' | 'any'
   readonly gate: string | null
   readonly onFailure: string

@@ -5,7 +5,7 @@ import { zoneOf } from '@/core/timing/zone'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { HORIZON_SECONDS } from './firing'
-import { DEFAULT_USUAL_MS } from './leases'
+import { usualLoads } from './usual-load'
 import { machinesOf } from './targets'
 import type { FlowDefinition } from '@/core/work/flow'
 import type { JobDefinition } from '@/core/work/job'
@@ -43,7 +43,7 @@ export async function poolLoad(
   now: number,
 ): Promise<PoolLoad | null> {
   if ('steps' in job.definition) return null
-  const { target, slots: ownSlots } = job.definition
+  const { target } = job.definition
   if (!('pool' in target)) return null
   const pool = String(target.pool)
   const first = schedule.next(now, now + HORIZON_SECONDS)
@@ -53,23 +53,14 @@ export async function poolLoad(
   const reading = zone.read(day * 86_400)
   const from = reading.kind === 'twice' ? reading.first : reading.at
   const to = from + 86_400
-  const rows = await many<{
-    id: number
-    jobId: number
-    version: number
-    definition: unknown
-    usualMs: number | null
-    slots: number
-  }>(
+  const rows = await many<{ id: number; jobId: number; version: number; definition: unknown }>(
     null,
-    `SELECT t.id, t.job_id AS "jobId", t.version, t.definition, j.usual_ms AS "usualMs", coalesce((v.definition->>'slots')::int, 1) AS slots
+    `SELECT t.id, t.job_id AS "jobId", t.version, t.definition
        FROM triggers t JOIN jobs j ON j.id = t.job_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE t.enabled AND t.deleted_at IS NULL AND t.id IS DISTINCT FROM $2::bigint AND v.definition->'target'->>'pool' = $1`,
+      WHERE t.enabled AND t.deleted_at IS NULL AND t.id IS DISTINCT FROM $2::bigint AND (v.definition->'target'->>'pool' = $1 OR j.is_flow AND j.active)`,
     [pool, id],
   )
-  const [own] = await many<{ usualMs: number | null }>(null, 'SELECT usual_ms AS "usualMs" FROM jobs WHERE id = $1', [
-    job.id,
-  ])
+  const usual = await usualLoads(null, [job.id, ...rows.map(({ jobId }) => jobId)], state.isDay)
   const machines = (await machinesOf(null)).filter((machine) => machine.fits({ pool })).length
   const [{ capacity } = { capacity: 0 }] = await many<{ capacity: number }>(
     null,
@@ -77,17 +68,23 @@ export async function poolLoad(
       WHERE p.name = $1 AND p.active AND a.active AND a.credential_hash IS NOT NULL`,
     [pool],
   )
-  const busy = (of: Schedule, spread: string, usualMs: number | null, slots: number): Busy[] => {
-    const lengthMs = Math.max(1000, usualMs ?? DEFAULT_USUAL_MS)
-    return of
-      .between(from - lengthMs / 1000, to, 20_000)
-      .map(({ at }) => ({ fromMs: at * 1000, lengthMs, slots: slots * (spread === 'each' ? machines : 1) }))
+  const busy = (schedule: Schedule, spread: string, jobId: number): Busy[] => {
+    const slotsIn = (all: ReturnType<typeof usual>): ReturnType<typeof usual> =>
+      all.filter(({ target: there }) => 'pool' in there && there.pool === pool)
+    const longest = Math.max(0, ...slotsIn(usual(jobId, day)).map(({ afterMs, lengthMs }) => afterMs + lengthMs))
+    return schedule.between(from - longest / 1000, to, 20_000).flatMap(({ at, day: of }) =>
+      slotsIn(usual(jobId, of)).map(({ afterMs, lengthMs, slots }) => ({
+        fromMs: at * 1000 + afterMs,
+        lengthMs,
+        slots: slots * (spread === 'each' ? machines : 1),
+      })),
+    )
   }
   const others = rows.flatMap((row) => {
     const parsed = triggerDefinitionSchema.parse(row.definition)
-    return busy(state.schedule(row.id, row.version, parsed), parsed.spread, row.usualMs, row.slots)
+    return busy(state.schedule(row.id, row.version, parsed), parsed.spread, row.jobId)
   })
-  const mine = busy(schedule, definition.spread, own?.usualMs ?? null, ownSlots)
+  const mine = busy(schedule, definition.spread, job.id)
   return {
     pool,
     day: isoDay(day),

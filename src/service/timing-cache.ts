@@ -1,3 +1,4 @@
+import type { IsDay } from '@/core/flow/rehearse'
 import { Timings } from '@/core/bundle/timings'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { calendarsNamed, type DayRule } from '@/core/calendar/rule'
@@ -29,6 +30,9 @@ export class TimingState {
     if (!schedule) this.schedules.set(key, (schedule = this.timings.schedule(definition)))
     return schedule
   }
+
+  /** Whether a day is one of a rule's. */
+  readonly isDay: IsDay = (rule, day) => this.timings.daysOf(rule).has(day)
 
   /** Calendars that these rules stand on, directly or through others, with their versions. */
   calendarsOf(rules: readonly (DayRule | undefined)[]): Record<string, number> {

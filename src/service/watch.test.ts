@@ -1,6 +1,7 @@
 import { actor, freshDatabase, OPERATOR, VIEWER } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { dayAhead, nextStarts } from './coming'
+import { makeFlow } from './flow.test-help'
 import { ended, lease, makeAgent, makeJob, output, report, started } from './fixtures.test-help'
 import { poolLoad } from './pool-load'
 import { saveTooOften, startsState, switchStarts, tooOften } from './starts'
@@ -119,6 +120,8 @@ describe('the day line', () => {
     expect(total).toBeGreaterThanOrEqual(16 * 12 - 4)
     expect(total).toBeLessThanOrEqual(16 * 12 + 1)
     expect(ahead.deadlines.map(({ triggerId }) => triggerId)).toEqual([often])
+    // Of a length of a minute every five: a fifth of a slot, in the last stretch only as far as it is reached.
+    for (const slots of ahead.load.slice(8, -1)) expect(slots).toBeCloseTo(1 / 5, 5)
     const next = await nextStarts(VIEWER, 10)
     expect(next.map(({ triggerId }) => triggerId)).toEqual([often, once])
     expect(next[0]).toMatchObject({ title: 'Often', says: 'every 5 minutes', goesTo: 'orrin-ops1' })
@@ -187,6 +190,36 @@ describe('the load of a pool', () => {
       [6.25, 1],
       [6.5, 1],
       [6.75, 1],
+    ])
+  })
+
+  it('counts the steps of flows where and when they usually are, but nothing of closed gates and failures', async () => {
+    await execute(null, 'UPDATE triggers SET deleted_at = now() WHERE deleted_at IS NULL')
+    const first = await makeJob({ target: { pool: 'quay' }, slots: 2 }, 'First')
+    const second = await makeJob({ target: { pool: 'quay' } }, 'Second')
+    const away = await makeJob({ target: { agent: 'orrin-ops1' } }, 'Away')
+    await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = ANY($1)', [[first, second, away], 15 * MINUTE])
+    const flow = await makeFlow([
+      { id: 'first', job: 'first', onFailure: { goTo: 'helper' } },
+      { id: 'away', job: 'away', after: [{ step: 'first' }] },
+      { id: 'second', job: 'second', after: [{ step: 'away' }] },
+      { id: 'never', job: 'second', gate: { days: { dates: ['2001-01-01'] } }, after: [{ step: 'first' }] },
+      { id: 'helper', job: 'second' },
+    ])
+    await makeTrigger({ jobId: flow.id, time: { at: ['06:00'] }, zone: 'UTC' }, 'Six, a flow')
+    const id = await makeTrigger({ jobId: second, time: { at: ['12:00'] }, zone: 'UTC' }, 'Noon, a job')
+    const state = await timingState(null)
+    const { definition, version } = await oneTrigger(VIEWER, id)
+    const job = { id: second, definition: { target: { pool: 'quay' }, slots: 1 } }
+    const load = await poolLoad(
+      state,
+      { id, definition, schedule: state.schedule(id, version, definition), job },
+      Date.now() / 1000,
+    )
+    const others = (load?.others ?? []).flatMap((slots, i) => (slots > 0 ? [[i / 4, slots]] : []))
+    expect(others).toEqual([
+      [6, 2],
+      [6.5, 1],
     ])
   })
 

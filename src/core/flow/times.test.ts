@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { flowBundle } from './arbitrary.test-help'
 import { planOf } from './plan'
 import { rehearse } from './rehearse'
-import { lanesOf, timesOf, type DrawnStep } from './times'
+import { deciding, exceptionsOf, lanesOf, timesOf, type DrawnStep } from './times'
 
 const step = (index: number, from: number[] = [], change: Partial<DrawnStep> = {}): DrawnStep => ({
   index,
@@ -49,9 +49,30 @@ describe('when steps are', () => {
     ])
   })
 
-  it('places a step that only routes lead to behind the first of them', () => {
-    const steps = [step(0, [], { routeTo: 2 }), step(1, [0], { routeTo: 2 }), step(2)]
-    expect(timesOf(steps, length(5, 5, 1))[2]).toEqual({ start: 5, end: 6 })
+  it('places a step that only routes lead to behind the last of them; what only failures lead to makes nothing longer', () => {
+    const steps = [
+      step(0, [], { isFlow: true }),
+      step(1, [], { parent: 0, routeTo: 3 }),
+      step(2, [1], { parent: 0, routeTo: 3 }),
+      step(3, [], { parent: 0 }),
+      step(4, [3], { parent: 0 }),
+      step(5, [0]),
+      { ...step(6), links: [{ from: 5, when: 'failed' as const }] },
+      step(7, [5, 6], { join: 'any' }),
+    ]
+    const takes = length(0, 5, 5, 20, 1, 2, 60, 3)
+    const times = timesOf(steps, takes)
+    expect(times[3]).toEqual({ start: 10, end: 30 })
+    expect([times[0], times[5], times[7]]).toEqual([
+      { start: 0, end: 10 },
+      { start: 10, end: 12 },
+      { start: 12, end: 15 },
+    ])
+    expect([...exceptionsOf(steps)].sort()).toEqual([3, 4, 6])
+    expect([...deciding(steps, times)].sort()).toEqual([0, 1, 2, 5, 7])
+    // Once it is sure that it goes ahead, it counts.
+    const sure = timesOf(steps, takes, (i) => (i === 3 ? { isSure: true } : null))
+    expect(sure[0]).toEqual({ start: 0, end: 31 })
   })
 
   it('agrees with the rehearsal wherever everything runs', () => {

@@ -1,10 +1,12 @@
+import type { When } from './plan'
+
 /** A step as pictures and predictions need it; of a plan, or of a run. Indexes are places in the list of all steps. */
 export interface DrawnStep {
   readonly index: number
   /** Index of the flow step that it lies in; -1: none. */
   readonly parent: number
   readonly isFlow: boolean
-  readonly links: readonly { readonly from: number }[]
+  readonly links: readonly { readonly from: number; readonly when?: When }[]
   readonly join: 'all' | 'any'
   /** Where its failure leads; -1: nowhere. */
   readonly routeTo: number
@@ -15,8 +17,9 @@ export interface Span {
   readonly end: number
 }
 
-/** What is known of a step: when it began and ended, or that it takes no time because it was skipped. */
+/** What is known of a step: when it began and ended, that it takes no time because it was skipped, or that it surely goes ahead. */
 export interface Known {
+  readonly isSure?: true
   readonly start?: number
   readonly end?: number
   readonly isSkipped?: boolean
@@ -24,7 +27,8 @@ export interface Known {
 
 /**
  * When each step is, or will be, by what is known and how long steps usually take: a step begins when what it waits for ends, but what has not begun never before
- * `now`. A step to which only routes lead is placed after the first of them. In the unit of `lengthOf`. The order within one flow is Kahn's (1962).
+ * `now`. A step to which only routes lead is placed after the last of them: then it is decided whether it goes ahead. Steps to which only failures lead make
+ * nothing longer until it is sure that they go ahead. In the unit of `lengthOf`. The order within one flow is Kahn's (1962).
  */
 export function timesOf(
   steps: readonly DrawnStep[],
@@ -36,6 +40,7 @@ export function timesOf(
   const times: Span[] = new Array<Span>(steps.length).fill({ start: begins, end: begins })
   const children = childrenOf(steps)
   const routesTo = routesOf(steps)
+  const exceptions = exceptionsOf(steps, known)
   place(children.get(-1) ?? [], begins)
   return times
 
@@ -56,17 +61,38 @@ export function timesOf(
           ? Math.max(start + lengthOf(index), now)
           : start + lengthOf(index)
       times[index] = { start, end: Math.max(start, end) }
-      last = Math.max(last, end)
+      if (!exceptions.has(index)) last = Math.max(last, end)
     }
     return last
   }
 
   function readyAt({ index, links, join }: DrawnStep, from: number): number {
-    const ends = links.map((link) => (times[link.from] as Span).end)
+    const certain = links.filter((link) => !exceptions.has(link.from))
+    const ends = (certain.length > 0 ? certain : links).map((link) => (times[link.from] as Span).end)
     if (ends.length > 0) return Math.max(from, join === 'any' ? Math.min(...ends) : Math.max(...ends))
     const routes = (routesTo.get(index) ?? []).map((other) => (times[other] as Span).end)
-    return routes.length > 0 ? Math.max(from, Math.min(...routes)) : from
+    return routes.length > 0 ? Math.max(from, ...routes) : from
   }
+}
+
+/** Steps to which only failures lead, by routes, by links of `failed`, or behind another such step; but not those of which it is known that they go ahead. */
+export function exceptionsOf(
+  steps: readonly DrawnStep[],
+  known: (index: number) => Known | null = () => null,
+): Set<number> {
+  const routesTo = routesOf(steps)
+  const out = new Set<number>()
+  for (const members of childrenOf(steps).values())
+    for (const index of inOrder(steps, members, routesTo)) {
+      const facts = known(index)
+      if (facts?.isSure || facts?.start !== undefined) continue
+      const { links, join } = steps[index] as DrawnStep
+      const isException = ({ from, when }: (typeof links)[number]): boolean => when === 'failed' || out.has(from)
+      const isFar =
+        links.length === 0 ? routesTo.has(index) : join === 'any' ? links.every(isException) : links.some(isException)
+      if (isFar) out.add(index)
+    }
+  return out
 }
 
 /** The steps directly in each flow step, by its index; -1: those of the flow itself. */
@@ -144,8 +170,12 @@ export function lanesOf(
   return lanes
 }
 
-/** The steps that decide when the flow ends: from the last to end back through what each had to wait for, also within flow steps. */
-export function deciding(steps: readonly DrawnStep[], times: readonly Span[]): Set<number> {
+/** The steps that decide when the flow ends: from the last to end back through what each had to wait for, also within flow steps. `leftOut`: what does not happen. */
+export function deciding(
+  steps: readonly DrawnStep[],
+  times: readonly Span[],
+  leftOut: ReadonlySet<number> = exceptionsOf(steps),
+): Set<number> {
   const children = childrenOf(steps)
   const routesTo = routesOf(steps)
   const out = new Set<number>()
@@ -156,11 +186,13 @@ export function deciding(steps: readonly DrawnStep[], times: readonly Span[]): S
       undefined,
     )
   const back = (members: readonly number[]): void => {
-    for (let at = latest(members); at !== undefined;) {
+    for (let at = latest(members.filter((index) => !leftOut.has(index))); at !== undefined;) {
       const { index, links, join, isFlow } = steps[at] as DrawnStep
       out.add(index)
       if (isFlow) back(children.get(index) ?? [])
-      const before = links.length > 0 ? links.map(({ from }) => from) : (routesTo.get(index) ?? [])
+      const before = (links.length > 0 ? links.map(({ from }) => from) : (routesTo.get(index) ?? [])).filter(
+        (from) => !leftOut.has(from),
+      )
       at =
         join === 'any' || links.length === 0
           ? before.find((from) => endOf(from) === Math.min(...before.map(endOf)))

@@ -1,20 +1,20 @@
 'use client'
-import { Minus, Plus } from 'lucide-react'
-import { useMemo, useRef, useState, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react'
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { childrenOf, rowsOf, type DrawnStep, type Span } from '@/core/flow/times'
-import { Button } from '@/ui/parts/button'
-import { Row, Small, Spring } from '@/ui/parts/layout'
 import { useWidth } from '@/ui/hooks/width'
 import { Bar, type BarLook } from './picture-bar'
 import { linkPath } from './picture-link'
+import { Overview } from './picture-overview'
+import { PictureTools, ZOOMS } from './picture-tools'
 import { saveSvg } from './save-svg'
 import { ticksOf } from './ticks'
+import { travel } from './travel'
 
 const Frame = styled.div`
   display: flex;
   flex-direction: column;
-  min-height: 0;
+  flex: none;
   background: var(--sheet);
   border: 1px solid var(--line);
   border-radius: 3px;
@@ -42,12 +42,13 @@ const Scroll = styled.div`
   }
 `
 const LEFT = 16
+/** Room for the titles of the last steps. */
+const RIGHT = 220
 const AXIS = 24
-export const ROW = 42
-export const BAR = 28
+const ROW = 28
+export const BAR = 20
 /** Narrower bars are drawn this wide, pixels. */
 const LEAST = 5
-const ZOOMS = [1, 1.5, 2, 3, 5, 8, 12, 20, 40]
 
 export interface FlowPictureProps {
   readonly label: string
@@ -63,7 +64,8 @@ export interface FlowPictureProps {
   /** Milliseconds; where the axis begins, and how its first label reads. */
   readonly begins: { readonly at: number; readonly text: string }
   readonly nowAt?: number | null
-  readonly height?: number | string
+  /** How high it may become; it is as high as its rows. CSS length. */
+  readonly maxHeight: string
   readonly tools?: ReactNode
   /** A double click or Enter on the chosen step. */
   readonly onOpen?: (index: number) => void
@@ -80,6 +82,7 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
   const [closed, setClosed] = useState<ReadonlySet<number> | null>(null)
   const scroll = useRef<HTMLDivElement | null>(null)
   const svg = useRef<SVGSVGElement | null>(null)
+  const measure = useRef<ResizeObserver | null>(null)
   const [drag, setDrag] = useState<{ from: number; at: { x: number; y: number }; moved: boolean } | null>(null)
   const [view, setView] = useState({ top: 0, left: 0, height: 600 })
 
@@ -87,13 +90,13 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
   const isOpen = (index: number): boolean =>
     closed ? !closed.has(index) : steps.length <= 80 || (children.get(index)?.length ?? 0) === 0
   const last = Math.max(begins.at + 1000, nowAt ?? 0, ...times.map((time) => time.end))
-  const fit = (width - LEFT - 150) / (last - begins.at)
+  const fit = (width - LEFT - RIGHT) / (last - begins.at)
   const scale = fit * (ZOOMS[zoom] ?? 1)
   const x = (at: number): number => LEFT + (at - begins.at) * scale
   const wide = Math.round(width / 50) * 50
   // Lanes stay while a run goes on: they depend on how long steps usually take, not on how far they have come.
   const { places, rows } = useMemo(() => {
-    const usualFit = (wide - LEFT - 150) / Math.max(1, ...usual.map((time) => time.end - begins.at))
+    const usualFit = (wide - LEFT - RIGHT) / Math.max(1, ...usual.map((time) => time.end - begins.at))
     return rowsOf(steps, isOpen, (from, to) => {
       const [before, after] = [usual[from] as Span, usual[to] as Span]
       const bar = Math.max(LEAST, (before.end - before.start) * usualFit)
@@ -103,7 +106,7 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [steps, closed, wide])
   const y = (index: number): number => AXIS + 8 + (places.get(index)?.row ?? 0) * ROW
-  const total = { width: Math.max(width, x(last) + 150), height: AXIS + 14 + rows * ROW }
+  const total = { width: Math.max(width, x(last) + RIGHT), height: AXIS + 14 + rows * ROW }
   const isNear = (index: number): boolean => {
     const place = places.get(index)
     if (!place) return false
@@ -129,8 +132,8 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     return (next === Infinity ? total.width : x(next)) - Math.max(x((times[index] as Span).end), x(from) + LEAST)
   }
 
-  const choose = (index: number): void => {
-    onChoose(index)
+  const flowSteps = steps.filter(({ isFlow, index }) => isFlow && (children.get(index)?.length ?? 0) > 0)
+  const reveal = (index: number): void => {
     const at = scroll.current
     if (!at) return
     const [top, left] = [y(index), x((times[index] as Span).start)]
@@ -138,17 +141,40 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
       at.scrollTop = top - at.clientHeight / 2
     if (left < at.scrollLeft || left > at.scrollLeft + at.clientWidth - 60) at.scrollLeft = left - 100
   }
+  // The chosen step is in sight, also where it was chosen elsewhere or its flow was folded.
+  useEffect(() => {
+    if (chosen === null) return
+    if (places.has(chosen)) reveal(chosen)
+    // Not while the run goes on: who has scrolled away stays there.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [chosen, places])
+  const find = (text: string): string => {
+    const wanted = text.trim().toLowerCase()
+    if (wanted === '') return ''
+    const hits = steps
+      .filter(({ index }) => lookOf(index).title.toLowerCase().includes(wanted))
+      .map(({ index }) => index)
+    const at = hits.find((index) => chosen !== null && index > chosen) ?? hits[0]
+    if (at === undefined) return 'no step'
+    const around = new Set<number>()
+    for (let up = steps[at]?.parent ?? -1; up >= 0; up = steps[up]?.parent ?? -1) around.add(up)
+    if ([...around].some((index) => !isOpen(index)))
+      setClosed(
+        new Set(flowSteps.filter(({ index }) => !isOpen(index) && !around.has(index)).map(({ index }) => index)),
+      )
+    onChoose(at)
+    return `${hits.indexOf(at) + 1} of ${hits.length}`
+  }
   const onKeyDown = (event: KeyboardEvent): void => {
     const to = travel(event.key, chosen, steps, places, times)
     if (event.key === 'Enter' && chosen !== null) props.onOpen?.(chosen)
     else if ((event.key === '+' || event.key === '=') && !event.ctrlKey)
       setZoom((z) => Math.min(z + 1, ZOOMS.length - 1))
     else if (event.key === '-' && !event.ctrlKey) setZoom((z) => Math.max(0, z - 1))
-    else if (to !== null) choose(to)
+    else if (to !== null) onChoose(to)
     else return
     event.preventDefault()
   }
-  const flowSteps = steps.filter(({ isFlow, index }) => isFlow && (children.get(index)?.length ?? 0) > 0)
   const fold = (index: number): void => {
     const now = new Set(flowSteps.filter((step) => !isOpen(step.index)).map((step) => step.index))
     if (now.has(index)) now.delete(index)
@@ -157,49 +183,48 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
   }
 
   return (
-    <Frame style={props.height === undefined ? {} : { height: props.height }}>
-      <Row style={{ padding: '4px 8px 0 14px' }} data-noprint>
-        {props.tools}
-        <Spring />
-        {flowSteps.length > 0 && (
-          <Button
-            kind="quiet"
-            onPress={() =>
-              setClosed(
-                flowSteps.some((step) => !isOpen(step.index))
-                  ? new Set()
-                  : new Set(flowSteps.map((step) => step.index)),
-              )
-            }
-          >
-            {flowSteps.some((step) => !isOpen(step.index)) ? 'Unfold all' : 'Fold flows'}
-          </Button>
-        )}
-        <Button
-          kind="quiet"
-          aria-label="Zoom out"
-          onPress={() => setZoom((z) => Math.max(0, z - 1))}
-          isDisabled={zoom === 0}
-        >
-          <Minus size={14} aria-hidden="true" />
-        </Button>
-        <Small aria-live="polite">{zoom === 0 ? 'the whole' : `× ${ZOOMS[zoom]}`}</Small>
-        <Button
-          kind="quiet"
-          aria-label="Zoom in"
-          onPress={() => setZoom((z) => Math.min(z + 1, ZOOMS.length - 1))}
-          isDisabled={zoom === ZOOMS.length - 1}
-        >
-          <Plus size={14} aria-hidden="true" />
-        </Button>
-        <Button kind="quiet" onPress={() => svg.current && saveSvg(svg.current, props.label)}>
-          Save picture
-        </Button>
-      </Row>
+    <Frame style={{ maxHeight: props.maxHeight, height: total.height + 42 }}>
+      <PictureTools
+        tools={props.tools}
+        zoom={zoom}
+        onZoom={setZoom}
+        hasFlows={flowSteps.length > 0}
+        isFolded={flowSteps.some((step) => !isOpen(step.index))}
+        onFold={(isFolded) => setClosed(new Set(isFolded ? flowSteps.map(({ index }) => index) : []))}
+        onFind={find}
+        onSave={() => svg.current && saveSvg(svg.current, props.label)}
+      />
+      {(zoom > 0 || total.height > view.height + AXIS) && rows > 1 && (
+        <Overview
+          bars={[...places].map(([index, { row }]) => ({
+            index,
+            from: (times[index] as Span).start,
+            to: (times[index] as Span).end,
+            row,
+            state: lookOf(index).state,
+          }))}
+          rows={rows}
+          begins={begins.at}
+          last={last}
+          seen={{
+            left: view.left / total.width,
+            width: Math.min(1, width / total.width),
+            top: view.top / total.height,
+            height: Math.min(1, view.height / total.height),
+          }}
+          onGo={(left, top) =>
+            scroll.current?.scrollTo(left * total.width - width / 2, top * total.height - view.height / 2)
+          }
+        />
+      )}
       <Scroll
         ref={(element) => {
           scroll.current = element
           box(element)
+          measure.current?.disconnect()
+          if (!element) return
+          measure.current = new ResizeObserver(() => setView((v) => ({ ...v, height: element.clientHeight })))
+          measure.current.observe(element)
         }}
         tabIndex={0}
         role="application"
@@ -305,7 +330,7 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
               decides={decides.has(index)}
               folded={isFlow && (children.get(index)?.length ?? 0) > 0 ? !isOpen(index) : null}
               onFold={() => fold(index)}
-              onChoose={() => choose(index)}
+              onChoose={() => onChoose(index)}
               onOpen={() => props.onOpen?.(index)}
             />
           ))}
@@ -336,40 +361,4 @@ function stepAt(event: PointerEvent): number | null {
 function pointIn(event: PointerEvent<SVGSVGElement>): { x: number; y: number } {
   const box = event.currentTarget.getBoundingClientRect()
   return { x: event.clientX - box.left, y: event.clientY - box.top }
-}
-
-/** Where an arrow key leads: along links to the left and right, to the nearest step of the row above or below. */
-function travel(
-  key: string,
-  chosen: number | null,
-  steps: readonly DrawnStep[],
-  places: ReadonlyMap<number, { readonly row: number }>,
-  times: readonly Span[],
-): number | null {
-  const visible = steps.filter(({ index }) => places.has(index))
-  if (!['ArrowLeft', 'ArrowRight', 'ArrowUp', 'ArrowDown', 'Home', 'End'].includes(key)) return null
-  const first = visible[0]?.index ?? null
-  if (chosen === null || !places.has(chosen) || key === 'Home') return first
-  if (key === 'End') return visible.at(-1)?.index ?? null
-  const step = steps[chosen] as DrawnStep
-  if (key === 'ArrowLeft')
-    return (
-      step.links.map(({ from }) => from).find((from) => places.has(from)) ?? (step.parent >= 0 ? step.parent : chosen)
-    )
-  if (key === 'ArrowRight') {
-    const later = visible.filter(({ links }) => links.some(({ from }) => from === chosen)).map(({ index }) => index)
-    const inner = visible.find(({ parent }) => parent === chosen)?.index
-    return later[0] ?? inner ?? (step.routeTo >= 0 && places.has(step.routeTo) ? step.routeTo : chosen)
-  }
-  const row = (places.get(chosen) as { row: number }).row
-  const rows = [...new Set([...places.values()].map((place) => place.row))].sort((a, b) => a - b)
-  const target = rows[rows.indexOf(row) + (key === 'ArrowUp' ? -1 : 1)]
-  if (target === undefined) return chosen
-  const at = (times[chosen] as Span).start
-  return (
-    visible
-      .filter(({ index }) => places.get(index)?.row === target)
-      .sort((a, b) => Math.abs((times[a.index] as Span).start - at) - Math.abs((times[b.index] as Span).start - at))[0]
-      ?.index ?? chosen
-  )
 }

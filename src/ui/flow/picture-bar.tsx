@@ -47,7 +47,7 @@ interface Props {
 /** About as many characters as fit into so many pixels. */
 const cut = (text: string, px: number): string => {
   const most = Math.floor(px / 6.4)
-  return text.length <= most ? text : most < 3 ? '' : `${text.slice(0, most - 1)}…`
+  return text.length <= most ? text : most < 4 ? '' : `${text.slice(0, most - 1)}…`
 }
 
 export function Bar({
@@ -72,6 +72,8 @@ export function Bar({
   const isInside = inside >= Math.min(60, look.title.length * 6.6)
   const textX = isInside ? x + left : x + width + 7
   const space = isInside ? inside : room - 12
+  const title = cut(look.title, space)
+  const detail = title === look.title ? cut(look.detail, space - title.length * 6.6 - 6) : ''
   const label = [
     look.title,
     look.held ? 'held' : look.state === 'planned' ? '' : look.state,
@@ -106,7 +108,7 @@ export function Bar({
           strokeWidth={1.8}
         />
       )}
-      {decides && <rect x={x} y={y + BAR + 2.5} width={width} height={3} fill="var(--brass)" />}
+      {decides && <rect x={x} y={y + BAR + 1} width={width} height={2.5} fill="var(--brass)" />}
       {look.gate && (
         <path
           d={`M${x} ${y + BAR / 2 - 5.5}l5.5 5.5l-5.5 5.5l-5.5 -5.5z`}
@@ -116,7 +118,7 @@ export function Bar({
       )}
       {folded !== null && (
         <path
-          d={folded ? `M${x + 9} ${y + 9}l5 5l-5 5z` : `M${x + 7} ${y + 11}l5 5l5 -5z`}
+          d={folded ? `M${x + 9} ${y + 5}l5 5l-5 5z` : `M${x + 7} ${y + 7}l5 5l5 -5z`}
           fill={isInside ? color : 'var(--ink)'}
           role="button"
           aria-label={folded ? 'Unfold' : 'Fold'}
@@ -126,20 +128,16 @@ export function Bar({
           }}
         />
       )}
-      {look.held && <path d={`M${x + width - 12} ${y + 5}v8m4 -8v8`} stroke={color} strokeWidth={2} />}
+      {look.held && <path d={`M${x + width - 12} ${y + 6}v8m4 -8v8`} stroke={color} strokeWidth={2} />}
       {look.hasFault && <circle cx={x + width} cy={y} r={4.5} fill="var(--failed)" />}
-      <text
-        x={textX}
-        y={y + (look.detail ? 12 : 18)}
-        style={{ fill: isInside ? color : 'var(--ink)', fontWeight: 600 }}
-      >
-        {cut(look.title, space)}
+      <text x={textX} y={y + 14} className="label" style={{ fill: isInside ? color : 'var(--ink)' }}>
+        <tspan fontWeight={600}>{title}</tspan>
+        {detail && (
+          <tspan dx={6} className="small" style={isInside ? { fill: color } : {}}>
+            {detail}
+          </tspan>
+        )}
       </text>
-      {look.detail && (
-        <text className="small" x={textX} y={y + 24} style={isInside ? { fill: color } : {}}>
-          {cut(look.detail, space * 1.1)}
-        </text>
-      )}
     </g>
   )
 }

@@ -22,6 +22,7 @@ interface AheadData {
   readonly from: string
   readonly bucketSeconds: number
   readonly starts: number[]
+  readonly load: number[]
   readonly deadlines: { triggerId: number; title: string; dueAt: string }[]
 }
 
@@ -70,7 +71,7 @@ const Strip = styled.div`
   }
 `
 
-/** 24 hours, 8 back and 16 ahead, one needle at now. Behind it slots used, and failures as ticks; ahead the coming starts, and finish-by times as pennants. */
+/** 24 hours, 8 back and 16 ahead, one needle at now. Behind it slots used, and failures as ticks; ahead slots to be used by usual lengths, and finish-by times as pennants. */
 export function DayLine(): ReactNode {
   const { zone } = useMe()
   const nowMs = useNow()
@@ -142,7 +143,7 @@ export function DayLine(): ReactNode {
         width={width}
         height={HEIGHT}
         role="group"
-        aria-label="Slots used and failures in the last eight hours; starts and deadlines in the next sixteen"
+        aria-label="Slots used and failures in the last eight hours; slots that the coming starts will use, and deadlines, in the next sixteen"
         onPointerDown={(event) => !(event.target as Element).closest('a') && setDrag([px(event), px(event)])}
         onPointerMove={(event) => drag && setDrag([drag[0], px(event)])}
         onPointerUp={endDrag}
@@ -177,7 +178,7 @@ export function DayLine(): ReactNode {
         {nowMs > 0 && (
           <>
             <rect x={x(nowMs)} y={TOP} width={width - x(nowMs)} height={BASE - TOP} fill="rgb(10 19 22 / 22%)" />
-            <Ahead data={ahead} nowMs={nowMs} x={x} zone={zone} width={width} />
+            <Ahead data={ahead} capacity={top} nowMs={nowMs} x={x} zone={zone} width={width} />
             <line x1="0" x2={width} y1={BASE} y2={BASE} stroke="#53696e" />
             {hours.map((ms) => (
               <g key={ms}>
@@ -228,22 +229,23 @@ const CHARACTER = 6
 /** The fold button stands at the right end. */
 const FOLD_ROOM = 46
 
-/** The coming starts, a bar for each quarter of an hour, and deadlines: those with room for it by name. */
+/** Slots that the coming starts will use, a bar for each quarter of an hour, and deadlines: those with room for it by name. */
 function Ahead({
   data,
+  capacity,
   nowMs,
   x,
   zone,
   width,
 }: {
   data: AheadData | undefined
+  capacity: number
   nowMs: number
   x: (ms: number) => number
   zone: string
   width: number
 }): ReactNode {
   if (!data) return null
-  const most = Math.max(8, ...data.starts)
   const from = new Date(data.from).getTime()
   const deadlines = withLabels(
     data.deadlines
@@ -260,12 +262,14 @@ function Ahead({
   )
   return (
     <>
-      {data.starts.map((n, i) => {
+      {data.load.map((slots, i) => {
         const begins = from + i * data.bucketSeconds * 1000
         const ends = begins + data.bucketSeconds * 1000
-        if (n === 0 || ends <= nowMs) return null
+        const n = data.starts[i] ?? 0
+        if ((slots === 0 && n === 0) || ends <= nowMs) return null
         const left = Math.max(x(nowMs) + 1, x(begins))
-        const height = Math.max(2, (n / most) * (BASE - TOP - 8))
+        // More than there are slots waits: the bar goes a little over the line.
+        const height = Math.max(2, Math.min(1.15, slots / capacity) * (BASE - TOP))
         return (
           <rect
             key={begins}
@@ -273,9 +277,9 @@ function Ahead({
             width={Math.max(1, x(ends) - left - 1)}
             y={BASE - height}
             height={height}
-            fill="#3f6168"
+            fill={slots > capacity ? 'var(--brass)' : '#3f6168'}
           >
-            <title>{`${clock(begins, zone)} to ${clock(ends, zone)}: ${n === 1 ? 'one start' : `${n} starts`}`}</title>
+            <title>{`${clock(begins, zone)} to ${clock(ends, zone)}: ${slots.toFixed(1)} of ${capacity} slots, ${n === 1 ? 'one start' : `${n} starts`}`}</title>
           </rect>
         )
       })}

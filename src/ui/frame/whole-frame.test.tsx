@@ -41,6 +41,7 @@ const SERVER = {
     from: hours(0),
     bucketSeconds: 900,
     starts: Array.from({ length: 64 }, (_, i) => i % 3),
+    load: Array.from({ length: 64 }, (_, i) => i % 7),
     deadlines: [{ triggerId: 5, title: 'Freight invoicing', dueAt: hours(5) }],
   },
   'GET /runs': { total: 3 },

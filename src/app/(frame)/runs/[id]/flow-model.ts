@@ -1,5 +1,5 @@
 import type { FlowStepView } from '@/service/flow-runs'
-import { deciding, timesOf, type DrawnStep, type Known, type Span } from '@/core/flow/times'
+import { deciding, exceptionsOf, timesOf, type DrawnStep, type Known, type Span } from '@/core/flow/times'
 import { duration } from '@/ui/format'
 import type { BarLook } from '@/ui/flow/picture-bar'
 
@@ -22,16 +22,25 @@ export function runTimes(
   drawn: readonly DrawnStep[],
   beginsAt: number,
   nowAt: number,
-): { readonly times: Span[]; readonly usual: Span[]; readonly decides: Set<number> } {
+): { readonly times: Span[]; readonly usual: Span[]; readonly decides: Set<number>; readonly endsAt: number } {
   const lengthOf = (index: number): number => steps[index]?.usualMs || DEFAULT_MS
   const known = (index: number): Known | null => {
     const step = steps[index] as FlowStepView
     if (step.state === 'skipped' || (step.state === 'cancelled' && !step.startedAt)) return { isSkipped: true }
-    if (!step.startedAt) return step.endedAt ? { start: ms(step.endedAt), end: ms(step.endedAt) } : null
+    if (!step.startedAt)
+      return step.endedAt
+        ? { start: ms(step.endedAt), end: ms(step.endedAt) }
+        : step.state === 'ready'
+          ? { isSure: true }
+          : null
     return { start: ms(step.startedAt), ...(step.endedAt ? { end: ms(step.endedAt) } : {}) }
   }
   const times = timesOf(drawn, lengthOf, known, nowAt, beginsAt)
-  return { times, usual: timesOf(drawn, lengthOf, undefined, undefined, beginsAt), decides: deciding(drawn, times) }
+  const leftOut = exceptionsOf(drawn, known)
+  for (const { index } of drawn) if (known(index)?.isSkipped) leftOut.add(index)
+  const decides = deciding(drawn, times, leftOut)
+  const endsAt = Math.max(beginsAt, ...[...decides].map((index) => times[index]?.end ?? 0))
+  return { times, usual: timesOf(drawn, lengthOf, undefined, undefined, beginsAt), decides, endsAt }
 }
 
 /** What a step's bar says. */

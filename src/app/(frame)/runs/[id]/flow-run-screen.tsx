@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useMemo, type ReactNode } from 'react'
+import type { Span } from '@/core/flow/times'
 import type { FlowRunView, FlowStepView } from '@/service/flow-runs'
 import type { FlowRunFull } from '@/service/run-page'
 import { api } from '@/ui/api'
@@ -41,7 +41,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
   const drawn = useMemo(() => JSON.parse(shape) as ReturnType<typeof drawnOf>, [shape])
   const beginsAt = new Date(run.startedAt ?? run.startAfter ?? run.createdAt).getTime()
   const endsAt = run.endedAt ? new Date(run.endedAt).getTime() : Math.max(nowMs, beginsAt)
-  const { times, usual, decides } = runTimes(steps, drawn, beginsAt, endsAt)
+  const { times, usual, decides, endsAt: foreseen } = runTimes(steps, drawn, beginsAt, endsAt)
   const named =
     values.step === undefined ? firstToLookAt(steps) : (steps.find(({ path }) => path === values.step) ?? null)
   const chosen: FlowStepView | null = values.step === '-' ? null : named
@@ -62,7 +62,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
         <FactItem name="usual length">{run.usualMs === null ? '—' : duration(run.usualMs)}</FactItem>
         {!run.endedAt && run.startedAt && times.length > 0 && nowMs > 0 && (
           <FactItem name="ends about">
-            <Time at={new Date(Math.max(...times.map(({ end }) => end))).toISOString()} withRelative />
+            <Time at={new Date(foreseen).toISOString()} withRelative />
           </FactItem>
         )}
         <FactItem name="steps">
@@ -71,9 +71,8 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
         {chain.length > 0 && (
           <FactItem name="decided by">
             {chain
+              .sort((a, b) => (times[a.index] as Span).end - (times[b.index] as Span).end)
               .slice(-4)
-              .reverse()
-              .reverse()
               .map(({ title }) => title)
               .join(' → ')}
           </FactItem>
@@ -96,7 +95,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
           onChoose={choose}
           begins={{ at: beginsAt, text: clockSeconds(beginsAt, zone) }}
           nowAt={run.endedAt || !run.startedAt || nowMs === 0 ? null : nowMs}
-          height="max(190px, 36vh)"
+          maxHeight="max(200px, 44vh)"
         />
       )}
       <Panel style={{ flex: 1, minHeight: 280, display: 'flex', flexDirection: 'column' }}>
@@ -130,13 +129,6 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
           </>
         )}
       </Panel>
-      <Small>
-        {run.jobIsGone ? (
-          'The flow has been removed.'
-        ) : (
-          <Link href={`/work/flows/${run.jobId}`}>The flow as it is now</Link>
-        )}
-      </Small>
     </Page>
   )
 }

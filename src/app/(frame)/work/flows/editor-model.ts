@@ -42,13 +42,14 @@ export function modelOf(definition: FlowDefinition, slug: string | null, materia
     const step = plan.steps[index]
     return usual.get(step?.job ?? '') ?? ((step?.expect ?? 0) * 1000 || DEFAULT_MS)
   })
+  const decides = deciding(drawn, times)
   return {
     faults,
     plan,
     drawn,
     times,
-    decides: deciding(drawn, times),
-    lengthMs: Math.max(0, ...times.map(({ end }) => end)),
+    decides,
+    lengthMs: Math.max(0, ...[...decides].map((index) => times[index]?.end ?? 0)),
   }
 }
 

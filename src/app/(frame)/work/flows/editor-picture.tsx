@@ -49,7 +49,7 @@ export function EditorPicture({
   const times = result
     ? model.times.map((time, i): Span => {
         const ran = result.times.get(plan.steps[i]?.path ?? '')
-        return ran ? { start: ran.start * 1000, end: ran.end * 1000 } : time
+        return ran ? { start: ran.start * 1000, end: ran.end * 1000 } : { start: time.start, end: time.start }
       })
     : model.times
   const badSteps = new Set(
@@ -81,7 +81,7 @@ export function EditorPicture({
       chosen={chosen}
       onChoose={(index) => onChoose(plan.steps[index]?.path ?? '')}
       begins={{ at: 0, text: 'begins' }}
-      height="max(180px, 33vh)"
+      maxHeight="max(200px, 44vh)"
       tools={tools}
       {...(onLink
         ? {
