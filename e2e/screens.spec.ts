@@ -7,14 +7,15 @@ const SCREENS: readonly [string, string][] = [
   ['/runs?state=failed&sort=duration', 'Runs'],
   ['/work', 'All work'],
   ['/work/jobs/new', 'New job'],
+  ['/work/flows/new', 'New flow'],
   ['/fleet', 'Fleet'],
   ['/fleet?tab=pools', 'Fleet'],
   ['/fleet?enrol=1', 'Enrol an agent'],
   ['/timing', 'Timing'],
   ['/timing/triggers/new', 'New trigger'],
   ['/timing/triggers/1', 'The next 20 starts'],
-  ['/timing/triggers/1?tab=history', 'Till file Orrin Quay'],
-  ['/timing/triggers/1?tab=machines', 'Till file Orrin Quay'],
+  ['/timing/triggers/1?tab=history', 'Fare cache'],
+  ['/timing/triggers/1?tab=machines', 'Fare cache'],
   ['/timing/calendars', 'Which days'],
   ['/timing/calendars/4?day=2027-04-30&year=2027', 'Month-end close'],
   ['/timing/calendars/4?with=year', 'Month-end close'],
@@ -67,6 +68,19 @@ for (const theme of ['light', 'dark'] as const) {
       await page.waitForTimeout(300)
       await look(`a run, ${tab}`)
     }
+    await page.goto('/work?text=sailing manifests')
+    await page.getByRole('link', { name: 'Sailing manifests' }).click()
+    await page.getByRole('button', { name: /^transfer/ }).click()
+    await look('a flow, a step of it')
+    for (const tab of ['The flow', 'Rehearse', 'Problems']) {
+      await page.getByRole('tab', { name: tab }).click()
+      await page.waitForTimeout(300)
+      await look(`a flow, ${tab}`)
+    }
+    await page.getByRole('link', { name: 'Its runs' }).click()
+    await page.getByRole('row').nth(1).getByRole('link').first().click()
+    await expect(page.getByRole('application')).toBeVisible()
+    await look('a flow run')
     await page.goto('/fleet')
     await page.getByRole('link', { name: 'kelda-app1' }).click()
     await expect(page.getByRole('heading', { name: 'How busy' })).toBeVisible()

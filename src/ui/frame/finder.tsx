@@ -29,6 +29,7 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 'c5', title: 'Go to Work', detail: 'areas and jobs', href: '/work', right: 'see' },
   { key: 'c6b', title: 'New flow', detail: 'Work', href: '/work/flows/new', right: 'design' },
   { key: 'c6', title: 'New job', detail: 'Work', href: '/work/jobs/new', right: 'design' },
+  { key: 'new-flow', title: 'New flow', detail: 'Work', href: '/work/flows/new', right: 'design' },
   { key: 't1', title: 'Go to Timing', detail: 'all schedules', href: '/timing', right: 'see' },
   { key: 't2', title: 'New trigger', detail: 'Timing', href: '/timing/triggers/new', right: 'design' },
   { key: 't3', title: 'Calendars', detail: 'Timing', href: '/timing/calendars', right: 'see' },

@@ -128,7 +128,7 @@ export function StepForm({
           )}
           {after.map((link, i) => (
             <Sentence key={link.step}>
-              <Word style={{ minWidth: 40 }}>{i === 0 ? '' : step.join === 'any' ? 'or' : 'and'}</Word>
+              {i > 0 && <Word style={{ minWidth: 40 }}>{step.join === 'any' ? 'or' : 'and'}</Word>}
               <Select
                 label={`Earlier step ${i + 1}`}
                 hideLabel

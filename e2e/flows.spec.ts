@@ -1,0 +1,127 @@
+import { expect, isAwake, signInAs, test } from './helpers'
+
+test.describe.configure({ mode: 'serial' })
+
+/** The origin that a change through the page's own session names. */
+const origin = (baseURL: string | undefined): Record<string, string> => ({ origin: baseURL ?? '' })
+
+test('a flow is built by keyboard, rehearsed, started, fails, and is run again from the step that failed', async ({
+  page,
+  baseURL,
+}) => {
+  test.setTimeout(120_000)
+  await signInAs(page, 'Moira Calder')
+  const headers = origin(baseURL)
+  const areas = (await (await page.request.get('/api/v1/areas')).json()) as { id: number }[]
+  const makeJob = async (title: string, command: string): Promise<number> => {
+    const response = await page.request.post('/api/v1/jobs', {
+      headers,
+      data: {
+        title,
+        areaId: areas[0]?.id,
+        definition: { action: { kind: 'command', command }, target: { agent: 'kelda-app1' }, inputs: [] },
+      },
+    })
+    expect(response.status(), await response.text()).toBe(201)
+    return ((await response.json()) as { id: number }).id
+  }
+  await makeJob('Draw the tides', 'echo tide drawn')
+  const printing = await makeJob('Print the tides', 'echo "no paper" >&2; exit 4')
+  await makeJob('Post the tides', 'echo posted')
+
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('new flow')
+  await page.keyboard.press('Enter')
+  await page.waitForURL('**/work/flows/new**')
+  await page.getByRole('textbox', { name: 'Title' }).focus()
+  await page.keyboard.type('Tides on paper')
+  for (const title of ['Draw the tides', 'Print the tides', 'Post the tides']) {
+    await page.getByRole('button', { name: 'Add a step' }).focus()
+    await page.keyboard.press('Enter')
+    const dialog = page.getByRole('dialog')
+    await dialog.getByRole('searchbox').focus()
+    await page.keyboard.type(title)
+    await expect(dialog.getByRole('row')).toHaveCount(2)
+    await dialog.getByRole('row').nth(1).focus()
+    await page.keyboard.press('Enter')
+    await expect(dialog).toBeHidden()
+  }
+  const picture = page.getByRole('application', { name: /as it usually goes/ })
+  await expect(picture.getByRole('img', { name: /^Post the tides/ })).toBeVisible()
+
+  await page.getByRole('tab', { name: 'Rehearse' }).click()
+  await picture.focus()
+  await page.keyboard.press('Home')
+  await page.keyboard.press('ArrowRight')
+  await page.getByRole('button', { name: /What becomes of print-the-tides/ }).focus()
+  await page.keyboard.press('Enter')
+  await page.keyboard.type('fails')
+  await page.keyboard.press('Enter')
+  await expect(page.getByText('The flow would end')).toBeVisible()
+  await expect(page.getByRole('img', { name: /^Post the tides, skipped/ })).toBeVisible()
+
+  await page.getByRole('button', { name: 'Save' }).focus()
+  await page.keyboard.press('Enter')
+  await page.waitForURL(/\/work\/flows\/\d+/)
+  await page.getByRole('button', { name: 'Start Tides on paper' }).focus()
+  await page.keyboard.press('Enter')
+  await page.getByRole('button', { name: 'Start now' }).focus()
+  await page.keyboard.press('Enter')
+  await page.waitForURL(/\/runs\/\d+/)
+  await expect(page.getByText('failed at Print the tides')).toBeVisible({ timeout: 30_000 })
+  await expect(page.getByText('no paper').first()).toBeVisible()
+  await expect(page.getByRole('img', { name: /^Post the tides, skipped, passed over/ })).toBeVisible()
+
+  const job = (await (await page.request.get(`/api/v1/jobs/${printing}`)).json()) as {
+    version: number
+    title: string
+    areaId: number
+    definition: { action: object }
+  }
+  const mended = await page.request.put(`/api/v1/jobs/${printing}`, {
+    headers,
+    data: {
+      title: job.title,
+      areaId: job.areaId,
+      version: job.version,
+      definition: { ...job.definition, action: { kind: 'command', command: 'echo printed' } },
+    },
+  })
+  expect(mended.status(), await mended.text()).toBe(200)
+  await page.getByRole('button', { name: 'Run again from Print the tides' }).focus()
+  await page.keyboard.press('Enter')
+  await expect(page.getByText('2 steps decided again')).toBeVisible()
+  await expect(page.getByText('one step kept').or(page.getByText('1 step kept'))).toBeVisible()
+  await page.getByRole('dialog').getByRole('button', { name: 'Run again' }).focus()
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('img', { name: /^Post the tides, succeeded/ })).toBeVisible({ timeout: 30_000 })
+  await expect(page.getByRole('img', { name: /^Draw the tides, succeeded/ })).toBeVisible()
+  await page.getByRole('button', { name: 'The whole flow' }).click()
+  await page.getByRole('tab', { name: 'Story' }).click()
+  await expect(page.getByRole('table', { name: 'Story' }).getByText('Moira Calder')).toBeVisible()
+})
+
+test('a step is linked to another by dragging, and a circle is refused', async ({ page }) => {
+  await signInAs(page, 'Moira Calder')
+  await page.goto('/work')
+  await isAwake(page)
+  await page.getByRole('link', { name: 'Overnight housekeeping' }).click()
+  const bar = (name: RegExp): ReturnType<typeof page.getByRole> => page.getByRole('img', { name })
+  await expect(bar(/^Log clean-up/)).toBeVisible()
+  const drag = async (from: RegExp, to: RegExp): Promise<void> => {
+    const [a, b] = [await bar(from).boundingBox(), await bar(to).boundingBox()]
+    if (!a || !b) throw new Error('A step is not in sight.')
+    await page.mouse.move(a.x + 4, a.y + 8)
+    await page.mouse.down()
+    await page.mouse.move(b.x + 20, b.y + 6, { steps: 5 })
+    await page.mouse.move(b.x + 3, b.y + 8, { steps: 3 })
+    await page.mouse.up()
+  }
+  const list = page.getByRole('list', { name: 'Steps' })
+  await drag(/^Log clean-up/, /^Index care/)
+  await expect(list.getByText('Index care · after backup, logs')).toBeVisible()
+  await drag(/^Configuration check/, /^Log clean-up/)
+  await expect(page.getByText(/a link back would go in a circle/)).toBeVisible()
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await expect(list.getByText('Index care · after backup', { exact: true })).toBeVisible()
+})
