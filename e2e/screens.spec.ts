@@ -166,7 +166,7 @@ test('colours, keys and the day line', async ({ page }) => {
   await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible()
   await page.keyboard.press('Escape')
   const line = page.getByLabel(
-    'Slots used and failures in the last eight hours; starts and deadlines in the next sixteen',
+    'Slots used and failures in the last eight hours; slots that the coming starts will use, and deadlines, in the next sixteen',
   )
   const box = await line.boundingBox()
   if (!box) throw new Error('no day line')

@@ -65,7 +65,8 @@ export async function buildServices() {
     entryPoints: { agent: 'src/agent/main.ts' },
     target: 'node18',
     minify: true,
-    external: ['bufferutil', 'utf-8-validate'],
+    // Parts written in C, which their packages do without.
+    external: ['bufferutil', 'utf-8-validate', 'cpu-features', 'pg-native', '*.node'],
   })
   mkdirSync(join(root, 'dist'), { recursive: true })
   writeFileSync(stampFile, stamp)

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { arch, hostname, release, type } from 'node:os'
 import { join } from 'node:path'
+import { ACTION_KINDS } from '@/core/work/job'
 import { AGENT_VERSION, enrolAnswerSchema, type AgentFacts, type EnrolAnswer } from './protocol'
 
 export interface Identity {
@@ -19,7 +20,7 @@ export function factsOfThisMachine(hostOverride?: string): AgentFacts {
     arch: arch(),
     version: AGENT_VERSION,
     runtime: `node ${process.versions.node}`,
-    abilities: ['command', 'script', 'wait'],
+    abilities: [...ACTION_KINDS],
   }
 }
 

@@ -63,6 +63,7 @@ const LEASE: Lease = {
   environment: {},
   inputs: {},
   secrets: [],
+  runAs: null,
   timeLimitSeconds: null,
   graceSeconds: 1,
   must: null,

@@ -1,6 +1,7 @@
 import { homedir } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
+import { act } from './act/act'
 import { Agent } from './agent'
 import { enrol, factsOfThisMachine, readIdentity } from './enrol'
 import { AGENT_VERSION } from './protocol'
@@ -70,6 +71,9 @@ async function main(): Promise<void> {
     }
     case 'run':
       return runAgent(state, host)
+    case 'act':
+      process.exitCode = await act(positionals[1] ?? '')
+      return
     case 'unit':
       console.log(
         `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\n\n[Service]\nExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,

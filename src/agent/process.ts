@@ -1,8 +1,20 @@
-import { spawn } from 'node:child_process'
-import { chmodSync, closeSync, existsSync, openSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
-import { homedir, userInfo } from 'node:os'
+import { spawn, spawnSync } from 'node:child_process'
+import {
+  chmodSync,
+  chownSync,
+  closeSync,
+  existsSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs'
+import { homedir, tmpdir, userInfo } from 'node:os'
 import { join } from 'node:path'
 import { quoteReferences } from '@/core/work/command'
+import { connectionWords } from '@/core/work/connections'
 import { MASK } from '@/core/run/mask'
 import type { Lease } from './protocol'
 
@@ -35,6 +47,8 @@ export function commandOf(lease: Lease, folder: string): string[] {
       return ['sh', '-c', quoteReferences(lease.action.command, names)]
     case 'script': {
       const { interpreter, script } = lease.action
+      // Another account cannot read what is the agent's: the script goes with the command.
+      if (lease.runAs !== null) return withScript(interpreter, script, names)
       const file = join(folder, `script.${{ sh: 'sh', bash: 'bash', node: 'cjs', python3: 'py' }[interpreter]}`)
       const isShell = interpreter === 'sh' || interpreter === 'bash'
       writeFileSync(file, isShell ? quoteReferences(script, names) : script)
@@ -42,9 +56,57 @@ export function commandOf(lease: Lease, folder: string): string[] {
       // The agent's own node, which need not be on the path.
       return [interpreter === 'node' ? process.execPath : interpreter, file]
     }
+    case 'act': {
+      const file = join(folder, 'action.json')
+      writeFileSync(file, JSON.stringify(lease.action.of), { mode: 0o600 })
+      return [process.execPath, process.argv[1] ?? '', 'act', file]
+    }
     case 'wait':
       return ['sh', '-c', `echo "Waiting ${lease.action.seconds} s."; sleep ${lease.action.seconds}; echo "Done."`]
   }
+}
+
+/** Longer ones do not fit into one word of a command (execve(2): MAX_ARG_STRLEN). */
+const MOST_SCRIPT = 100_000
+
+function withScript(
+  interpreter: Extract<Lease['action'], { kind: 'script' }>['interpreter'],
+  script: string,
+  names: ReadonlySet<string>,
+): string[] {
+  if (Buffer.byteLength(script) > MOST_SCRIPT)
+    throw new Error('A script of more than 100 kB cannot run under another account: keep it in a file on the machine.')
+  const isShell = interpreter === 'sh' || interpreter === 'bash'
+  const program = interpreter === 'node' ? process.execPath : interpreter
+  return [program, interpreter === 'node' ? '-e' : '-c', isShell ? quoteReferences(script, names) : script]
+}
+
+/** The command under the account that the lease names. Only root may do that (runuser(1)). */
+function underAccount(lease: Lease, argv: readonly string[]): readonly string[] {
+  const { runAs } = lease
+  if (runAs === null || runAs === userInfo().username) return argv
+  if (process.getuid?.() !== 0)
+    throw new Error(
+      `This agent runs as ${userInfo().username} and may not run anything as ${runAs}. Run it as root, or as that account.`,
+    )
+  if (spawnSync('id', ['-u', '--', runAs]).status !== 0) throw new Error(`This machine has no account ${runAs}.`)
+  return ['runuser', '-u', runAs, '--', ...argv]
+}
+
+/** Where an attempt's command leaves named values: in its folder, or where its account can write. */
+export const outputsFileOf = (lease: Lease, dir: string): string =>
+  lease.runAs === null ? join(dir, 'outputs') : join(tmpdir(), `bugle-outputs-${lease.attempt}-${lease.token}`)
+
+/** The file is made anew, never found: nobody else's file is written to. */
+function makeOutputsFile(lease: Lease, dir: string): string {
+  const file = outputsFileOf(lease, dir)
+  rmSync(file, { force: true })
+  closeSync(openSync(file, 'wx', 0o600))
+  if (lease.runAs !== null && process.getuid?.() === 0) {
+    const uid = Number(spawnSync('id', ['-u', '--', lease.runAs], { encoding: 'utf8' }).stdout)
+    if (Number.isInteger(uid)) chownSync(file, uid, process.getgid?.() ?? 0)
+  }
+  return file
 }
 
 /** What is about to run, with secrets masked. */
@@ -52,17 +114,21 @@ export function describeCommand(lease: Lease, dir: string): Omit<Started, 'pid' 
   const own = { ...lease.environment, ...lease.inputs }
   const masked = Object.entries(own).map(([name, value]) => [name, lease.secrets.includes(name) ? MASK : value])
   return {
-    argv: commandOf(lease, dir),
+    argv:
+      lease.action.kind === 'act'
+        ? ['bugle-agent', 'act', lease.action.of.kind, connectionWords(lease.action.of)]
+        : commandOf(lease, dir),
     environment: Object.fromEntries(masked) as Record<string, string>,
     folder: lease.folder ?? homedir(),
-    user: userInfo().username,
+    user: lease.runAs ?? userInfo().username,
   }
 }
 
 /** Starts the command in a process group of its own, its output going straight to files. Throws what a person can act on. */
 export function startCommand(lease: Lease, dir: string, onExit: (signal: NodeJS.Signals | null) => void): Started {
   const described = describeCommand(lease, dir)
-  const { folder, argv } = described
+  const { folder } = described
+  const argv = underAccount(lease, lease.action.kind === 'act' ? commandOf(lease, dir) : described.argv)
   if (!existsSync(folder) || !statSync(folder).isDirectory())
     throw new Error(`The working folder ${folder} does not exist on this machine.`)
   const out = openSync(join(dir, 'out'), 'a', 0o600)
@@ -76,6 +142,10 @@ export function startCommand(lease: Lease, dir: string, onExit: (signal: NodeJS.
         ...lease.inputs,
         BUGLE_RUN: String(lease.run),
         BUGLE_TRY: String(lease.try),
+        BUGLE_OUTPUTS: makeOutputsFile(lease, dir),
+        ...(lease.action.kind === 'act'
+          ? { BUGLE_FAULT: join(dir, 'fault'), BUGLE_INPUTS: Object.keys(lease.inputs).join(',') }
+          : {}),
       } as unknown as NodeJS.ProcessEnv,
       stdio: ['ignore', out, err],
       detached: true,

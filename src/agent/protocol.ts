@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { connectionSchema } from '@/core/work/connections'
 
 /**
  * Messages between an agent and an engine's gateway: JSON text frames over one WebSocket. `docs/agent-protocol.md` explains each.
@@ -25,11 +26,15 @@ export const leaseSchema = z.object({
     z.object({ kind: z.literal('command'), command: z.string() }),
     z.object({ kind: z.literal('script'), interpreter: z.enum(['sh', 'bash', 'node', 'python3']), script: z.string() }),
     z.object({ kind: z.literal('wait'), seconds: z.number().min(0) }),
+    /** Talks to another machine or service. */
+    z.object({ kind: z.literal('act'), of: connectionSchema }),
   ]),
   folder: z.string().nullable(),
   environment: z.record(z.string(), z.string()),
   inputs: z.record(z.string(), z.string()),
-  /** Names of inputs to be masked in output and record. */
+  /** The account of the machine that it runs under; null: the agent's own. */
+  runAs: z.string().max(100).nullable().default(null),
+  /** Names of inputs and variables to be masked in output and record. */
   secrets: z.array(z.string()),
   timeLimitSeconds: z.number().positive().nullable(),
   graceSeconds: z.number().min(0),
@@ -66,7 +71,14 @@ export const whatRanSchema = z.object({
 export const reportBodySchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('started'), at: z.int(), ran: whatRanSchema }),
   z.object({ kind: z.literal('output'), lines: z.array(outputLineSchema).min(1).max(2000) }),
-  z.object({ kind: z.literal('ended'), at: z.int(), end: attemptEndSchema, outputCut: z.boolean() }),
+  z.object({
+    kind: z.literal('ended'),
+    at: z.int(),
+    end: attemptEndSchema,
+    outputCut: z.boolean(),
+    /** Named values for later steps. */
+    outputs: z.record(z.string().max(40), z.string().max(10_000)).default({}),
+  }),
 ])
 export type ReportBody = z.output<typeof reportBodySchema>
 

@@ -19,6 +19,7 @@ import { PatternWatch } from './patterns'
 import {
   describeCommand,
   findSupervisor,
+  outputsFileOf,
   isAlive,
   signalGroup,
   startCommand,
@@ -33,6 +34,8 @@ const QUIET_POLL_MS = 250
 /** Reading pauses while this much waits to be stored: the files hold the rest. */
 const MOST_BACKLOG_BYTES = 1024 * 1024
 const READ_BYTES = 256 * 1024
+const MOST_OUTPUTS = 50
+const MOST_OUTPUTS_BYTES = 256 * 1024
 
 export interface TryHooks {
   /** Milliseconds on the server's clock. */
@@ -79,7 +82,7 @@ export class Try {
     const journal = readJournal(dir)
     this.read = [...(journal.at(-1)?.read ?? [0, 0])] as [number, number]
     const acked = Number(readMaybe(join(dir, 'acked')) ?? 0)
-    const secretValues = lease.secrets.map((name) => lease.inputs[name] ?? '')
+    const secretValues = lease.secrets.map((name) => lease.inputs[name] ?? lease.environment[name] ?? '')
     this.mask = makeMask(secretValues)
     this.secrets = secretValues.filter((value) => value.length >= 4).map((value) => Buffer.from(value))
     this.must = lease.must && new PatternWatch(lease.must)
@@ -225,6 +228,7 @@ export class Try {
     this.closed = true
     clearTimeout(this.timer)
     rmSync(this.dir, { recursive: true, force: true })
+    rmSync(outputsFileOf(this.lease, this.dir), { force: true })
   }
 
   /** Leaves everything as it is, for the next agent process. */
@@ -305,7 +309,7 @@ export class Try {
     }
     if (this.started && signalGroup(this.started.pid, 0 as unknown as NodeJS.Signals))
       this.note('The command ended and left processes behind; they go on.')
-    this.end('exited', Number(exit), null)
+    this.end('exited', Number(exit), readMaybe(join(this.dir, 'fault'))?.slice(0, 2000) ?? null)
   }
 
   private end(
@@ -326,6 +330,7 @@ export class Try {
       kind: 'ended',
       at: Math.round(at),
       outputCut: this.cut,
+      outputs: this.outputs(),
       end: {
         how,
         exitCode,
@@ -336,6 +341,18 @@ export class Try {
         mustNotLine: this.mustNot?.found?.slice(0, 500) ?? this.mustNot?.trouble?.slice(0, 500) ?? null,
       },
     })
+  }
+
+  /** Lines `name=value` that the command wrote into the file $BUGLE_OUTPUTS; the last one of a name counts. */
+  private outputs(): Record<string, string> {
+    const text = readMaybe(outputsFileOf(this.lease, this.dir)) ?? ''
+    const out: Record<string, string> = {}
+    for (const line of text.slice(0, MOST_OUTPUTS_BYTES).split('\n')) {
+      const [, name, value] = /^([a-z][A-Za-z0-9_]{0,39})=(.*)$/.exec(line) ?? []
+      if (name === undefined || value === undefined) continue
+      if (Object.keys(out).length < MOST_OUTPUTS || name in out) out[name] = this.mask(value).slice(0, 10_000)
+    }
+    return out
   }
 
   /** What earlier reports of a resumed attempt say about where it stands. */

@@ -9,6 +9,7 @@ import { FlowRun, isEnd } from '@/core/flow/state'
 import { stepValues } from '@/core/flow/step-values'
 import { seededRandom } from '@/core/stats/random'
 import { finishBy } from '@/core/timing/finish-by'
+import { ACTION_KINDS } from '@/core/work/job'
 import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
 import { FLOWS, type DemoFlow } from './flows'
 import { perform } from './play'
@@ -336,7 +337,7 @@ function agentState(machine: (typeof MACHINES)[number]): AgentState {
     pools: Object.fromEntries(machine.pools.map((name) => [name, true])),
     labels: machine.labels,
     version: '1.0.0',
-    abilities: ['command', 'script', 'wait'],
+    abilities: ACTION_KINDS,
     accounts: [],
     robots: 0,
     lastStartAtMs: null,

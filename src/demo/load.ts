@@ -1,3 +1,4 @@
+import { ACTION_KINDS } from '@/core/work/job'
 import { createHash } from 'node:crypto'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { PRIORITIES } from '@/core/dispatch'
@@ -85,7 +86,7 @@ async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
         version: machine.version ?? '1.0.0',
         runtime: 'node 20.20.2',
         labels: machine.labels,
-        abilities: ['command', 'script', 'wait'],
+        abilities: [...ACTION_KINDS],
         slots: machine.slots,
         credentialHash: hashToken(credential),
         enrolledAt: new Date(now.getTime() - WEEKS * 7 * 86_400_000),

@@ -2,6 +2,7 @@ import pg from 'pg'
 import { config } from '@/store/config'
 import { fireDue, nextDueMs } from '@/service/firing'
 import { giveUpLost, LeadershipLost, releaseDue, takeLeadership } from '@/service/leases'
+import { watchDeadlines } from '@/service/deadlines'
 import { watchAgents } from '@/service/matters'
 import { watchUnreachable } from '@/service/unreachable'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/upkeep'
@@ -146,6 +147,7 @@ export class Leader {
     const lost = await giveUpLost('expired', 'Its agent has not called since; the run was given up as lost.')
     if (lost.length > 0) log.warn({ runs: lost }, 'runs lost')
     await watchAgents()
+    await watchDeadlines()
     await watchUnreachable(Date.now())
   }
 

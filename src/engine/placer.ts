@@ -1,5 +1,5 @@
 import { Board, type HeldWork } from '@/core/dispatch'
-import { fleetForDispatch, handOut, readyRuns, readyVersions, runningWork } from '@/service/leases'
+import { fleetForDispatch, handOut, lockUnits, readyRuns, readyVersions, runningWork } from '@/service/leases'
 
 /** At most this many hand-outs in one transaction. */
 const MOST_IN_ONE = 500
@@ -12,6 +12,7 @@ export class Placer {
   private readonly board = new Board()
   private readonly versions = new Map<number, number>()
   private readonly agents = new Map<string, { id: number; text: string }>()
+  private locks = ''
 
   constructor(private readonly epoch: number) {}
 
@@ -54,12 +55,15 @@ export class Placer {
 
   /** Agents and what runs on them. An agent is put on the board anew only when something about it changed. */
   private async lookAtFleet(): Promise<void> {
-    const [fleet, running] = await Promise.all([fleetForDispatch(), runningWork()])
+    const [fleet, running, locks] = await Promise.all([fleetForDispatch(), runningWork(), lockUnits()])
+    const units = JSON.stringify(locks)
+    if (units !== this.locks) this.board.setLocks(locks)
+    this.locks = units
     const workOf = new Map<number, HeldWork[]>()
     for (const { agentId, ...work } of running) {
       const list = workOf.get(agentId)
-      if (list) list.push({ ...work, locks: {} })
-      else workOf.set(agentId, [{ ...work, locks: {} }])
+      if (list) list.push(work)
+      else workOf.set(agentId, [work])
     }
     const present = new Set(fleet.map((agent) => agent.name))
     for (const name of this.agents.keys()) {

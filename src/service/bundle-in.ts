@@ -2,6 +2,7 @@ import { checkBundle } from '@/core/bundle/check'
 import type { Bundle, BundleJob, BundleTrigger } from '@/core/bundle/schema'
 import type { Fault } from '@/core/schema/faults'
 import { parseDuration } from '@/core/timing/duration'
+import { CONNECTION_KINDS, isConnection } from '@/core/work/connections'
 import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import { faultsFrom } from '@/core/schema/faults'
 import { many, maybeOne, transaction, type Tx } from '@/store/db'
@@ -99,7 +100,9 @@ function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | null {
     need('wait')
     const length = seconds(job.wait)
     action = { kind: 'wait', minutes: length === undefined ? job.wait : length / 60 }
-  } else faults.push({ path, message: 'The key kind is missing: command, script or wait.' })
+  } else if (job.kind === undefined)
+    faults.push({ path, message: `The key kind is missing: command, script, wait, ${CONNECTION_KINDS.join(', ')}.` })
+  else action = { ...job.with, kind: job.kind }
   const target =
     job.pool !== undefined
       ? { pool: job.pool }
@@ -113,6 +116,7 @@ function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | null {
   const raw = {
     action,
     target,
+    account: job.account ?? null,
     slots: job.slots,
     minVersion: job.minVersion ?? null,
     environment: job.environment ?? {},
@@ -137,7 +141,10 @@ function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | null {
   const parsed = jobDefinitionSchema.safeParse(raw)
   if (!parsed.success) {
     for (const fault of faultsFrom(parsed.error, raw))
-      faults.push({ path: `${path}.${fault.path}`, message: fault.message })
+      faults.push({
+        path: `${path}.${isConnection(raw.action as { kind: string }) ? fault.path.replace(/^action\./, 'with.') : fault.path}`,
+        message: fault.message,
+      })
     return null
   }
   return {

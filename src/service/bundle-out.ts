@@ -1,6 +1,7 @@
 import { FORMAT, type bundleSchema } from '@/core/bundle/schema'
 import type { z } from 'zod'
 import { isoDuration } from '@/core/timing/duration'
+import { isConnection } from '@/core/work/connections'
 import type { JobDefinition } from '@/core/work/job'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
@@ -101,16 +102,7 @@ function jobOut({
   active: boolean
   definition: JobDefinition
 }): JobFile {
-  const action: Partial<JobFile> =
-    d.action.kind === 'command'
-      ? { kind: 'command', command: d.action.command }
-      : d.action.kind === 'script'
-        ? { kind: 'script', interpreter: d.action.interpreter, script: d.action.script }
-        : {
-            kind: 'wait',
-            wait:
-              typeof d.action.minutes === 'string' ? d.action.minutes : isoDuration(Math.round(d.action.minutes * 60)),
-          }
+  const action = actionOut(d.action)
   const inputs = inputsOut(d.inputs)
   const unreachable = d.unreachable ?? null
   return {
@@ -121,6 +113,7 @@ function jobOut({
     ...(active ? {} : { active }),
     ...action,
     ...d.target,
+    ...(d.account === null ? {} : { account: d.account }),
     ...(d.slots === 1 ? {} : { slots: d.slots }),
     ...(d.minVersion === null ? {} : { minVersion: d.minVersion }),
     ...(Object.keys(d.environment).length > 0 ? { environment: d.environment } : {}),
@@ -143,6 +136,23 @@ function jobOut({
     ...(d.priority === 'normal' ? {} : { priority: d.priority }),
     ...(isPlainKeeping(d.keeping) ? {} : { keeping: d.keeping }),
   } satisfies Partial<JobFile> as JobFile
+}
+
+function actionOut(action: JobDefinition['action']): Partial<JobFile> {
+  if (isConnection(action)) {
+    const { kind, ...fields } = action
+    return { kind, with: fields }
+  }
+  switch (action.kind) {
+    case 'command':
+      return { kind: 'command', command: action.command }
+    case 'script':
+      return { kind: 'script', interpreter: action.interpreter, script: action.script }
+    case 'wait': {
+      const { minutes } = action
+      return { kind: 'wait', wait: typeof minutes === 'string' ? minutes : isoDuration(Math.round(minutes * 60)) }
+    }
+  }
 }
 
 const isPlainSuccess = ({ exitCodes, must, mustNot }: JobDefinition['success']): boolean =>

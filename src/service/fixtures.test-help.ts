@@ -59,6 +59,7 @@ export const ended = (exitCode: number): ReportBody => ({
   kind: 'ended',
   at: Date.now(),
   outputCut: false,
+  outputs: {},
   end: { exitCode, signal: null, how: 'exited', detail: null, sawMust: null, sawMustNot: null, mustNotLine: null },
 })
 

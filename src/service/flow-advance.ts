@@ -4,7 +4,7 @@ import { chainsToTheEnd } from '@/core/flow/critical'
 import { FlowFault } from '@/core/flow/inputs'
 import type { Plan, PlanStep } from '@/core/flow/plan'
 import { FlowRun, isEnd, type Look, type Outcome, type StepResult } from '@/core/flow/state'
-import { stepValues } from '@/core/flow/step-values'
+import { stepsReferredTo, stepValues } from '@/core/flow/step-values'
 import { parseDuration } from '@/core/timing/duration'
 import { zoneOf } from '@/core/timing/zone'
 import { config } from '@/store/config'
@@ -107,9 +107,26 @@ export async function moveOn(
   const world = await FlowWorld.read(tx, [...new Set(all.map((row) => row.planId as number))])
   const moves = all.map((row) => new Move(row, fresh.get(row.id) ?? [], lives, world, nowMs, takeUp))
   const work = await workToStart(tx, [...new Set(moves.flatMap((move) => move.jobsNeeded()))])
-  for (const move of moves) move.work(work)
+  const outputs = await outputsOf(
+    tx,
+    moves.flatMap((move) => move.runsReferredTo()),
+  )
+  for (const move of moves) move.work(work, outputs)
   await write(tx, moves, lives, nowMs)
   return moves.length
+}
+
+/** Named values that runs handed on, by run. */
+type Outputs = ReadonlyMap<number, Readonly<Record<string, string>>>
+
+async function outputsOf(tx: Tx, runIds: readonly number[]): Promise<Outputs> {
+  if (runIds.length === 0) return new Map()
+  const rows = await many<{ id: number; outputs: Record<string, string> }>(
+    tx,
+    'SELECT r.id, a.outputs FROM runs r JOIN attempts a ON a.run_id = r.id AND a.number = r.attempts WHERE r.id = ANY($1)',
+    [runIds],
+  )
+  return new Map(rows.map((row) => [row.id, row.outputs]))
 }
 
 /** Fixes what these flow runs carry out and their day, and writes their steps. */
@@ -236,8 +253,25 @@ class Move {
     })
   }
 
+  /** Runs of steps whose outputs may be asked for by what has not gone ahead yet. */
+  runsReferredTo(): number[] {
+    const { plan, run } = this
+    if (!plan || !run) return []
+    return plan.steps.flatMap((step) =>
+      run.result(step.index).state === 'waiting' || run.result(step.index).state === 'ready'
+        ? stepsReferredTo(step.definition.with ?? {}).flatMap((name) => this.runBeside(step, name) ?? [])
+        : [],
+    )
+  }
+
+  /** The newest run of a step of the same flow. */
+  private runBeside({ path, definition }: PlanStep, name: string): number | null {
+    const index = this.plan?.byPath.get(path.slice(0, path.length - definition.id.length) + name)
+    return index === undefined ? null : (this.stood[index]?.stepRunId ?? null)
+  }
+
   /** Makes runs of what goes ahead, and works out what follows at once. */
-  work(work: ReadonlyMap<number, WorkToStart>): void {
+  work(work: ReadonlyMap<number, WorkToStart>, outputs: Outputs): void {
     const { plan, run } = this
     if (!plan || !run) return
     const hasRun = new Set(
@@ -249,7 +283,7 @@ class Move {
         for (const index of ahead) {
           const step = plan.steps[index] as PlanStep
           if (step.flow !== null || hasRun.has(index)) continue
-          const made = this.newRun(step, work, chains[index] as number)
+          const made = this.newRun(step, work, chains[index] as number, outputs)
           this.newRuns.push({ step: index, ...made })
           if (made.fault !== null) run.end(index, 'failed')
         }
@@ -280,10 +314,12 @@ class Move {
     step: PlanStep,
     works: ReadonlyMap<number, WorkToStart>,
     chainMs: number,
+    outputs: Outputs,
   ): { run: NewRun; fault: string | null } {
     const work = works.get(this.world.jobOf(this.row.planId as number, step)?.id ?? 0)
     if (!work) throw new FlowFault(`The job of ${step.path} was removed.`, 'flow')
-    const { inputs, faults } = inputsFor(work.definition, stepValues(step.definition.with ?? {}, step.inputs))
+    const handedOn = (of: string, name: string): string => outputs.get(this.runBeside(step, of) ?? 0)?.[name] ?? ''
+    const { inputs, faults } = inputsFor(work.definition, stepValues(step.definition.with ?? {}, step.inputs, handedOn))
     const { retry } = step.definition
     const held = this.stood[step.index]?.heldBy ?? null
     return {

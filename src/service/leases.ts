@@ -1,4 +1,5 @@
 import { PRIORITIES, type AgentState, type ReadyRun } from '@/core/dispatch'
+import { isConnection } from '@/core/work/connections'
 import type { JobDefinition } from '@/core/work/job'
 import type { Lease } from '@/agent/protocol'
 import { config } from '@/store/config'
@@ -48,11 +49,13 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
     dueAt: Date | null
     chainMs: number | null
     held: boolean
+    account: string | null
+    locks: Record<string, number>
     active: boolean
   }>(
     null,
     `SELECT r.id AS number, r.target, r.kind, r.slots, r.min_version AS "minVersion", r.priority, j.usual_ms AS "usualMs",
-            r.ready_at AS "readyAt", r.due_at AS "dueAt", r.chain_ms AS "chainMs", r.held_by IS NOT NULL AS held, j.active
+            r.ready_at AS "readyAt", r.due_at AS "dueAt", r.chain_ms AS "chainMs", r.held_by IS NOT NULL AS held, j.active, r.account, r.locks
        FROM runs r JOIN jobs j ON j.id = r.job_id
       WHERE r.state = 'ready' AND r.kind <> 'flow' AND ($1::bigint[] IS NULL OR r.id = ANY($1))`,
     [ids],
@@ -64,8 +67,8 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       target: row.target,
       kind: row.kind,
       slots: row.slots,
-      locks: {},
-      account: null,
+      locks: row.locks,
+      account: row.account,
       minVersion: row.minVersion,
       robot: false,
       priority: PRIORITIES[row.priority] ?? 'normal',
@@ -85,11 +88,13 @@ export interface FleetRow extends Omit<AgentState, 'running'> {
 
 /** The fleet as dispatch sees it. `connected` means: heard of within the time after which an agent counts as away. */
 export async function fleetForDispatch(): Promise<FleetRow[]> {
-  const rows = await many<Omit<FleetRow, 'accounts' | 'robots' | 'lastStartAtMs'> & { lastStartAt: Date | null }>(
+  const rows = await many<Omit<FleetRow, 'robots' | 'lastStartAtMs'> & { lastStartAt: Date | null }>(
     null,
     `SELECT a.id, a.name, a.slots, a.active AS on, a.draining, a.labels, a.version, a.abilities, c.last_start_at AS "lastStartAt",
             a.credential_hash IS NOT NULL AND c.engine_id IS NOT NULL
               AND c.last_contact_at > now() - make_interval(secs => $1) AS connected,
+            coalesce((SELECT jsonb_agg(c.name ORDER BY c.name) FROM accounts c
+                       WHERE c.everywhere OR EXISTS (SELECT 1 FROM account_agents x WHERE x.account_id = c.id AND x.agent_id = a.id)), '[]') AS accounts,
             coalesce((SELECT jsonb_object_agg(p.name, m.active AND p.active) FROM pool_members m JOIN pools p ON p.id = m.pool_id
                        WHERE m.agent_id = a.id), '{}') AS pools
        FROM agents a JOIN agent_contacts c ON c.agent_id = a.id`,
@@ -98,7 +103,6 @@ export async function fleetForDispatch(): Promise<FleetRow[]> {
   return rows.map(({ lastStartAt, ...row }) => ({
     ...row,
     connected: row.connected === true,
-    accounts: [],
     robots: 0,
     lastStartAtMs: lastStartAt?.getTime() ?? null,
   }))
@@ -110,12 +114,13 @@ export interface RunningRow {
   readonly slots: number
   readonly startedAtMs: number
   readonly usualMs: number
+  readonly locks: Readonly<Record<string, number>>
 }
 
 export async function runningWork(): Promise<RunningRow[]> {
-  const rows = await many<{ number: number; agentId: number; slots: number; handedAt: Date; usualMs: number | null }>(
+  const rows = await many<Omit<RunningRow, 'startedAtMs' | 'usualMs'> & { handedAt: Date; usualMs: number | null }>(
     null,
-    `SELECT r.id AS number, r.agent_id AS "agentId", r.slots, a.handed_at AS "handedAt", j.usual_ms AS "usualMs"
+    `SELECT r.id AS number, r.agent_id AS "agentId", r.slots, r.locks, a.handed_at AS "handedAt", j.usual_ms AS "usualMs"
        FROM attempts a JOIN runs r ON r.id = a.run_id AND r.state = 'running' AND a.number = r.attempts JOIN jobs j ON j.id = r.job_id
       WHERE a.state IN ('handed','accepted','running')`,
   )
@@ -260,22 +265,27 @@ interface LeaseRow {
   readonly definition: JobDefinition
   readonly inputs: Record<string, string>
   readonly secrets: Buffer | null
+  readonly accountId: number | null
+  readonly accountUser: string | null
+  readonly accountSecret: Buffer | null
 }
 
 /** Leases handed out to these agents that they have not said they have. Secrets are opened here and nowhere before. */
 export async function leasesToDeliver(agentIds: readonly number[]): Promise<{ agentId: number; lease: Lease }[]> {
   const rows = await many<LeaseRow>(
     null,
-    `SELECT a.id AS attempt, a.token, a.run_id AS run, a.number AS try, a.agent_id AS "agentId", j.title, v.definition, r.inputs, r.secrets
+    `SELECT a.id AS attempt, a.token, a.run_id AS run, a.number AS try, a.agent_id AS "agentId", j.title, v.definition, r.inputs, r.secrets,
+            c.id AS "accountId", c.user_name AS "accountUser", c.secret AS "accountSecret"
        FROM attempts a JOIN runs r ON r.id = a.run_id JOIN jobs j ON j.id = r.job_id
-       JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
+       JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version LEFT JOIN accounts c ON c.name = r.account
       WHERE a.state = 'handed' AND a.agent_id = ANY($1) ORDER BY a.id LIMIT 2000`,
     [agentIds],
   )
   return rows.map((row) => ({ agentId: row.agentId, lease: buildLease(row) }))
 }
 
-function buildLease({ attempt, token, run, try: number, title, definition, inputs, secrets }: LeaseRow): Lease {
+function buildLease(row: LeaseRow): Lease {
+  const { attempt, token, run, try: number, title, definition, inputs, secrets } = row
   const hidden = secrets ? (JSON.parse(unseal(secrets, 'run inputs')) as Record<string, string>) : {}
   const all = { ...inputs, ...hidden }
   const action =
@@ -292,7 +302,10 @@ function buildLease({ attempt, token, run, try: number, title, definition, input
               ) || 0,
           ),
         }
-      : definition.action
+      : isConnection(definition.action)
+        ? { kind: 'act' as const, of: definition.action }
+        : definition.action
+  const signsIn = action.kind === 'act' && row.accountUser !== null
   return {
     attempt,
     token,
@@ -301,9 +314,16 @@ function buildLease({ attempt, token, run, try: number, title, definition, input
     title,
     action,
     folder: definition.folder,
-    environment: definition.environment,
+    environment: signsIn
+      ? {
+          ...definition.environment,
+          BUGLE_ACCOUNT_USER: row.accountUser as string,
+          BUGLE_ACCOUNT_SECRET: row.accountSecret ? unseal(row.accountSecret, `account ${row.accountId}`) : '',
+        }
+      : definition.environment,
+    runAs: action.kind === 'act' ? null : row.accountUser,
     inputs: all,
-    secrets: Object.keys(hidden),
+    secrets: [...Object.keys(hidden), ...(signsIn ? ['BUGLE_ACCOUNT_SECRET'] : [])],
     timeLimitSeconds: definition.timeLimitSeconds,
     graceSeconds: GRACE_SECONDS,
     must: definition.success.must,
@@ -354,4 +374,10 @@ export async function openAttemptsOf(
     `SELECT id AS attempt, token, state FROM attempts WHERE agent_id = $1 AND state IN ('handed','accepted','running')`,
     [agentId],
   )
+}
+
+/** Units of each lock in all. */
+export async function lockUnits(): Promise<Record<string, number>> {
+  const rows = await many<{ name: string; units: number }>(null, 'SELECT name, units FROM locks')
+  return Object.fromEntries(rows.map(({ name, units }) => [name, units]))
 }

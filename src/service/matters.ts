@@ -92,7 +92,7 @@ export async function watchAgents(): Promise<void> {
 
 export interface MatterRow {
   readonly id: number
-  readonly kind: 'run-failed' | 'run-lost' | 'agent-away'
+  readonly kind: 'run-failed' | 'run-lost' | 'run-at-risk' | 'run-late' | 'agent-away'
   readonly state: 'open' | 'taken'
   readonly title: string
   readonly runId: number | null
@@ -109,6 +109,14 @@ export interface MatterRow {
   readonly takenAt: string | null
   readonly note: string
   readonly held: number
+  readonly isFlow: boolean
+  /** Of a flow run: whether it still goes on, the step that failed, and how many were passed over because of it. */
+  readonly isOpen: boolean
+  readonly stepPath: string | null
+  readonly stepTitle: string | null
+  readonly passedOver: number
+  readonly dueAt: string | null
+  readonly foreseenAt: string | null
 }
 
 /** What needs a person: open before taken, agents out of reach with work in hand first, then the newest. */
@@ -120,11 +128,14 @@ export async function listMatters(actor: Actor): Promise<MatterRow[]> {
             coalesce(r.reason, '') AS reason, coalesce(r.attempts, 0) AS attempts, coalesce(r.max_attempts, 0) AS "maxAttempts", m.times,
             m.evidence, m.opened_at AS "openedAt", m.last_at AS "lastAt", m.taken_by AS "takenBy", m.taken_at AS "takenAt", m.note,
             CASE WHEN m.kind = 'agent-away' THEN
-              (SELECT count(*) FROM runs x WHERE x.agent_id = m.agent_id AND x.state = 'running') ELSE 0 END::int AS held
-       FROM matters m LEFT JOIN runs r ON r.id = m.run_id LEFT JOIN jobs j ON j.id = r.job_id AND m.kind <> 'agent-away'
+              (SELECT count(*) FROM runs x WHERE x.agent_id = m.agent_id AND x.state = 'running') ELSE 0 END::int AS held,
+            coalesce(j.is_flow, false) AS "isFlow", r.id IS NOT NULL AND r.ended_at IS NULL AS "isOpen", s.step_path AS "stepPath", sj.title AS "stepTitle",
+            CASE WHEN j.is_flow THEN (SELECT count(*) FROM flow_steps f WHERE f.run_id = r.id AND f.reason = 'passed-over') ELSE 0 END::int AS "passedOver",
+            r.due_at AS "dueAt", r.foreseen_at AS "foreseenAt"
+       FROM matters m LEFT JOIN runs r ON r.id = m.run_id LEFT JOIN runs s ON s.id = m.step_run_id LEFT JOIN jobs sj ON sj.id = s.job_id LEFT JOIN jobs j ON j.id = r.job_id AND m.kind <> 'agent-away'
        LEFT JOIN agents g ON g.id = m.agent_id
       WHERE m.state <> 'closed'
-      ORDER BY m.state = 'taken', m.kind <> 'agent-away', m.last_at DESC LIMIT 200`,
+      ORDER BY m.state = 'taken', m.kind <> 'agent-away', m.kind = 'run-at-risk', m.last_at DESC LIMIT 200`,
   )
 }
 

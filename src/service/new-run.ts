@@ -101,18 +101,18 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
          FROM unnest($1::int[], $2::bigint[], $3::int[], $4::bigint[], $5::jsonb[], $6::text[], $7::text[], $8::jsonb[], $9::bytea[], $10::text[], $11::bigint[],
                      $12::text[], $13::bigint[], $14::text[], $15::text[], $16::int[], $17::int[], $18::int[], $19::bigint[], $20::timestamptz[],
                      $21::timestamptz[], $22::timestamptz[], $23::bool[], $24::bigint[], $25::int[], $26::jsonb[], $27::timestamptz[], $28::date[], $29::bigint[],
-                     $30::bigint[], $31::int[], $32::text[], $33::bigint[], $34::text[])
+                     $30::bigint[], $31::int[], $32::text[], $33::bigint[], $34::text[], $35::text[], $36::jsonb[])
               AS u(place, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state,
                    priority, slots, max_attempts, retry_delay_ms, start_after, created_at, due_at, after_earlier, trigger_id, trigger_version,
-                   calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by)
+                   calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by, account, locks)
         ORDER BY place),
      made AS (
        INSERT INTO runs (id, job_id, job_version, area_id, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key,
                          state, priority, slots, max_attempts, retry_delay_ms, start_after, created_at, ready_at, due_at, after_earlier, trigger_id,
-                         trigger_version, calendar_versions, occurrence, occurrence_day, for_agent_id, flow_run_id, step, step_path, chain_ms, held_by)
+                         trigger_version, calendar_versions, occurrence, occurrence_day, for_agent_id, flow_run_id, step, step_path, chain_ms, held_by, account, locks)
        SELECT id, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state, priority, slots,
               max_attempts, retry_delay_ms, start_after, created_at, CASE WHEN state = 'ready' THEN created_at END, due_at, after_earlier, trigger_id,
-              trigger_version, calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by
+              trigger_version, calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by, account, locks
          FROM given ORDER BY place
        ON CONFLICT (trigger_id, occurrence, coalesce(for_agent_id, 0)) WHERE occurrence IS NOT NULL DO NOTHING
        RETURNING id)
@@ -152,6 +152,8 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
       runs.map((r) => r.step?.path ?? null),
       runs.map((r) => r.step?.chainMs ?? null),
       runs.map((r) => r.step?.heldBy ?? null),
+      placements.map(({ account }) => account),
+      placements.map(({ locks }) => JSON.stringify(locks)),
     ],
   )
   const ids: (number | null)[] = runs.map(() => null)
@@ -165,16 +167,29 @@ function placementOf({ work: { definition }, target, step }: NewRun): {
   kind: string
   minVersion: string | null
   slots: number
+  account: string | null
+  locks: Readonly<Record<string, number>>
   retries: number
   retryDelayMs: number
 } {
   if (isFlowDefinition(definition))
-    return { target: null, kind: 'flow', minVersion: null, slots: 0, retries: 0, retryDelayMs: 0 }
+    return {
+      target: null,
+      kind: 'flow',
+      minVersion: null,
+      slots: 0,
+      account: null,
+      locks: {},
+      retries: 0,
+      retryDelayMs: 0,
+    }
   return {
     target: target ?? definition.target,
     kind: definition.action.kind,
     minVersion: definition.minVersion,
     slots: definition.slots,
+    account: definition.account,
+    locks: definition.locks,
     retries: step?.retry?.times ?? definition.retries,
     retryDelayMs: step?.retry?.delayMs ?? definition.retryDelaySeconds * 1000,
   }

@@ -220,10 +220,10 @@ async function writeAttempts(
         started_at = coalesce(a.started_at, u.started_at), what_ran = coalesce(u.what_ran, a.what_ran),
         report_seq = u.report_seq, output_lines = u.output_lines, output_bytes = u.output_bytes, telling_line = u.telling_line,
         ended_at = coalesce(u.ended_at, a.ended_at), reason = coalesce(u.reason, a.reason), exit_code = coalesce(u.exit_code, a.exit_code),
-        output_cut = a.output_cut OR u.output_cut
+        output_cut = a.output_cut OR u.output_cut, outputs = coalesce(u.outputs, a.outputs)
        FROM unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[], $5::int[], $6::int[], $7::bigint[], $8::text[],
-                   $9::timestamptz[], $10::text[], $11::int[], $12::bool[])
-            AS u(id, state, started_at, what_ran, report_seq, output_lines, output_bytes, telling_line, ended_at, reason, exit_code, output_cut)
+                   $9::timestamptz[], $10::text[], $11::int[], $12::bool[], $13::jsonb[])
+            AS u(id, state, started_at, what_ran, report_seq, output_lines, output_bytes, telling_line, ended_at, reason, exit_code, output_cut, outputs)
       WHERE a.id = u.id`,
     [
       touched.map((c) => c.row.id),
@@ -238,6 +238,7 @@ async function writeAttempts(
       touched.map((c) => ends.get(c.row.id)?.reason ?? null),
       touched.map((c) => ends.get(c.row.id)?.exitCode ?? null),
       touched.map((c) => c.ended?.outputCut ?? false),
+      touched.map((c) => (c.ended ? JSON.stringify(c.ended.outputs).replaceAll('\\u0000', '') : null)),
     ],
   )
 }

@@ -4,6 +4,7 @@ import { repeatByHand, type WhatRan } from '@/core/work/command'
 import { isFlowDefinition, readDefinition, type FlowDefinition } from '@/core/work/flow'
 import type { JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one } from '@/store/db'
+import type { DeadlineState } from './deadlines'
 import { requireRight, type Actor } from './actor'
 import { fleetForDispatch, readyRuns, runningWork } from './leases'
 import { notFound } from './problem'
@@ -35,6 +36,8 @@ export interface AttemptRow {
   readonly outputLines: number
   readonly outputCut: boolean
   readonly outputPurged: boolean
+  /** Named values that it handed on. */
+  readonly outputs: Readonly<Record<string, string>>
 }
 
 interface RunFacts extends RunRow {
@@ -48,6 +51,9 @@ interface RunFacts extends RunRow {
   readonly jobIsGone: boolean
   readonly trigger: RunTrigger | null
   readonly dueAt: string | null
+  readonly deadlineState: DeadlineState | null
+  /** When it ends by usual lengths, while it is open and has a deadline. */
+  readonly foreseenAt: string | null
 }
 
 /** A run of a job. */
@@ -100,6 +106,8 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
     matterId: number | null
     jobIsGone: boolean
     dueAt: string | null
+    deadlineState: DeadlineState | null
+    foreseenAt: string | null
     unreachableSince: string | null
     heldBy: string | null
   }>(
@@ -107,7 +115,7 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
     `SELECT r.job_version AS "jobVersion", v.definition AS raw, j.is_flow AS "isFlow", r.inputs, r.target, r.stop_asked_by AS "stopAskedBy",
             r.ready_at AS "readyAt", r.held_by AS "heldBy",
             (SELECT m.id FROM matters m WHERE m.run_id = r.id AND m.state <> 'closed' LIMIT 1) AS "matterId", j.deleted_at IS NOT NULL AS "jobIsGone",
-            r.due_at AS "dueAt", r.unreachable_since AS "unreachableSince"
+            r.due_at AS "dueAt", r.deadline_state AS "deadlineState", r.foreseen_at AS "foreseenAt", r.unreachable_since AS "unreachableSince"
        FROM runs r JOIN jobs j ON j.id = r.job_id JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version WHERE r.id = $1`,
     [id],
   )
@@ -123,7 +131,7 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
     null,
     `SELECT a.id, a.number, a.state, a.agent_id AS "agentId", g.name AS agent, a.handed_at AS "handedAt", a.started_at AS "startedAt",
             a.ended_at AS "endedAt", a.exit_code AS "exitCode", a.reason, a.what_ran AS "whatRan", a.output_lines AS "outputLines",
-            a.output_cut AS "outputCut", a.output_purged AS "outputPurged"
+            a.output_cut AS "outputCut", a.output_purged AS "outputPurged", a.outputs
        FROM attempts a JOIN agents g ON g.id = a.agent_id WHERE a.run_id = $1 ORDER BY a.number`,
     [id],
   )

@@ -40,7 +40,8 @@ export interface TriggerRow {
   readonly jobTitle: string
   readonly jobActive: boolean
   readonly area: string
-  readonly target: Target
+  /** null: of a flow, whose steps go to their own places. */
+  readonly target: Target | null
   /** Machines of its target that are switched on. */
   readonly machines: number
   readonly spread: 'one' | 'each'

@@ -4,6 +4,7 @@ import type { WorkDefinition } from '@/core/work/flow'
 import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
 import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
+import { connectionFaultsOf } from './accounts'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
@@ -118,6 +119,7 @@ export async function addJob(actor: Actor, job: JobContent): Promise<{ id: numbe
 
 /** `slug`: the name that files call it by; made from its title where none is given. */
 export async function insertJob(tx: Tx, actor: Actor, job: JobContent, slug?: string): Promise<{ id: number }> {
+  await requireThere(tx, job)
   const name = slug ?? (await freeSlug(tx, 'jobs', slugOf(job.title)))
   const { id } = await guardTitle(async () => {
     const made = await db().Job.create(
@@ -165,6 +167,7 @@ export async function saveJobIn(
       },
     )
   }
+  await requireThere(tx, job)
   const version = current.version + 1
   await guardTitle(() =>
     execute(
@@ -187,6 +190,11 @@ export async function saveJobIn(
   )
   await notify(tx, { jobs: true, place: true })
   return { version }
+}
+
+async function requireThere(tx: Tx, job: JobContent): Promise<void> {
+  const faults = await connectionFaultsOf(tx, job.definition)
+  if (faults.length > 0) throw new Problem('invalid-input', faults.map(({ message }) => message).join(' '), faults)
 }
 
 /** Takes a job or flow off the lists; its runs and their output stay until their time is up. */

@@ -24,6 +24,7 @@ const lease = (change: Partial<Lease> = {}): Lease => ({
   environment: { A: '1' },
   inputs: { harbour: 'orrin' },
   secrets: [],
+  runAs: null,
   timeLimitSeconds: null,
   graceSeconds: 1,
   must: null,

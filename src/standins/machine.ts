@@ -167,6 +167,7 @@ export class SimulatedMachine {
       kind: 'ended',
       at: Math.round(this.link.now()),
       outputCut: false,
+      outputs: {},
       end: { exitCode, signal: null, how, detail: null, sawMust: null, sawMustNot: null, mustNotLine: null },
     })
   }

@@ -3,8 +3,9 @@ import { db } from './db'
 import { foundation } from './migrations/0001-foundation'
 import { timing } from './migrations/0002-timing'
 import { flows } from './migrations/0003-flows'
+import { connections } from './migrations/0004-connections'
 
-const MIGRATIONS = [foundation, timing, flows]
+const MIGRATIONS = [foundation, timing, flows, connections]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

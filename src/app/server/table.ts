@@ -10,6 +10,8 @@ import {
   enrolmentsOfKey,
   revokeEnrolmentKey,
 } from '@/service/enrol'
+import * as accounts from '@/service/accounts'
+import * as locks from '@/service/locks'
 import * as fleet from '@/service/fleet'
 import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/matters'
 import {
@@ -129,6 +131,22 @@ export const ENDPOINTS: readonly Endpoint[] = [
     { query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }) },
     ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
   ),
+  endpoint('GET', '/accounts', 'see', {}, ({ actor }) => accounts.listAccounts(actor)),
+  endpoint('POST', '/accounts', 'administer', { body: accounts.accountSchema }, ({ actor, body }) =>
+    accounts.addAccount(actor, body),
+  ),
+  endpoint('PUT', '/accounts/:id', 'administer', { body: accounts.accountChangeSchema }, ({ actor, params, body }) =>
+    accounts.changeAccount(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/accounts/:id', 'administer', {}, ({ actor, params }) =>
+    accounts.removeAccount(actor, id(params)),
+  ),
+  endpoint('GET', '/locks', 'see', {}, ({ actor }) => locks.listLocks(actor)),
+  endpoint('POST', '/locks', 'administer', { body: locks.lockSchema }, ({ actor, body }) => locks.addLock(actor, body)),
+  endpoint('PUT', '/locks/:id', 'administer', { body: locks.lockChangeSchema }, ({ actor, params, body }) =>
+    locks.changeLock(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/locks/:id', 'administer', {}, ({ actor, params }) => locks.removeLock(actor, id(params))),
   endpoint('GET', '/pools', 'see', {}, ({ actor }) => fleet.listPools(actor)),
   endpoint('POST', '/pools', 'administer', { body: fleet.poolSchema }, ({ actor, body }) => fleet.addPool(actor, body)),
   endpoint('PATCH', '/pools/:id', 'administer', { body: fleet.poolChangeSchema }, ({ actor, params, body }) =>

@@ -1,3 +1,4 @@
+import { CONNECTION_KINDS } from '../work/connections'
 import { z } from 'zod'
 import { dayRuleSchema, idSchema, isoDaySchema } from '../calendar/rule'
 import { PRIORITIES } from '../dispatch/types'
@@ -70,7 +71,10 @@ const jobSchema = z.strictObject({
   notes: notesSchema.optional(),
   area: z.string().min(1).max(80).optional(),
   active: z.boolean().default(true),
-  kind: z.enum(['command', 'script', 'wait']).optional(),
+  kind: z.enum(['command', 'script', 'wait', ...CONNECTION_KINDS]).optional(),
+  /** The fields of a job that talks to others, as its kind has them. */
+  with: z.record(z.string(), z.unknown()).optional(),
+  account: idSchema.optional(),
   command: z.string().min(1).max(200_000).optional(),
   interpreter: z.enum(INTERPRETERS).optional(),
   script: z.string().min(1).max(200_000).optional(),

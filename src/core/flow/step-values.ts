@@ -1,18 +1,29 @@
 import type { Fault } from '../schema/faults'
 import type { FlowDefinition, FlowStep } from '../work/flow'
 import { valueFault, type Input } from '../work/inputs'
+import { leadsTo } from './edit'
 import type { Value } from './inputs'
 
-const REFERENCE = /\$\{([a-z][A-Za-z0-9_]*)\}/g
+/** `${input}` of the flow, or `${step.name}`: a value that an earlier step of the same flow handed on. */
+const REFERENCE = /\$\{([a-z0-9][A-Za-z0-9_-]*(?:\.[a-z][A-Za-z0-9_]*)?)\}/g
 const WHOLE = /^\$\{([a-z][A-Za-z0-9_]*)\}$/
 
 /** A value as it travels to a run: text. */
 export const asText = (value: Value): string => (typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value))
 
-/** What a step's job is given: the step's `with`, references to inputs of the flow filled in. A reference to a missing value is left out as a whole. */
+/** Steps whose outputs are referred to, as they are called in their flow. */
+export function stepsReferredTo(given: Readonly<Record<string, Value>>): string[] {
+  const found = Object.values(given).flatMap((value) =>
+    typeof value === 'string' ? [...value.matchAll(REFERENCE)].map((reference) => String(reference[1])) : [],
+  )
+  return found.flatMap((key) => (key.includes('.') ? [key.slice(0, key.indexOf('.'))] : []))
+}
+
+/** What a step's job is given: the step's `with`, references to inputs of the flow and to what earlier steps handed on filled in; what none handed on is empty. A reference to a missing value is left out as a whole. */
 export function stepValues(
   given: Readonly<Record<string, Value>>,
   flowValues: ReadonlyMap<string, Value>,
+  handedOn: (step: string, name: string) => string = () => '',
 ): Record<string, string> {
   const values: Record<string, string> = {}
   for (const [name, value] of Object.entries(given)) {
@@ -20,7 +31,11 @@ export function stepValues(
     else if (WHOLE.test(value)) {
       const inner = flowValues.get(value.slice(2, -1))
       if (inner !== undefined) values[name] = asText(inner)
-    } else values[name] = value.replace(REFERENCE, (_, key: string) => asText(flowValues.get(key) ?? ''))
+    } else
+      values[name] = value.replace(REFERENCE, (_, key: string) => {
+        const dot = key.indexOf('.')
+        return dot < 0 ? asText(flowValues.get(key) ?? '') : handedOn(key.slice(0, dot), key.slice(dot + 1))
+      })
   }
   return values
 }
@@ -35,7 +50,8 @@ export interface Asked {
  * What is wrong with what steps give to their jobs and flows: inputs that these do not have or that stay without a value, references to nothing, values that do not
  * fit, and secrets that would be stored openly. `asked`: null for work that does not exist, which is told elsewhere.
  */
-export function stepValueFaults({ inputs, steps }: FlowDefinition, asked: (step: FlowStep) => Asked | null): Fault[] {
+export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowStep) => Asked | null): Fault[] {
+  const { inputs, steps } = definition
   const own = new Map(inputs.map((input) => [input.name, input]))
   return steps.flatMap((step, i) => {
     const work = asked(step)
@@ -53,6 +69,16 @@ export function stepValueFaults({ inputs, steps }: FlowDefinition, asked: (step:
       const references =
         typeof value === 'string' ? [...value.matchAll(REFERENCE)].map((found) => String(found[1])) : []
       for (const reference of references) {
+        const [earlier, output] = reference.split('.') as [string, string?]
+        if (output !== undefined) {
+          if (step.flow !== undefined)
+            add(name, 'What a flow is given is fixed when it begins: no earlier step has ended then.')
+          if (!steps.some(({ id }) => id === earlier)) add(name, `This flow has no step ${earlier}.`)
+          else if (earlier === step.id || !leadsTo(definition, earlier, step.id))
+            add(name, `The step ${earlier} does not come before: it cannot have handed anything on.`)
+          else if (input.type === 'secret') add(name, 'What a step hands on is no secret.')
+          continue
+        }
         const from = own.get(reference)
         if (!from) add(name, `This flow has no input ${reference}.`)
         else if (from.type === 'secret' && !(input.type === 'secret' && WHOLE.test(String(value))))

@@ -7,7 +7,7 @@ export interface AttemptEnd {
   readonly exitCode: number | null
   readonly signal: string | null
   readonly how: 'exited' | 'stopped' | 'timedOut' | 'couldNotStart' | 'orphaned'
-  /** Why it could not start, or what else is worth saying. */
+  /** Why it could not start, or, of an action that talks to others, why it failed. */
   readonly detail: string | null
   /** Whether the pattern that must appear, and the one that must not, were seen; null: no such pattern. */
   readonly sawMust: boolean | null
@@ -36,7 +36,7 @@ export function judge(end: AttemptEnd, rule: SuccessRule, timeLimitSeconds: numb
   const code = end.exitCode ?? -1
   if (!rule.exitCodes.includes(code)) {
     const wanted = rule.exitCodes.length === 1 ? `${rule.exitCodes[0]}` : `one of ${rule.exitCodes.join(', ')}`
-    return { outcome: 'failed', reason: `Exit code ${code}; success is ${wanted}.` }
+    return { outcome: 'failed', reason: end.detail ?? `Exit code ${code}; success is ${wanted}.` }
   }
   if (end.sawMustNot === true) {
     return { outcome: 'failed', reason: `The output has “${clip(end.mustNotLine ?? '')}”, which must not appear.` }

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { PRIORITIES } from '../dispatch/types'
+import { ACCOUNT_USE, CONNECTION_KINDS, CONNECTION_SCHEMAS, connectionFaults, isConnection } from './connections'
 import { inputSchema } from './inputs'
 
 /** Names that stand in addresses, files and the bundle. */
@@ -28,8 +29,10 @@ export const actionSchema = z.discriminatedUnion('kind', [
       z.string().regex(/^\$\{[a-z]\w*\}$/i, 'A number of minutes, or ${name} of an input.'),
     ]),
   }),
+  ...CONNECTION_SCHEMAS,
 ])
 export type Action = z.output<typeof actionSchema>
+export const ACTION_KINDS = ['command', 'script', 'wait', ...CONNECTION_KINDS] as const
 
 export const targetSchema = z.union([
   z.strictObject({ agent: z.string().min(1, 'Name an agent.').max(80) }),
@@ -94,7 +97,11 @@ export const jobDefinitionSchema = z
   .strictObject({
     action: actionSchema,
     target: targetSchema,
+    /** Whom it signs in as, or under which account of the machine it runs; its agent must have it. */
+    account: slugSchema.nullable().default(null),
     slots: z.int().min(1).max(64).default(1),
+    /** Units of named locks that it holds while it runs, across all runs. */
+    locks: z.record(slugSchema, z.int().min(1).max(1000)).default({}),
     minVersion: z
       .string()
       .regex(/^\d+(\.\d+){0,2}$/, 'A version reads like 1.4.0.')
@@ -142,6 +149,17 @@ export const jobDefinitionSchema = z
         message: 'Another agent of its pool can be taken only where the target is one agent.',
       })
     }
+    if (isConnection(job.action)) {
+      const { kind } = job.action
+      for (const { path, message } of connectionFaults(job.action, new Set(job.inputs.map(({ name }) => name))))
+        context.addIssue({ code: 'custom', path: ['action', ...path], message })
+      if (ACCOUNT_USE[kind] === 'must' && job.account === null)
+        context.addIssue({ code: 'custom', path: ['account'], message: 'Choose the account that it signs in with.' })
+      if (ACCOUNT_USE[kind] === 'none' && job.account !== null)
+        context.addIssue({ code: 'custom', path: ['account'], message: 'A reach check signs in nowhere.' })
+    }
+    if (job.action.kind === 'wait' && job.account !== null)
+      context.addIssue({ code: 'custom', path: ['account'], message: 'Waiting needs no account.' })
     if (job.action.kind === 'wait' && typeof job.action.minutes === 'string') {
       const name = job.action.minutes.slice(2, -1)
       if (!job.inputs.some((input) => input.name === name && input.type === 'number')) {

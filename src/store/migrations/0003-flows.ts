@@ -58,6 +58,14 @@ CREATE TABLE flow_wakes (
   run_id bigint NOT NULL REFERENCES runs ON DELETE CASCADE
 );
 
+-- How an open run stands with its deadline, and when it will end by usual lengths.
+ALTER TABLE runs
+  ADD COLUMN deadline_state text CHECK (deadline_state IN ('at-risk','late')),
+  ADD COLUMN foreseen_at timestamptz;
+CREATE INDEX runs_due_open ON runs (id) WHERE due_at IS NOT NULL AND state IN ('waiting','ready','running');
+ALTER TABLE matters DROP CONSTRAINT matters_kind_check;
+ALTER TABLE matters ADD CONSTRAINT matters_kind_check CHECK (kind IN ('run-failed','run-lost','run-at-risk','run-late','agent-away'));
+
 -- Of a flow's matter: the run of the step that failed.
 ALTER TABLE matters ADD COLUMN step_run_id bigint REFERENCES runs ON DELETE SET NULL;
 

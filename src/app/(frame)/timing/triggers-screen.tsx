@@ -20,7 +20,8 @@ import { CadenceEdit } from './cadence-edit'
 import { ManyBar } from './many-bar'
 import { TimingNav } from './timing-nav'
 import { TriggerFilters } from './trigger-filters'
-import { perDay, targetWords } from './words'
+import { targetWords } from '../work/words'
+import { perDay } from './words'
 
 interface TriggerPage {
   readonly rows: TriggerRow[]
@@ -177,14 +178,17 @@ function columnsFor({ isChosen, choose, toggle, isLocked }: RowActs): Column<Tri
     {
       id: 'where',
       title: 'Where',
-      cell: (row) => (
-        <span title={`${row.spread === 'each' ? 'on every one of' : 'on one of'} ${row.machines} machines`}>
-          {targetWords(row.target)}{' '}
-          <Small>
-            {row.spread === 'each' ? `× ${row.machines}` : row.machines === 1 ? '' : `1 of ${row.machines}`}
-          </Small>
-        </span>
-      ),
+      cell: (row) =>
+        row.target === null ? (
+          targetWords(null)
+        ) : (
+          <span title={`${row.spread === 'each' ? 'on every one of' : 'on one of'} ${row.machines} machines`}>
+            {targetWords(row.target)}{' '}
+            <Small>
+              {row.spread === 'each' ? `× ${row.machines}` : row.machines === 1 ? '' : `1 of ${row.machines}`}
+            </Small>
+          </span>
+        ),
     },
     { id: 'cadence', title: 'When', sort: 'cadence', maxWidth: 300, cell: (row) => <CadenceEdit row={row} /> },
     {

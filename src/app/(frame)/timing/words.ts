@@ -1,14 +1,3 @@
-import type { Target } from '@/core/dispatch/types'
-
-/** A target in few words. */
-export function targetWords(target: Target): string {
-  if ('agent' in target) return target.agent
-  if ('pool' in target) return `pool ${target.pool}`
-  return Object.entries(target.labels)
-    .map(([key, value]) => `${key}=${value}`)
-    .join(', ')
-}
-
 /** Why an occurrence was not started, in words. */
 export const WHY_WORDS: Record<string, string> = {
   late: 'too late',

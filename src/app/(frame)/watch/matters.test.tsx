@@ -25,6 +25,13 @@ const matter = (change: object): MatterRow =>
     takenBy: null,
     takenAt: null,
     note: '',
+    isFlow: false,
+    isOpen: false,
+    stepPath: null,
+    stepTitle: null,
+    passedOver: 0,
+    dueAt: null,
+    foreseenAt: null,
     ...change,
   }) as unknown as MatterRow
 const card = async (headline: string): Promise<HTMLElement> =>
@@ -52,6 +59,41 @@ describe('what needs a person', () => {
     expect(words(await card('brack-ops1 has not called'))).toContain('2 runs on it; given up as lost if it stays away.')
     expect(words(await card('Name check failed on tarn-ops1'))).toContain('Taken by Callum Eads')
     expect(screen.getByText('3 open · 1 taken')).toBeTruthy()
+  })
+
+  it('names the step at which a flow failed, what that passed over, and leads to running again from it', async () => {
+    const flow = { isFlow: true, title: 'Sailing manifests', stepPath: 'boards/tarn', stepTitle: 'Departure board' }
+    show(
+      <Matters />,
+      {
+        'GET /matters': [
+          matter({ ...flow, passedOver: 3, dueAt: '2027-03-09T04:45:00Z' }),
+          matter({ ...flow, id: 2, title: 'Sound watch', isOpen: true }),
+        ],
+      },
+      { role: 'operator' },
+    )
+    const over = words(await card('Sailing manifests failed at Departure board on tarn-ops1'))
+    expect(over).toMatch(/The flow has ended\. 3 steps passed over because of it\. To finish by Tue 9 Mar 04:45\./)
+    const open = await card('Sound watch failed at Departure board on tarn-ops1')
+    expect(words(open)).toContain('The rest of the flow goes on.')
+    expect(within(open).queryByRole('button', { name: /Run again/ })).toBeNull()
+    await press('Run again from Departure board')
+    await waitFor(() => expect(window.location.search).toBe('?step=boards%2Ftarn&do=again'))
+  })
+
+  it('tells of runs that are late or will be', async () => {
+    const late = { dueAt: '2027-03-09T04:45:00Z', foreseenAt: '2027-03-09T05:02:00Z' }
+    show(<Matters />, {
+      'GET /matters': [
+        matter({ ...late, kind: 'run-late' }),
+        matter({ ...late, id: 2, kind: 'run-at-risk', title: 'Close of day' }),
+      ],
+    })
+    expect(words(await card('Till file Tarn Head is late'))).toContain('To finish by Tue 9 Mar 04:45.')
+    const risk = await card('Close of day may be late')
+    expect(words(risk)).toContain('To finish by Tue 9 Mar 04:45; by usual lengths it ends at Tue 9 Mar 05:02.')
+    expect(within(risk).queryByRole('button', { name: /Run again/ })).toBeNull()
   })
 
   it('says that all is well', async () => {

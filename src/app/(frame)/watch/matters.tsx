@@ -14,7 +14,7 @@ import { Button, ButtonLink } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
-import { StateMark } from '@/ui/parts/state-mark'
+import { StateMark, type Mark } from '@/ui/parts/state-mark'
 import { Time } from '@/ui/parts/time'
 
 const Head = styled(Row)`
@@ -88,7 +88,9 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
   const say = useSay()
   const [taking, setTaking] = useState(false)
   const isRun = matter.kind !== 'agent-away'
-  const colour = matter.kind === 'run-failed' ? 'failed' : 'lost'
+  const { colour, mark } = LOOKS[matter.kind]
+  const isBad = matter.kind === 'run-failed' || matter.kind === 'run-lost'
+  const page = pageOf(matter)
   const act = (work: Promise<unknown>): void => {
     work.then(
       () => client.invalidateQueries({ queryKey: ['matters'] }),
@@ -104,8 +106,8 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
   return (
     <Card $colour={colour} $taken={matter.state === 'taken'}>
       <h3>
-        <StateMark mark={matter.kind === 'run-failed' ? 'failed' : matter.kind === 'run-lost' ? 'lost' : 'away'} />
-        <Link href={isRun ? `/runs/${matter.runId}` : `/fleet/agents/${matter.agentId}`}>{headline(matter)}</Link>
+        <StateMark mark={mark} />
+        <Link href={page}>{headline(matter)}</Link>
       </h3>
       {matter.state === 'taken' ? (
         <p>
@@ -120,7 +122,20 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
                 #{matter.runId}
                 {matter.maxAttempts > 1 && ` · try ${matter.attempts} of ${matter.maxAttempts}`} ·{' '}
                 <Time at={matter.lastAt} withRelative />
-                {matter.times > 1 && ` · ${count(matter.times, 'time')} in a row`}. {matter.reason}
+                {matter.times > 1 && ` · ${count(matter.times, 'time')} in a row`}.{' '}
+                {isBad ? (matter.isFlow ? flowFacts(matter) : matter.reason) : null}
+                {matter.dueAt && (
+                  <>
+                    {' '}
+                    To finish by <Time at={matter.dueAt} />
+                    {matter.kind === 'run-at-risk' && (
+                      <>
+                        ; by usual lengths it ends at <Time at={matter.foreseenAt} />
+                      </>
+                    )}
+                    .
+                  </>
+                )}
               </>
             ) : (
               <>
@@ -135,14 +150,17 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
         </>
       )}
       <Row $gap={6}>
-        {isRun && matter.state === 'open' && (
+        {isBad && matter.state === 'open' && !matter.isFlow && (
           <Button kind="strong" onPress={again} whyNot={why}>
             Run again
           </Button>
         )}
-        <ButtonLink href={isRun ? `/runs/${matter.runId}` : `/fleet/agents/${matter.agentId}`}>
-          {isRun ? 'Output' : 'Open agent'}
-        </ButtonLink>
+        {isBad && matter.state === 'open' && matter.isFlow && !matter.isOpen && matter.stepPath && (
+          <Button kind="strong" onPress={() => router.push(`${page}&do=again`)} whyNot={why}>
+            Run again from {matter.stepTitle}
+          </Button>
+        )}
+        <ButtonLink href={page}>{!isRun ? 'Open agent' : isBad ? 'Output' : 'Open run'}</ButtonLink>
         {matter.state === 'open' && (
           <Button onPress={() => setTaking(true)} whyNot={why}>
             Take
@@ -161,11 +179,30 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
   )
 }
 
-function headline(matter: MatterRow): ReactNode {
-  if (matter.kind === 'agent-away') {
-    return <>{matter.title} has not called</>
-  }
-  return `${matter.title} ${matter.kind === 'run-lost' ? 'was lost' : 'failed'}${matter.agentName ? ` on ${matter.agentName}` : ''}`
+const LOOKS: Record<MatterRow['kind'], { colour: string; mark: Mark }> = {
+  'run-failed': { colour: 'failed', mark: 'failed' },
+  'run-lost': { colour: 'lost', mark: 'lost' },
+  'run-at-risk': { colour: 'late', mark: 'late' },
+  'run-late': { colour: 'late', mark: 'late' },
+  'agent-away': { colour: 'lost', mark: 'away' },
+}
+
+function pageOf({ kind, runId, agentId, stepPath }: MatterRow): string {
+  if (kind === 'agent-away') return `/fleet/agents/${agentId}`
+  return stepPath === null ? `/runs/${runId}` : `/runs/${runId}?step=${encodeURIComponent(stepPath)}`
+}
+
+function headline({ kind, title, stepTitle, agentName }: MatterRow): ReactNode {
+  if (kind === 'agent-away') return <>{title} has not called</>
+  if (kind === 'run-at-risk') return `${title} may be late`
+  if (kind === 'run-late') return `${title} is late`
+  const where = agentName ? ` on ${agentName}` : ''
+  return `${title} ${kind === 'run-lost' ? 'was lost' : 'failed'}${stepTitle ? ` at ${stepTitle}` : ''}${where}`
+}
+
+function flowFacts({ isOpen, passedOver }: MatterRow): string {
+  const because = passedOver === 0 ? '' : ` ${count(passedOver, 'step')} passed over because of it.`
+  return `${isOpen ? 'The rest of the flow goes on.' : 'The flow has ended.'}${because}`
 }
 
 function TakeDialog({

@@ -38,7 +38,7 @@ export function CommonFacts({ run }: { run: RunFull | FlowRunFull }): ReactNode 
       )}
       {run.dueAt && (
         <FactItem name="finish by">
-          <Due dueAt={run.dueAt} endedAt={run.endedAt} />
+          <Due run={run} dueAt={run.dueAt} />
         </FactItem>
       )}
       <FactItem name={run.startedAt ? 'began' : 'asked for'}>
@@ -59,13 +59,26 @@ function rulesOf({ version, calendarVersions }: NonNullable<RunFull['trigger']>)
   return [`trigger version ${version}`, ...calendars].join(', ')
 }
 
-function Due({ dueAt, endedAt }: { dueAt: string; endedAt: string | null }): ReactNode {
+function Due({ run, dueAt }: { run: RunFull | FlowRunFull; dueAt: string }): ReactNode {
   const now = useNow()
+  const { endedAt } = run
+  const isAtRisk = !endedAt && run.deadlineState === 'at-risk'
   const isLate = new Date(dueAt).getTime() < (endedAt ? new Date(endedAt).getTime() : now)
   return (
-    <span style={isLate ? { color: 'var(--late)' } : {}}>
+    <span style={isLate || isAtRisk ? { color: 'var(--late)' } : {}}>
       <Time at={dueAt} />
-      {isLate && (endedAt ? ' · ended late' : ' · late')}
+      {isLate ? (
+        endedAt ? (
+          ' · ended late'
+        ) : (
+          ' · late'
+        )
+      ) : isAtRisk ? (
+        <>
+          {' '}
+          · at risk: by usual lengths <Time at={run.foreseenAt} />
+        </>
+      ) : null}
     </span>
   )
 }

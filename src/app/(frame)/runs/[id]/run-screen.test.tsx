@@ -29,6 +29,7 @@ const attempt = (change: Partial<AttemptRow> = {}): AttemptRow => ({
   outputLines: 0,
   outputCut: false,
   outputPurged: false,
+  outputs: {},
   ...change,
 })
 const run = (change: Partial<RunFull> = {}): RunFull =>

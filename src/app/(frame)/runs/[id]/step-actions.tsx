@@ -6,6 +6,7 @@ import type { FlowRunFull } from '@/service/run-page'
 import { api, type ApiProblem } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
+import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
@@ -17,7 +18,14 @@ export function StepActions({ run, step }: { run: FlowRunFull; step: FlowStepVie
   const client = useQueryClient()
   const say = useSay()
   const { why } = useMay('operate')
-  const [open, setOpen] = useState<'mark' | 'again' | null>(null)
+  const { values, set } = useAddress()
+  const [opened, setOpened] = useState<'mark' | 'again' | null>(null)
+  // Watch leads here with the question already asked.
+  const open = opened ?? (values.do === 'again' && why === undefined ? 'again' : null)
+  const setOpen = (next: typeof opened): void => {
+    if (values.do) set({ do: null }, 'replace')
+    setOpened(next)
+  }
   const refresh = (): void => void client.invalidateQueries({ queryKey: ['run', run.id] })
   const act = (what: 'hold' | 'release'): void => {
     api

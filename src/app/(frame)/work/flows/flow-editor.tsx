@@ -43,6 +43,7 @@ export function FlowEditor({
   material: FlowMaterial
 }): ReactNode {
   const [removing, setRemoving] = useState(false)
+  const [adding, setAdding] = useState(false)
   const { values, set: setAddress } = useAddress()
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { why } = useMay('design')
@@ -189,18 +190,21 @@ export function FlowEditor({
         onChoose={choose}
         onLink={why === undefined ? link : undefined}
         tools={
-          <span inert={why !== undefined}>
-            <AddStep
-              definition={definition}
-              material={material}
-              chosen={outer?.id ?? null}
-              onAdd={(next, id) => {
-                define(next, `add ${id}`)
-                choose(id)
-              }}
-            />
-          </span>
+          <Button onPress={() => setAdding(true)} whyNot={why}>
+            Add a step
+          </Button>
         }
+      />
+      <AddStep
+        definition={definition}
+        material={material}
+        chosen={outer?.id ?? null}
+        isOpen={adding}
+        onClose={() => setAdding(false)}
+        onAdd={(next, id) => {
+          define(next, `add ${id}`)
+          choose(id)
+        }}
       />
       <Panel style={{ flex: 1, minHeight: 300, display: 'flex' }}>
         <div style={{ width: 330, flex: 'none', borderRight: '1px solid var(--line)', overflow: 'auto' }}>

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { referencesInSingleQuotes } from '@/core/work/command'
+import { ACCOUNT_USE, CONNECTION_KINDS, isConnection } from '@/core/work/connections'
 import { INTERPRETERS, UNREACHABLE_THEN, type Interpreter, type JobDefinition, type Pattern } from '@/core/work/job'
 import type { AgentRow, PoolRow } from '@/service/fleet'
 import { api } from '@/ui/api'
@@ -12,7 +13,10 @@ import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { NumberField } from '@/ui/parts/number-field'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
+import { AccountAndLocks } from './account-and-locks'
 import { CodeField } from './code-field'
+import { BLANK, CONNECTION_TITLES, ConnectionFields, HandsOn } from './connection-fields'
+import { PairsField } from './pairs-field'
 
 export interface SectionProps {
   readonly definition: JobDefinition
@@ -24,6 +28,7 @@ const KINDS = [
   { id: 'command', title: 'a command line' },
   { id: 'script', title: 'a script' },
   { id: 'wait', title: 'wait' },
+  ...CONNECTION_KINDS.map((id) => ({ id, title: CONNECTION_TITLES[id] })),
 ]
 
 export function WhatSection({ definition, define, faultOf }: SectionProps): ReactNode {
@@ -34,7 +39,13 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
   const setKind = (kind: string): void => {
     if (kind === 'command') define({ action: { kind, command: text } })
     if (kind === 'script') define({ action: { kind, interpreter: 'sh', script: text } })
-    if (kind === 'wait') define({ action: { kind, minutes: 1 } })
+    if (kind === 'wait') define({ action: { kind, minutes: 1 }, account: null })
+    const connection = CONNECTION_KINDS.find((each) => each === kind)
+    if (connection)
+      define({
+        action: BLANK[connection],
+        ...(ACCOUNT_USE[connection] === 'none' ? { account: null } : {}),
+      })
   }
   return (
     <Part aria-label="What">
@@ -42,7 +53,7 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
       <Stack>
         <Sentence>
           <Word>Run</Word>
-          <Select label="Kind" hideLabel value={action.kind} onChange={setKind} choices={KINDS} width="160px" />
+          <Select label="Kind" hideLabel value={action.kind} onChange={setKind} choices={KINDS} width="200px" />
           {action.kind === 'script' && (
             <>
               <Word>with</Word>
@@ -92,63 +103,47 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
             error={faultOf('definition.action.script')}
           />
         )}
-        {action.kind !== 'wait' && names.size > 0 && (
+        {isConnection(action) && (
+          <>
+            <ConnectionFields action={action} onChange={(next) => define({ action: next })} faultOf={faultOf} />
+            <HandsOn kind={action.kind} />
+            {names.size > 0 && action.kind !== 'ssh' && (
+              <Small>
+                {[...names].map((name) => `\${${name}}`).join(', ')} can stand in every field but a statement, where it
+                is a parameter.
+              </Small>
+            )}
+          </>
+        )}
+        {!isConnection(action) && action.kind !== 'wait' && names.size > 0 && (
           <Small>
             Inputs are environment variables: {[...names].map((name) => `\${${name}}`).join(', ')}. In a command or
             shell script they are quoted for you and never read as code.
             {unread.length > 0 && ` ${unread.join(', ')} stands in single quotes, where the shell leaves it as it is.`}
           </Small>
         )}
-        <Sentence>
-          <Word $labelled>In</Word>
-          <TextField
-            label="folder (the account’s home if empty)"
-            value={definition.folder ?? ''}
-            onChange={(folder) => define({ folder: folder === '' ? null : folder })}
-            error={faultOf('definition.folder')}
-            mono
-            width="300px"
-          />
-          <Word $labelled>with</Word>
-          <EnvironmentField
-            value={definition.environment}
-            onChange={(environment) => define({ environment })}
-            error={faultOf('definition.environment')}
-          />
-        </Sentence>
+        {!isConnection(action) && (
+          <Sentence>
+            <Word $labelled>In</Word>
+            <TextField
+              label="folder (the account’s home if empty)"
+              value={definition.folder ?? ''}
+              onChange={(folder) => define({ folder: folder === '' ? null : folder })}
+              error={faultOf('definition.folder')}
+              mono
+              width="300px"
+            />
+            <Word $labelled>with</Word>
+            <PairsField
+              label="environment, one NAME=value a line"
+              value={definition.environment}
+              onChange={(environment) => define({ environment })}
+              error={faultOf('definition.environment')}
+            />
+          </Sentence>
+        )}
       </Stack>
     </Part>
-  )
-}
-
-function EnvironmentField({
-  value,
-  onChange,
-  error,
-}: {
-  value: Record<string, string>
-  onChange: (value: Record<string, string>) => void
-  error: string | undefined
-}): ReactNode {
-  const [text, setText] = useFollowing(JSON.stringify(value), (json) => pairsOf(json).join('\n'))
-  const bad = text.split('\n').find((line) => line.trim() !== '' && !/^[A-Za-z_]\w*=/.test(line))
-  return (
-    <TextField
-      label="environment, one NAME=value a line"
-      rows={2}
-      mono
-      value={text}
-      error={bad ? `“${bad}” is not NAME=value.` : error}
-      width="360px"
-      onChange={(next) => {
-        const pairs = next.split('\n').filter((line) => /^[A-Za-z_]\w*=/.test(line))
-        const meant = Object.fromEntries(
-          pairs.map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)]),
-        )
-        setText(next, JSON.stringify(meant))
-        onChange(meant)
-      }}
-    />
   )
 }
 
@@ -259,6 +254,7 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
                   .join(', ')}${fits.length > 6 ? ' …' : ''}`}
           </Small>
         </Sentence>
+        <AccountAndLocks definition={definition} define={define} faultOf={faultOf} />
         <Sentence>
           <Word>If none of them can be reached, look again every</Word>
           <NumberField

@@ -1,0 +1,293 @@
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { connectionSchema, type Connection, type ConnectionKind } from '@/core/work/connections'
+import { Mailbox } from '@/standins/services/mailbox'
+import { SshMachine } from '@/standins/services/ssh-machine'
+import { WebServices } from '@/standins/services/web-services'
+import { told } from './act.test-help'
+import { http } from './http'
+import { mail } from './mail'
+import { reach } from './reach'
+import { ssh } from './ssh'
+import { ticket } from './ticket'
+import { transfer } from './transfer'
+
+jest.setTimeout(30_000)
+
+const USERS = { harbour: 'kelp-and-tide-9' }
+const ACCOUNT = { user: 'harbour', secret: 'kelp-and-tide-9' }
+let dir: string
+let mailbox: Mailbox
+let machine: SshMachine
+let web: WebServices
+const ports = { mail: 0, ssh: 0, web: 0 }
+
+beforeEach(async () => {
+  dir = mkdtempSync(join(tmpdir(), 'bugle-act-'))
+  mkdirSync(join(dir, 'far'))
+  mkdirSync(join(dir, 'here'))
+  mailbox = new Mailbox(USERS)
+  machine = new SshMachine({ folder: join(dir, 'far'), users: USERS, mayRun: true })
+  web = new WebServices(mailbox.mails, { mailbox, machine })
+  ports.mail = await mailbox.start(0)
+  ports.ssh = await machine.start(0)
+  ports.web = await web.start(0)
+})
+afterEach(async () => {
+  await Promise.all([mailbox.stop(), machine.stop(), web.stop()])
+  rmSync(dir, { recursive: true, force: true })
+})
+
+const make = <K extends ConnectionKind>(
+  action: { kind: K } & Record<string, unknown>,
+): Extract<Connection, { kind: K }> => connectionSchema.parse(action) as Extract<Connection, { kind: K }>
+const app = (path: string): string => `http://127.0.0.1:${ports.web}/app${path}`
+/** A port at which nothing listens. */
+const nowhere = (): Promise<number> =>
+  new Promise((resolve) => {
+    const probe = createServer().listen(0, () => {
+      const { port } = probe.address() as { port: number }
+      probe.close(() => resolve(port))
+    })
+  })
+
+describe('a reach check', () => {
+  it('says what answers, by TCP and by HTTP, and what does not', async () => {
+    const { context, lines, outputs } = told({ host: '127.0.0.1' })
+    await reach(make({ kind: 'reach', by: 'tcp', host: '${host}', port: ports.ssh }), context)
+    expect(lines).toEqual([
+      `→ TCP 127.0.0.1:${ports.ssh}`,
+      expect.stringMatching(/accepted in \d+ ms: it can be reached/),
+    ])
+    expect(Number(outputs.milliseconds)).toBeGreaterThan(0)
+    await reach(make({ kind: 'reach', by: 'http', host: app('/status/404') }), context)
+    await expect(reach(make({ kind: 'reach', by: 'http', host: app('/status/503') }), context)).rejects.toThrow(
+      'answers with 503',
+    )
+    const closed = await nowhere()
+    await expect(reach(make({ kind: 'reach', by: 'tcp', host: '127.0.0.1', port: closed }), context)).rejects.toThrow(
+      `127.0.0.1:${closed} cannot be reached: the connection was refused: nothing listens there.`,
+    )
+    await expect(
+      reach(make({ kind: 'reach', by: 'tcp', host: 'no-such-host.invalid', port: 1 }), context),
+    ).rejects.toThrow(/no address is known|could not be looked up/)
+  })
+
+  it('does not wait longer than it may', async () => {
+    const { context } = told()
+    await expect(
+      reach(make({ kind: 'reach', by: 'http', host: app('/slow'), withinSeconds: 1 }), context),
+    ).rejects.toThrow('No answer within 1 s.')
+  })
+})
+
+describe('an HTTP request', () => {
+  it('sends method, headers and body with values encoded for their place, and picks values out of the answer', async () => {
+    const { context, lines, outputs } = told({ boat: 'Tern & "Co"\r\nX-Bad: 1', note: 'a\nb' }, ACCOUNT)
+    await http(
+      make({
+        kind: 'http',
+        method: 'POST',
+        url: `${app('/echo')}?boat=\${boat}`,
+        headers: { 'Content-Type': 'application/json', 'X-Boat': '${boat}' },
+        body: '{"boat":"${boat}","note":"${note}"}',
+        pick: { sent: '/body', agent: '/headers/user-agent' },
+      }),
+      context,
+    )
+    expect(JSON.parse(outputs.sent ?? '')).toEqual({ boat: 'Tern & "Co"\r\nX-Bad: 1', note: 'a\nb' })
+    expect(outputs.agent).toBe('Bugle')
+    expect(lines[0]).toContain('boat=Tern%20%26%20%22Co%22%0D%0AX-Bad%3A%201')
+    expect(lines).toContain('  authorization: Basic, as harbour')
+    expect(lines.join('\n')).not.toContain(ACCOUNT.secret)
+    const { headers } = JSON.parse(lines.find((line) => line.startsWith('{"method"')) ?? '{}') as { headers: object }
+    expect(headers).toMatchObject({ 'x-boat': 'Tern & "Co" X-Bad: 1' })
+    expect(headers).not.toHaveProperty('x-bad')
+  })
+
+  it('fails for an unexpected status, an answer that is no JSON, and a pointer to nothing, each told', async () => {
+    const { context } = told()
+    const get = (path: string, more: object = {}): Promise<void> =>
+      http(make({ kind: 'http', url: app(path), ...more }), context)
+    await expect(get('/status/404')).rejects.toThrow('The answer is 404; expected 2xx.')
+    await expect(get('/status/404', { expect: ['200', '404'] })).resolves.toBeUndefined()
+    await expect(get('/sailings', { pick: { first: '/sailings/9/boat' } })).rejects.toThrow(
+      'The answer has nothing at /sailings/9/boat for first.',
+    )
+    await expect(
+      http(make({ kind: 'http', url: `http://127.0.0.1:${ports.web}/mailbox`, pick: { x: '/x' } }), context),
+    ).rejects.toThrow('not JSON')
+  })
+
+  it('does not take two gigabytes in, nor wait for ever', async () => {
+    const { context, lines, warnings } = told()
+    await http(make({ kind: 'http', url: app('/big') }), context)
+    expect(lines.some((line) => /more than \d+ bytes/.test(line))).toBe(true)
+    expect(warnings).toContain('The answer is larger than 10 MiB; the rest was not read.')
+    await expect(http(make({ kind: 'http', url: app('/slow'), withinSeconds: 1 }), context)).rejects.toThrow(
+      'No answer within 1 s.',
+    )
+  })
+})
+
+describe('a ticket', () => {
+  const open = { kind: 'ticket' as const, title: 'Close of day: ${step}', text: 'It failed.', urgency: 'high' }
+  it('is opened once per attempt, and its number handed on', async () => {
+    const { context, outputs } = told({ step: 'ledger' })
+    const action = make({ ...open, url: `http://127.0.0.1:${ports.web}/tickets` })
+    await ticket(action, context)
+    await ticket(action, context)
+    expect(web.tickets).toMatchObject([
+      { id: 'T-1001', title: 'Close of day: ledger', text: 'It failed.', urgency: 'high', reference: '#18204' },
+    ])
+    expect(outputs.ticket).toBe('T-1001')
+  })
+
+  it('fails while the desk is out of order or away, and says so', async () => {
+    const { context } = told({ step: 'x' })
+    const action = make({ ...open, url: `http://127.0.0.1:${ports.web}/tickets` })
+    web.desk.mood = 'failing'
+    await expect(ticket(action, context)).rejects.toThrow('The ticket desk answers with 503')
+    web.desk.mood = 'away'
+    await expect(ticket(action, context)).rejects.toThrow(/cut the connection|other side closed/)
+    expect(web.tickets).toEqual([])
+  })
+})
+
+describe('a mail', () => {
+  const letter = {
+    kind: 'mail' as const,
+    host: '127.0.0.1',
+    from: 'bugle@marram.example',
+    to: ['office@marram.example', '${who}'],
+  }
+  it('is sent, with its text as it was written', async () => {
+    const { context, lines } = told({ who: 'ines@marram.example', boat: 'Kelda\r\nBcc: all@marram.example' }, ACCOUNT)
+    await mail(make({ ...letter, port: ports.mail, subject: 'Night of ${boat}', text: 'Grüße\n= done =' }), context)
+    expect(mailbox.mails).toMatchObject([
+      {
+        from: 'bugle@marram.example',
+        to: ['office@marram.example', 'ines@marram.example'],
+        subject: 'Night of Kelda Bcc: all@marram.example',
+        text: 'Grüße\n= done =',
+      },
+    ])
+    expect(lines.some((line) => line.startsWith('← 250'))).toBe(true)
+  })
+
+  it('tells what the server refuses', async () => {
+    const send = (account: typeof ACCOUNT | null): Promise<void> =>
+      mail(make({ ...letter, port: ports.mail, subject: 'x' }), told({ who: 'a@marram.example' }, account).context)
+    await expect(send({ user: 'harbour', secret: 'wrong' })).rejects.toThrow(/refused: 535/)
+    mailbox.mood = 'failing'
+    await expect(send(ACCOUNT)).rejects.toThrow(/refused: 550 .*No mailbox/)
+    mailbox.mood = 'away'
+    await expect(send(ACCOUNT)).rejects.toThrow(/mail server/)
+    expect(mailbox.mails).toEqual([])
+  })
+})
+
+describe('a command over SSH', () => {
+  const run = (command: string, values: Record<string, string> = {}, more: object = {}): Promise<number> =>
+    ssh(make({ kind: 'ssh', host: '127.0.0.1', port: ports.ssh, command, ...more }), told(values, ACCOUNT).context)
+
+  it('has its inputs as variables that are never read as code, and its exit code', async () => {
+    expect(await run('printf %s "${note}" > said; exit 7', { note: "it's; $(touch broken)" })).toBe(7)
+    expect(readFileSync(join(dir, 'far', 'said'), 'utf8')).toBe("it's; $(touch broken)")
+    expect(readdirSync(join(dir, 'far'))).toEqual(['said'])
+  })
+
+  it('signs in nowhere else: the host key is checked, or shown', async () => {
+    expect(await run('true', {}, { hostKey: machine.fingerprint })).toBe(0)
+    const other = `SHA256:${'A'.repeat(43)}`
+    await expect(run('true', {}, { hostKey: other })).rejects.toThrow(
+      `The host key is ${machine.fingerprint}, not ${other}: it may be another machine.`,
+    )
+    const { context, warnings } = told({}, ACCOUNT)
+    await ssh(make({ kind: 'ssh', host: '127.0.0.1', port: ports.ssh, command: 'true' }), context)
+    expect(warnings.join()).toContain(machine.fingerprint)
+  })
+
+  it('tells a wrong password from a machine that is away', async () => {
+    machine.mood = 'failing'
+    await expect(run('true')).rejects.toThrow('127.0.0.1 did not let harbour in.')
+    const closed = await nowhere()
+    await expect(run('true', {}, { port: closed })).rejects.toThrow('nothing listens there')
+    await expect(ssh(make({ kind: 'ssh', host: 'h', command: 'true' }), told().context)).rejects.toThrow(
+      'It needs a run-as account.',
+    )
+  })
+})
+
+describe('a transfer', () => {
+  const move = (change: object, values: Record<string, string> = {}) => {
+    const all = told(values, ACCOUNT)
+    const action = make({
+      kind: 'transfer',
+      host: '127.0.0.1',
+      port: ports.ssh,
+      direction: 'up',
+      from: `${dir}/here/*.csv`,
+      into: '/',
+      ...change,
+    })
+    return { ...all, done: transfer(action, all.context) }
+  }
+  const big = Buffer.alloc(1_500_000, 'tide table ')
+
+  it('brings the files that fit, whole and under their own names', async () => {
+    writeFileSync(join(dir, 'here', 'a.csv'), 'one')
+    writeFileSync(join(dir, 'here', 'b.csv'), big)
+    writeFileSync(join(dir, 'here', 'c.txt'), 'not this one')
+    writeFileSync(join(dir, 'far', 'a.csv'), 'an older and longer one')
+    const { done, outputs, lines } = move({})
+    await done
+    expect(readdirSync(join(dir, 'far')).sort()).toEqual(['a.csv', 'b.csv'])
+    expect(readFileSync(join(dir, 'far', 'a.csv'), 'utf8')).toBe('one')
+    expect(readFileSync(join(dir, 'far', 'b.csv')).equals(big)).toBe(true)
+    expect(outputs).toEqual({ files: '2', bytes: String(big.length + 3) })
+    expect(lines).toContain('a.csv  3 bytes  sha256 7692c3ad3540bb803c020b3aee66cd8887123234ea0c6e7143c0add73ff431ed')
+  })
+
+  it('fetches, into a folder that it makes', async () => {
+    writeFileSync(join(dir, 'far', 'manifest-1.json'), '{}')
+    await move({ direction: 'down', from: '/manifest-?.json', into: join(dir, 'new', 'folder') }).done
+    expect(readdirSync(join(dir, 'new', 'folder'))).toEqual(['manifest-1.json'])
+  })
+
+  it('goes on where a cut stopped it; nobody sees half a file', async () => {
+    writeFileSync(join(dir, 'here', 'b.csv'), big)
+    machine.cutAfterBytes = 700_000
+    const { done, warnings, lines } = move({})
+    await done
+    expect(warnings.filter((line) => line.includes('was cut'))).toHaveLength(2)
+    expect(lines.some((line) => /b\.csv: goes on at byte \d+ of 1500000/.test(line))).toBe(true)
+    expect(readFileSync(join(dir, 'far', 'b.csv')).equals(big)).toBe(true)
+    expect(readdirSync(join(dir, 'far'))).toEqual(['b.csv'])
+  })
+
+  it('gives up when it is cut again and again, and leaves no file that looks whole', async () => {
+    writeFileSync(join(dir, 'here', 'b.csv'), big)
+    machine.cutAfterBytes = 40_000
+    await expect(move({}).done).rejects.toThrow('The connection was cut 4 times')
+    expect(readdirSync(join(dir, 'far'))).toEqual(['.b.csv.part'])
+  })
+
+  it('throws away what was left of another file', async () => {
+    writeFileSync(join(dir, 'here', 'a.csv'), big)
+    writeFileSync(join(dir, 'far', '.a.csv.part'), Buffer.alloc(600_000, 'of yesterday '))
+    await expect(move({}).done).rejects.toThrow('what came is not what was sent')
+    await move({}).done
+    expect(readFileSync(join(dir, 'far', 'a.csv')).equals(big)).toBe(true)
+  })
+
+  it('says what is missing: files, a folder', async () => {
+    await expect(move({}).done).rejects.toThrow('0 files fit')
+    await expect(move({ least: 0 }).done).resolves.toBeUndefined()
+    writeFileSync(join(dir, 'here', 'a.csv'), 'x')
+    await expect(move({ into: '/no/such' }).done).rejects.toThrow('No such file')
+    await expect(move({ from: `${dir}/nowhere/*` }).done).rejects.toThrow('cannot be read')
+  })
+})

@@ -1,0 +1,260 @@
+import { createHash } from 'node:crypto'
+import { mkdir, open, readdir, rename, stat, unlink } from 'node:fs/promises'
+import { basename, dirname, join, posix } from 'node:path'
+import type { SFTPWrapper, Stats } from 'ssh2'
+import { fill, type Connection } from '@/core/work/connections'
+import { ActFault, reasonOf, within, type Context } from './context'
+import { signIn } from './ssh'
+
+type Transfer = Extract<Connection, { kind: 'transfer' }>
+/** After a cut it goes on where it stopped, this often. */
+const CUTS = 3
+const CUT_PAUSE_MS = 1000
+/** Bytes of one request; every server takes as much (draft-ietf-secsh-filexfer-02, section 6.4). */
+const PIECE = 32 * 1024
+const AT_ONCE = 8
+const FLAGS = { read: 'r', keep: 'r+', new: 'w' } as const
+/** SSH_FX_EOF. */
+const END_OF_FILE = 1
+
+interface Opened {
+  /** Empty at the end of the file. */
+  read: (at: number) => Promise<Buffer>
+  write: (at: number, bytes: Buffer) => Promise<void>
+  close: () => Promise<void>
+}
+
+interface Files {
+  list: (folder: string) => Promise<{ name: string; size: number; isFile: boolean }[]>
+  sizeOf: (path: string) => Promise<number | null>
+  /** `keep`: what is in it stays; else it begins empty. */
+  open: (path: string, how: 'read' | 'keep' | 'new') => Promise<Opened>
+  rename: (from: string, to: string) => Promise<void>
+  remove: (path: string) => Promise<void>
+  join: (folder: string, name: string) => string
+}
+
+/**
+ * Files over SFTP, up or down. Each goes to a temporary name, is read back and compared by SHA-256, and only then gets its own name: nobody sees half a file. What a cut
+ * left behind is taken up again.
+ */
+export async function transfer(action: Transfer, context: Context): Promise<void> {
+  let client: Awaited<ReturnType<typeof signIn>> | null = null
+  const work = async (): Promise<void> => {
+    for (let cut = 0; ; cut++) {
+      client = await signIn(action, context)
+      let isCut = false
+      client.once('close', () => (isCut = true))
+      try {
+        await move(action, await sftpOf(client), context)
+        client.end()
+        return
+      } catch (error) {
+        client.end()
+        if (error instanceof ActFault && !isCut) throw error
+        if (cut >= CUTS) throw new ActFault(`The connection was cut ${CUTS + 1} times: ${reasonOf(error)}.`)
+        context.warn('The connection was cut; it goes on where it stopped.')
+        await new Promise((resolve) => setTimeout(resolve, CUT_PAUSE_MS))
+      }
+    }
+  }
+  await within(action.withinSeconds, work(), () => client?.end())
+}
+
+async function move(action: Transfer, sftp: SFTPWrapper, { values, say, hand }: Context): Promise<void> {
+  const from = fill(action.from, values)
+  const into = fill(action.into, values)
+  const [here, there] = [ofThisMachine(), ofSftp(sftp)]
+  const [source, target] = action.direction === 'up' ? [here, there] : [there, here]
+  if (action.direction === 'down') await mkdir(into, { recursive: true })
+  const isWanted = wildcard(basename(from))
+  const files = (await source.list(dirname(from))).filter(({ name, isFile }) => isFile && isWanted(name))
+  if (files.length < action.least)
+    throw new ActFault(`${files.length} files fit ${from}; at least ${action.least} were to be there.`)
+  let bytes = 0
+  for (const { name, size } of files.sort((a, b) => (a.name < b.name ? -1 : 1))) {
+    const path = source.join(dirname(from), name)
+    const part = target.join(into, `.${name}.part`)
+    const final = target.join(into, name)
+    const left = (await target.sizeOf(part)) ?? 0
+    // The last pieces before a cut may have holes between them. A rest that is longer than the file is not of it.
+    const begin = left <= size ? Math.max(0, left - PIECE * AT_ONCE) : 0
+    if (begin > 0) say(`${name}: goes on at byte ${begin} of ${size}`)
+    // First there: where it cannot be written, nothing is left open here.
+    const to = await target.open(part, begin > 0 ? 'keep' : 'new')
+    await copy(await source.open(path, 'read'), to, begin)
+    const sent = await sumOf(await source.open(path, 'read'))
+    const come = await sumOf(await target.open(part, 'read'))
+    if (sent !== come) {
+      await target.remove(part)
+      throw new ActFault(`${name}: what came is not what was sent (SHA-256 ${come}, not ${sent}); it was removed.`)
+    }
+    await target.rename(part, final)
+    say(`${name}  ${size} bytes  sha256 ${sent}`)
+    bytes += size
+  }
+  say(`${files.length} ${files.length === 1 ? 'file' : 'files'}, ${bytes} bytes`)
+  hand('files', String(files.length))
+  hand('bytes', String(bytes))
+}
+
+/** An answer of the server is told; a cut has no code of SFTP and is tried again. */
+const told =
+  (path: string) =>
+  (error: unknown): never => {
+    if (typeof (error as { code?: unknown }).code === 'number')
+      throw new ActFault(`${path}: ${(error as Error).message}.`)
+    throw error as Error
+  }
+
+/** Some pieces are under way at once: one after the other would wait for the line each time. */
+async function pieces(
+  from: Opened,
+  begin: number,
+  take: (at: number, bytes: Buffer) => Promise<void> | void,
+): Promise<void> {
+  for (let at = begin; ; at += PIECE * AT_ONCE) {
+    const places = Array.from({ length: AT_ONCE }, (_, i) => at + i * PIECE)
+    const read = await Promise.all(places.map((place) => whole(from, place)))
+    await Promise.all(read.map((bytes, i) => (bytes.length > 0 ? take(places[i] as number, bytes) : undefined)))
+    if ((read.at(-1) as Buffer).length < PIECE) return
+  }
+}
+
+/** A piece to its end: a server may answer with less than it was asked for. */
+async function whole(from: Opened, at: number): Promise<Buffer> {
+  const parts: Buffer[] = []
+  let length = 0
+  while (length < PIECE) {
+    const part = (await from.read(at + length)).subarray(0, PIECE - length)
+    if (part.length === 0) break
+    parts.push(part)
+    length += part.length
+  }
+  return Buffer.concat(parts)
+}
+
+async function copy(from: Opened, to: Opened, begin: number): Promise<void> {
+  await closing([from, to], () => pieces(from, begin, (at, bytes) => to.write(at, bytes)))
+}
+
+async function sumOf(file: Opened): Promise<string> {
+  const hash = createHash('sha256')
+  await closing([file], () => pieces(file, 0, (_at, bytes) => void hash.update(bytes)))
+  return hash.digest('hex')
+}
+
+async function closing(files: readonly Opened[], work: () => Promise<void>): Promise<void> {
+  try {
+    await work()
+  } catch (error) {
+    // What failed is told, not that its file cannot be closed either.
+    await Promise.allSettled(files.map((file) => file.close()))
+    throw error
+  }
+  await Promise.all(files.map((file) => file.close()))
+}
+
+/** `*` and `?` as in a shell. */
+function wildcard(pattern: string): (name: string) => boolean {
+  const source = pattern
+    .replaceAll(/[.+^${}()|[\]\\]/g, '\\$&')
+    .replaceAll('*', '.*')
+    .replaceAll('?', '.')
+  const expression = new RegExp(`^${source}$`, 's')
+  return (name) => expression.test(name)
+}
+
+function ofThisMachine(): Files {
+  return {
+    list: async (folder) => {
+      const names = await readdir(folder, { withFileTypes: true }).catch((error: unknown) => {
+        throw new ActFault(`${folder} cannot be read: ${reasonOf(error)}.`)
+      })
+      return Promise.all(
+        names.map(async (entry) => ({
+          name: entry.name,
+          isFile: entry.isFile(),
+          size: entry.isFile() ? (await stat(join(folder, entry.name))).size : 0,
+        })),
+      )
+    },
+    sizeOf: (path) =>
+      stat(path).then(
+        ({ size }) => size,
+        () => null,
+      ),
+    open: async (path, how) => {
+      const handle = await open(path, FLAGS[how])
+      return {
+        read: async (at) => {
+          const { buffer, bytesRead } = await handle.read(Buffer.alloc(PIECE), 0, PIECE, at)
+          return buffer.subarray(0, bytesRead)
+        },
+        write: async (at, bytes) => void (await handle.write(bytes, 0, bytes.length, at)),
+        close: () => handle.close(),
+      }
+    },
+    rename,
+    remove: unlink,
+    join,
+  }
+}
+
+function sftpOf(client: {
+  sftp: (done: (error: Error | undefined, sftp: SFTPWrapper) => void) => unknown
+}): Promise<SFTPWrapper> {
+  return new Promise((resolve, reject) =>
+    client.sftp((error, sftp) => (error ? reject(new ActFault(`No SFTP there: ${error.message}.`)) : resolve(sftp))),
+  )
+}
+
+function ofSftp(sftp: SFTPWrapper): Files {
+  // What is asked when the line is cut is not always answered.
+  const cut = new Promise<never>((_, reject) => sftp.once('close', () => reject(new Error('the connection was cut'))))
+  cut.catch(() => undefined)
+  const call = <T>(work: (done: (error: unknown, value: T) => void) => void): Promise<T> =>
+    Promise.race([
+      cut,
+      new Promise<T>((resolve, reject) => work((error, value) => (error ? reject(error as Error) : resolve(value)))),
+    ])
+  return {
+    list: async (folder) => {
+      const entries = await call<{ filename: string; attrs: Stats }[]>((done) =>
+        sftp.readdir(folder, done as never),
+      ).catch(told(folder))
+      return entries.map(({ filename, attrs }) => ({ name: filename, size: attrs.size, isFile: attrs.isFile() }))
+    },
+    sizeOf: (path) =>
+      call<Stats>((done) => sftp.stat(path, done as never)).then(
+        ({ size }) => size,
+        (error: unknown) => {
+          if (typeof (error as { code?: unknown }).code === 'number') return null
+          throw error as Error
+        },
+      ),
+    open: async (path, how) => {
+      const handle = await call<Buffer>((done) => sftp.open(path, FLAGS[how], done as never)).catch(told(path))
+      return {
+        read: (at) =>
+          call<Buffer>((done) =>
+            sftp.read(handle, Buffer.alloc(PIECE), 0, PIECE, at, (error, got, buffer) => {
+              const isEnd = (error as { code?: number } | undefined)?.code === END_OF_FILE
+              done(isEnd ? undefined : error, isEnd ? Buffer.alloc(0) : buffer?.subarray(0, got))
+            }),
+          ),
+        write: (at, bytes) => call<void>((done) => sftp.write(handle, bytes, 0, bytes.length, at, done as never)),
+        close: () => call<void>((done) => sftp.close(handle, done as never)),
+      }
+    },
+    rename: async (from, to) => {
+      // Over a file that is there, only the extension of OpenSSH renames (draft-ietf-secsh-filexfer-02 forbids it).
+      await call<void>((done) => sftp.ext_openssh_rename(from, to, done as never)).catch(async () => {
+        await call<void>((done) => sftp.unlink(to, done as never)).catch(() => undefined)
+        await call<void>((done) => sftp.rename(from, to, done as never)).catch(told(to))
+      })
+    },
+    remove: (path) => call<void>((done) => sftp.unlink(path, done as never)),
+    join: posix.join,
+  }
+}

@@ -1,0 +1,222 @@
+import { actor, ADMIN, freshDatabase, OPERATOR } from '@/store/database.test-help'
+import { execute, many, one } from '@/store/db'
+import { accountChangeSchema, accountSchema, addAccount, changeAccount, listAccounts, removeAccount } from './accounts'
+import { listAudit } from './audit'
+import { watchDeadlines } from './deadlines'
+import { ended, lease, makeAgent, makeJob, report, started } from './fixtures.test-help'
+import { advance, makeFlow, startFlow, stepsOf } from './flow.test-help'
+import { fleetForDispatch, leasesToDeliver, lockUnits, readyRuns, runningWork } from './leases'
+import { addLock, changeLock, listLocks, removeLock } from './locks'
+import { listMatters } from './matters'
+import { oneRun } from './run-page'
+import { startRun, startSchema } from './start'
+
+freshDatabase()
+
+const SECRET = 'kelp-and-tide-9'
+let agentId: number
+let elsewhere: number
+beforeAll(async () => {
+  agentId = await makeAgent('orrin-ops1')
+  elsewhere = await makeAgent('flows')
+})
+const start = async (jobId: number): Promise<number> => (await startRun(OPERATOR, startSchema.parse({ jobId }))).id
+
+describe('run-as accounts', () => {
+  const account = accountSchema.parse({ name: 'harbour-files', userName: 'harbour', secret: SECRET, agentIds: [] })
+
+  it('are added, changed and rotated by administrators alone, and never tell their secret', async () => {
+    await expect(addAccount(actor('designer'), account)).rejects.toMatchObject({ code: 'not-allowed' })
+    const { id } = await addAccount(ADMIN, { ...account, agentIds: [agentId] })
+    await expect(addAccount(ADMIN, account)).rejects.toMatchObject({
+      code: 'invalid-input',
+      errors: [{ path: 'name' }],
+    })
+    const [row] = await listAccounts(OPERATOR)
+    expect(row).toMatchObject({
+      name: 'harbour-files',
+      hasSecret: true,
+      everywhere: false,
+      agents: [{ name: 'orrin-ops1' }],
+      jobs: 0,
+    })
+    const stored = await one<{ secret: Buffer }>(null, 'SELECT secret FROM accounts WHERE id = $1', [id])
+    expect(stored.secret.includes(Buffer.from(SECRET))).toBe(false)
+    const change = accountChangeSchema.parse({
+      userName: 'harbour',
+      notes: 'n',
+      everywhere: false,
+      agentIds: [agentId],
+    })
+    await changeAccount(ADMIN, id, change)
+    const same = await one<{ secret: Buffer }>(null, 'SELECT secret FROM accounts WHERE id = $1', [id])
+    expect(same.secret.equals(stored.secret)).toBe(true)
+    await changeAccount(ADMIN, id, { ...change, secret: 'another-one-10' })
+    const audit = (await listAudit(ADMIN, {} as never)) as unknown as { rows?: { did: string }[] }
+    expect(JSON.stringify(audit)).not.toMatch(/kelp-and-tide-9|another-one-10/)
+    expect(JSON.stringify(audit)).toContain('rotated')
+    await changeAccount(ADMIN, id, { ...change, secret: SECRET })
+  })
+
+  it('go to the agents that have them, opened only into the lease that signs in with them', async () => {
+    const fleet = await fleetForDispatch()
+    expect(fleet.find(({ name }) => name === 'orrin-ops1')?.accounts).toEqual(['harbour-files'])
+    expect(fleet.find(({ name }) => name === 'flows')?.accounts).toEqual([])
+    const jobId = await makeJob({
+      action: {
+        kind: 'transfer',
+        direction: 'up',
+        host: 'files',
+        port: 22,
+        hostKey: null,
+        from: '/a/*',
+        into: '/b',
+        least: 1,
+        withinSeconds: 60,
+      },
+      target: { labels: { os: 'any' } },
+      account: 'harbour-files',
+    })
+    const run = await start(jobId)
+    const [ready] = await readyRuns([run])
+    expect(ready).toMatchObject({ account: 'harbour-files', kind: 'transfer' })
+    const attempt = await lease(run, agentId)
+    const delivered = (await leasesToDeliver([agentId])).find((each) => each.lease.attempt === attempt.attempt)?.lease
+    expect(delivered).toMatchObject({
+      action: { kind: 'act', of: { kind: 'transfer', host: 'files' } },
+      runAs: null,
+      environment: { BUGLE_ACCOUNT_USER: 'harbour', BUGLE_ACCOUNT_SECRET: SECRET },
+      secrets: ['BUGLE_ACCOUNT_SECRET'],
+    })
+    const shell = await makeJob({ account: 'harbour-files' })
+    const shellAttempt = await lease(await start(shell), agentId)
+    const other = (await leasesToDeliver([agentId])).find((each) => each.lease.attempt === shellAttempt.attempt)?.lease
+    expect(other?.runAs).toBe('harbour')
+    expect(JSON.stringify(other)).not.toContain(SECRET)
+  })
+
+  it('are named by jobs only if they are there, and stay while jobs use them', async () => {
+    await expect(makeJob({ account: 'nobody' })).rejects.toMatchObject({ errors: [{ path: 'definition.account' }] })
+    const id = (await listAccounts(ADMIN))[0]?.id as number
+    await expect(removeAccount(ADMIN, id)).rejects.toMatchObject({ code: 'not-now' })
+    const free = await addAccount(ADMIN, { ...account, name: 'unused' })
+    await removeAccount(ADMIN, free.id)
+    expect((await listAccounts(ADMIN)).map(({ name }) => name)).toEqual(['harbour-files'])
+  })
+})
+
+describe('locks', () => {
+  it('limit what runs at once across all runs, and say who holds and who waits', async () => {
+    const { id } = await addLock(ADMIN, { name: 'fares-db', title: 'Fares database', units: 2 })
+    await expect(makeJob({ locks: { 'fares-db': 3 } })).rejects.toMatchObject({
+      errors: [{ path: 'definition.locks' }],
+    })
+    await expect(makeJob({ locks: { nothing: 1 } })).rejects.toMatchObject({ errors: [{ path: 'definition.locks' }] })
+    const jobId = await makeJob({ locks: { 'fares-db': 2 } }, 'Reconcile with lock')
+    const [first, second] = [await start(jobId), await start(jobId)]
+    await lease(first, agentId)
+    expect(await lockUnits()).toEqual({ 'fares-db': 2 })
+    expect((await readyRuns([second]))[0]?.locks).toEqual({ 'fares-db': 2 })
+    expect((await runningWork()).find(({ number }) => number === first)?.locks).toEqual({ 'fares-db': 2 })
+    expect(await listLocks(OPERATOR)).toMatchObject([
+      { name: 'fares-db', units: 2, used: 2, waiting: 1, jobs: 1, holders: [{ runId: first, units: 2 }] },
+    ])
+    await expect(changeLock(OPERATOR, id, { title: 'x', units: 1 })).rejects.toMatchObject({ code: 'not-allowed' })
+    await changeLock(ADMIN, id, { title: 'Fares', units: 1 })
+    expect(await lockUnits()).toEqual({ 'fares-db': 1 })
+    await expect(removeLock(ADMIN, id)).rejects.toMatchObject({ code: 'not-now' })
+  })
+})
+
+describe('values that steps hand on', () => {
+  it('reach the steps behind them, and are shown on the run', async () => {
+    const inputs = [{ name: 'text', title: '', type: 'text' as const, options: [], default: '', ask: true }]
+    const told = await makeJob({ target: { agent: 'flows' }, inputs }, 'Tell it')
+    const { slug } = await one<{ slug: string }>(null, 'SELECT slug FROM jobs WHERE id = $1', [told])
+    const flow = await makeFlow([
+      { id: 'count' },
+      { id: 'tell', job: slug, after: [{ step: 'count' }], with: { text: '${count.boats} boats, ${count.gone} gone' } },
+    ])
+    const run = await startFlow(flow.id)
+    const counting = (await stepsOf(run)).get('count')?.runId as number
+    const attempt = await lease(counting, elsewhere)
+    await report(elsewhere, attempt, 1, started)
+    await report(elsewhere, attempt, 2, { ...ended(0), outputs: { boats: '3' } } as never)
+    await advance()
+    const telling = (await stepsOf(run)).get('tell')?.runId as number
+    expect((await oneRun(OPERATOR, telling)).inputs).toEqual({ text: '3 boats,  gone' })
+    expect(await oneRun(OPERATOR, counting)).toMatchObject({ tries: [{ outputs: { boats: '3' } }] })
+  })
+
+  it('are refused where they cannot have come', async () => {
+    const told = await makeJob(
+      {
+        target: { agent: 'flows' },
+        inputs: [{ name: 'text', title: '', type: 'text', options: [], default: '', ask: true }],
+      },
+      'Tell it too',
+    )
+    const { slug } = await one<{ slug: string }>(null, 'SELECT slug FROM jobs WHERE id = $1', [told])
+    await expect(
+      makeFlow([{ id: 'count' }, { id: 'tell', job: slug, with: { text: '${count.boats}' } }]),
+    ).rejects.toMatchObject({
+      errors: [
+        { path: 'definition.steps[1].with.text', message: expect.stringContaining('does not come before') as string },
+      ],
+    })
+  })
+})
+
+describe('deadlines', () => {
+  const dueIn = (run: number, minutes: number): Promise<number> =>
+    execute(null, `UPDATE runs SET due_at = now() + make_interval(mins => $2) WHERE id = $1`, [run, minutes])
+  const matters = async (run: number): Promise<string[]> =>
+    (await listMatters(ADMIN)).filter(({ runId }) => runId === run).map(({ kind }) => kind)
+
+  it('are at risk as soon as usual lengths say so, late when they are, and of no matter when all is well again', async () => {
+    const jobId = await makeJob()
+    await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [jobId, 30 * 60_000])
+    const run = await start(jobId)
+    await dueIn(run, 40)
+    await watchDeadlines()
+    expect(await matters(run)).toEqual([])
+    await dueIn(run, 20)
+    await watchDeadlines()
+    expect(await matters(run)).toEqual(['run-at-risk'])
+    const { foreseenAt, dueAt } = await oneRun(OPERATOR, run)
+    expect(Date.parse(foreseenAt ?? '') - Date.parse(dueAt ?? '')).toBeGreaterThan(9 * 60_000)
+    await watchDeadlines()
+    expect(await matters(run)).toEqual(['run-at-risk'])
+    await dueIn(run, 60)
+    await watchDeadlines()
+    expect(await matters(run)).toEqual([])
+    await dueIn(run, -1)
+    await watchDeadlines()
+    expect(await matters(run)).toEqual(['run-late'])
+    const attempt = await lease(run, agentId)
+    await report(agentId, attempt, 1, started)
+    await report(agentId, attempt, 2, ended(0))
+    await watchDeadlines()
+    expect(await matters(run)).toEqual([])
+  })
+
+  it('of flow runs follow the longest chain of what is open', async () => {
+    const flow = await makeFlow([{ id: 'first' }, { id: 'second', after: [{ step: 'first' }] }])
+    await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [flow.job.id, 30 * 60_000])
+    const run = await startFlow(flow.id)
+    await dueIn(run, 45)
+    await watchDeadlines()
+    expect(await matters(run)).toEqual(['run-at-risk'])
+    const first = (await stepsOf(run)).get('first')?.runId as number
+    const attempt = await lease(first, elsewhere)
+    await report(elsewhere, attempt, 1, started)
+    await report(elsewhere, attempt, 2, ended(0))
+    await advance()
+    await watchDeadlines()
+    expect(await matters(run)).toEqual([])
+    const [row] = await many<{ state: string | null }>(null, 'SELECT deadline_state AS state FROM runs WHERE id = $1', [
+      run,
+    ])
+    expect(row?.state).toBeNull()
+  })
+})

@@ -1,0 +1,10 @@
+/** How a stand-in behaves: as it should, slowly, with failures, or not at all. */
+export const MOODS = ['well', 'slow', 'failing', 'away'] as const
+export type Mood = (typeof MOODS)[number]
+
+export const SLOW_MS = 4000
+export const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
+
+/** Text in a page. */
+export const html = (text: string): string =>
+  text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;')
