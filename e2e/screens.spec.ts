@@ -10,6 +10,8 @@ const SCREENS: readonly [string, string][] = [
   ['/work/flows/new', 'New flow'],
   ['/fleet', 'Fleet'],
   ['/fleet?tab=pools', 'Fleet'],
+  ['/fleet?tab=accounts', 'Fleet'],
+  ['/fleet?tab=locks', 'Fleet'],
   ['/fleet?enrol=1', 'Enrol an agent'],
   ['/timing', 'Timing'],
   ['/timing/triggers/new', 'New trigger'],

@@ -51,6 +51,7 @@ const env = {
   BUGLE_GATEWAY_HOST: '127.0.0.1',
   BUGLE_AGENT_GATEWAY: gateway,
   BUGLE_DEMO_SECRETS: join(state, 'standins.json'),
+  BUGLE_STANDINS_PORT: process.env.BUGLE_STANDINS_PORT ?? '4390',
   BUGLE_DIST: join(root, 'dist'),
 }
 
@@ -135,6 +136,7 @@ Bugle is running (after ${Math.round((Date.now() - began) / 1000)} s):
 
     ${web}
 
+The services around it (mailbox, ticket desk, an application): http://localhost:${env.BUGLE_STANDINS_PORT}
 Sign in with one click as one of the demo’s people: Ines Aldaya is the administrator.
 Ctrl-C stops everything. npm run demo -- --fresh starts over.
 `)

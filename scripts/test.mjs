@@ -117,6 +117,7 @@ try {
         DATABASE_URL: postgres.createDatabase(database),
         BUGLE_WEB_PORT: String(await freePort(4396)),
         BUGLE_GATEWAY_PORT: String(await freePort(4496)),
+        BUGLE_STANDINS_PORT: String(await freePort(4430)),
         BUGLE_E2E_STATE: work,
         PLAYWRIGHT_JSON_OUTPUT_NAME: report,
       }

@@ -226,3 +226,31 @@ describe('an agent that was killed', () => {
     expect(again.lines()).toEqual(['one', 'two'])
   })
 })
+
+describe('what it hands on', () => {
+  it('are the named values that it wrote down, the last of each, with secrets masked', async () => {
+    const script = `printf '%s\\n' boats=2 'bad name=x' boats=3 "word=$word" 'note=a=b' 'Upper=x' >> "$BUGLE_OUTPUTS"`
+    const { end } = begin(lease(script, { inputs: { word: 'kelp-and-tide' }, secrets: ['word'] }))
+    expect((await end()).outputs).toEqual({ boats: '3', word: '****', note: 'a=b' })
+  })
+})
+
+const isRoot = process.getuid?.() === 0
+;(isRoot ? describe : describe.skip)('under another account of the machine', () => {
+  it('runs as that account, which can hand values on but not read what is the agent’s', async () => {
+    const script = `id -un; echo "who=$(id -un)" >> "$BUGLE_OUTPUTS"; cat "${dir}/try/lease.json" > /dev/null 2>&1 && echo "could read"`
+    const action = { kind: 'script' as const, interpreter: 'sh' as const, script }
+    const { end, lines, reports } = begin(lease('', { action, runAs: 'nobody', folder: '/' }))
+    expect((await end()).outputs).toEqual({ who: 'nobody' })
+    expect(lines('o')).toEqual(['nobody'])
+    expect(reports[0]?.body).toMatchObject({ kind: 'started', ran: { user: 'nobody' } })
+  })
+
+  it('says that there is no such account', async () => {
+    const { end } = begin(lease('true', { runAs: 'no-such-account' }))
+    expect((await end()).end).toMatchObject({
+      how: 'couldNotStart',
+      detail: 'This machine has no account no-such-account.',
+    })
+  })
+})

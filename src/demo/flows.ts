@@ -120,6 +120,29 @@ export const FLOWS: readonly DemoFlow[] = [
     priority: 'low',
   }),
   flow(
+    'Harbour exchange',
+    'Sailing',
+    {
+      steps: [
+        step('sailings', 'Sailings of the day'),
+        step('list', 'Passenger list', { ...after('sailings'), with: { boat: '${sailings.first}' } }),
+        step('reach', 'Harbour within reach', { onFailure: { goTo: 'ticket' } }),
+        step('send', 'List to the harbour', { ...after('list', 'reach'), onFailure: { goTo: 'ticket' } }),
+        step('sign', 'Sign on the quay', {
+          ...after('sailings'),
+          with: { boat: '${sailings.first}' },
+          onFailure: 'carryOn',
+        }),
+        step('word', 'Word to the harbour office', {
+          ...after('send'),
+          with: { files: '${send.files}', count: '${sailings.count}', boat: '${sailings.first}' },
+        }),
+        step('ticket', 'Ticket for the desk'),
+      ],
+    },
+    'Runs for real, from the machine that runs this demo to the stand-ins beside it.',
+  ),
+  flow(
     'Sound watch',
     'Vessels',
     {

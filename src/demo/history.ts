@@ -113,7 +113,7 @@ function startsOf(fromMs: number, toMs: number, seed: number, { timings }: World
     const flow = trigger.isFlow ? flowCalled(trigger.job) : null
     const job = flow ? null : jobCalled(trigger.job)
     const target = job?.definition.target ?? null
-    if (trigger.enabled === false || (target && 'pool' in target && target.pool === 'lab')) continue
+    if (trigger.enabled === false || isOfTheLab(target) || flow?.definition.steps?.some(runsInTheLab)) continue
     const machines =
       target && trigger.definition.spread === 'each' ? MACHINES.filter((machine) => fits(machine, target)) : [null]
     const since = trigger.sinceDays === undefined ? fromMs : Math.max(fromMs, toMs - trigger.sinceDays * DAY_MS)
@@ -152,6 +152,11 @@ function startsOf(fromMs: number, toMs: number, seed: number, { timings }: World
     }
   return starts.sort((a, b) => a.createdAtMs - b.createdAtMs)
 }
+
+/** What runs for real has no made-up past. */
+const isOfTheLab = (target: Target | null): boolean => target !== null && 'pool' in target && target.pool === 'lab'
+export const runsInTheLab = (step: { readonly job?: string | undefined }): boolean =>
+  isOfTheLab(JOB_OF.get(step.job ?? '')?.definition.target ?? null)
 
 function jobCalled(title: string): DemoJob {
   const job = JOBS.find((each) => each.title === title)

@@ -14,10 +14,12 @@ import { insertJob } from '@/service/work'
 import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { flowDefinitionSchema } from '@/core/work/flow'
 import { keepPlans, presentPlans } from '@/service/flow-plans'
+import { addAccountIn } from '@/service/accounts'
 import { insertFlow } from '@/service/flows'
 import { FLOWS } from './flows'
 import { makeHistory, type Past, type PastFlow, type PastRun } from './history'
 import { behaviourOf } from './play'
+import { ACCOUNTS } from './exchange'
 import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -37,6 +39,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     if (await maybeOne(tx, 'SELECT 1 AS one FROM people LIMIT 1')) return null
     const people = await addPeople(tx)
     const machines = await addFleet(tx, now)
+    await addAccounts(tx)
     const jobs = await addWork(tx)
     for (const calendar of demoCalendars(now))
       await insertCalendar(tx, { ...COMMAND_LINE, name: 'Torvald Brekke' }, calendar)
@@ -125,6 +128,12 @@ async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number
     jobs.set(job.title, { id, areaId })
   }
   return jobs
+}
+
+/** Accounts that jobs of the demo sign in with, on every agent. */
+async function addAccounts(tx: Tx): Promise<void> {
+  for (const account of ACCOUNTS)
+    await addAccountIn(tx, { ...COMMAND_LINE, name: 'Ines Aldaya' }, { ...account, everywhere: true, agentIds: [] })
 }
 
 async function addFlows(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {

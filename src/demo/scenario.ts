@@ -1,3 +1,4 @@
+import { exchangeJobs } from './exchange'
 import type { JobDefinition } from '@/core/work/job'
 import type { Input } from '@/core/work/inputs'
 import type { Role } from '@/core/people/roles'
@@ -512,4 +513,11 @@ export const JOBS: readonly DemoJob[] = [
     inputs: [{ name: 'name', title: 'Whom to greet', type: 'text', options: [], default: 'Kelda', ask: true }],
     notes: 'Runs for real on the machine that runs this demo.',
   }),
+  ...exchangeJobs().map(({ title, notes, definition }): DemoJob => ({
+    title,
+    notes,
+    area: 'Sailing',
+    definition,
+    behaviour: { seconds: 2, spread: 0, fails: 0, failLine: '', failExit: 1, lines: [] },
+  })),
 ]

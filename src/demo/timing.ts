@@ -177,6 +177,11 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     window: { earliest: '22:00', latest: '03:30' },
     lateStart: 'PT4H',
   }),
+  flow('Harbour exchange', 'Harbour exchange', {
+    time: every('PT20M', '00:10', '23:50'),
+    overlap: 'skip',
+    lateStart: 'PT5M',
+  }),
   flow('Sound watch', 'Sound watch', { time: every('PT30M', '05:05', '23:35'), overlap: 'skip', lateStart: 'PT10M' }),
   trigger('Winter timetable to the signs', 'Publish timetable', {
     time: at('13:50'),

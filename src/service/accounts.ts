@@ -67,24 +67,31 @@ export async function listAccounts(actor: Actor): Promise<AccountRow[]> {
 export async function addAccount(actor: Actor, wish: z.output<typeof accountSchema>): Promise<{ id: number }> {
   requireRight(actor, 'administer')
   try {
-    return await transaction(async (tx) => {
-      const { id } = await one<{ id: number }>(
-        tx,
-        `INSERT INTO accounts (name, user_name, notes, everywhere, changed_by, rotated_at)
-         VALUES ($1, $2, $3, $4, $5, CASE WHEN $6 THEN now() END) RETURNING id`,
-        [wish.name, wish.userName, wish.notes, wish.everywhere, actor.name, wish.secret !== null],
-      )
-      if (wish.secret !== null) await keepSecret(tx, id, wish.secret)
-      await setAgents(tx, id, wish.agentIds)
-      const { secret: _, ...told } = wish
-      await record(tx, actor, 'added', { type: 'account', id, title: wish.name }, told)
-      await notify(tx, { fleet: true, place: true })
-      return { id }
-    })
+    return await transaction((tx) => addAccountIn(tx, actor, wish))
   } catch (error) {
     if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('name', `There is an account called ${wish.name} already.`)
     throw error
   }
+}
+
+export async function addAccountIn(
+  tx: Tx,
+  actor: Actor,
+  wish: z.output<typeof accountSchema>,
+): Promise<{ id: number }> {
+  requireRight(actor, 'administer')
+  const { id } = await one<{ id: number }>(
+    tx,
+    `INSERT INTO accounts (name, user_name, notes, everywhere, changed_by, rotated_at)
+         VALUES ($1, $2, $3, $4, $5, CASE WHEN $6 THEN now() END) RETURNING id`,
+    [wish.name, wish.userName, wish.notes, wish.everywhere, actor.name, wish.secret !== null],
+  )
+  if (wish.secret !== null) await keepSecret(tx, id, wish.secret)
+  await setAgents(tx, id, wish.agentIds)
+  const { secret: _, ...told } = wish
+  await record(tx, actor, 'added', { type: 'account', id, title: wish.name }, told)
+  await notify(tx, { fleet: true, place: true })
+  return { id }
 }
 
 /** Changes who it is, where it may be used, and, if a new one is given, its secret: runs that begin from now on get that. */

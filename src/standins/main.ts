@@ -1,7 +1,9 @@
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { ACTION_KINDS } from '@/core/work/job'
 import type { Lease } from '@/agent/protocol'
 import { behaviourOf, perform } from '@/demo/play'
 import { MACHINES } from '@/demo/scenario'
+import { startServices } from './services/main'
 import { SimulatedMachine, type HandedOver, type Play } from './machine'
 
 const SEED = 20_270_309
@@ -44,7 +46,7 @@ function main(): void {
       arch: 'x64',
       version: known?.version ?? '1.0.0',
       runtime: 'node 20.20.2',
-      abilities: ['command', 'script', 'wait'],
+      abilities: [...ACTION_KINDS],
     }
     const machine = new SimulatedMachine({ gateway, credential, facts, play })
     machine.takeOver(inHand[name] ?? [])
@@ -53,6 +55,7 @@ function main(): void {
   })
   const desk = machines.find(({ name }) => name === 'kelda-desk3')
   const timer = desk ? outages(desk.machine) : undefined
+  const services = startServices((text) => console.error(text))
   const stop = (): void => {
     clearInterval(timer)
     writeFileSync(
@@ -61,7 +64,7 @@ function main(): void {
       { mode: 0o600 },
     )
     for (const { machine } of machines) machine.stop()
-    process.exit(0)
+    void services.then((end) => end()).finally(() => process.exit(0))
   }
   process.on('SIGTERM', stop)
   process.on('SIGINT', stop)

@@ -17,7 +17,9 @@ import { StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago } from '@/ui/parts/time'
+import { Accounts } from './accounts'
 import { EnrolDialog } from './enrol-dialog'
+import { Locks } from './locks'
 import { Pools } from './pools'
 
 const Use = styled.span<{ $share: number }>`
@@ -30,6 +32,8 @@ const Use = styled.span<{ $share: number }>`
   margin-right: 7px;
   background: linear-gradient(to right, var(--running) ${(p) => p.$share * 100}%, transparent 0);
 `
+
+const TABS = ['agents', 'pools', 'accounts', 'locks']
 
 export function FleetScreen(): ReactNode {
   const { values, set } = useAddress()
@@ -52,11 +56,13 @@ export function FleetScreen(): ReactNode {
       <Panel style={{ flex: 1, minHeight: 0, display: 'flex', flexDirection: 'column' }}>
         <Tabs
           label="Fleet"
-          selected={values.tab === 'pools' ? 'pools' : 'agents'}
+          selected={TABS.find((tab) => tab === values.tab) ?? 'agents'}
           onSelect={(tab) => set({ tab: tab === 'agents' ? null : tab })}
           tabs={[
             { id: 'agents', title: 'Agents', content: <Agents all={all} /> },
             { id: 'pools', title: 'Pools', content: <Pools /> },
+            { id: 'accounts', title: 'Accounts', content: <Accounts /> },
+            { id: 'locks', title: 'Locks', content: <Locks /> },
           ]}
         />
       </Panel>

@@ -10,4 +10,16 @@ export function targetWords(target: Target | null): string {
     .join(', ')}`
 }
 
-export const KIND_WORDS: Record<string, string> = { command: 'command', script: 'script', wait: 'wait', flow: 'flow' }
+export const KIND_WORDS: Record<string, string> = {
+  command: 'command',
+  script: 'script',
+  wait: 'wait',
+  flow: 'flow',
+  reach: 'reach check',
+  http: 'HTTP request',
+  sql: 'SQL',
+  transfer: 'file transfer',
+  mail: 'mail',
+  ticket: 'ticket',
+  ssh: 'SSH command',
+}

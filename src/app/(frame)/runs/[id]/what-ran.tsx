@@ -93,6 +93,21 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
           <Box tabIndex={0}>{run.definition.action.script}</Box>
         </Stack>
       )}
+      {Object.keys(attempt.outputs).length > 0 && (
+        <Stack $gap={4}>
+          <Small>handed on to later steps</Small>
+          <Pairs>
+            {Object.entries(attempt.outputs).map(([name, value]) => (
+              <div key={name} style={{ display: 'contents' }}>
+                <dt>{name}</dt>
+                <dd>
+                  <Mono>{value}</Mono>
+                </dd>
+              </div>
+            ))}
+          </Pairs>
+        </Stack>
+      )}
       <Stack $gap={4}>
         <Row>
           <Small>to repeat it by hand on {attempt.agent}</Small>

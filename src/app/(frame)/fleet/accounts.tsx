@@ -1,0 +1,209 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState, type ReactNode } from 'react'
+import type { AccountRow } from '@/service/accounts'
+import type { AgentRow } from '@/service/fleet'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
+import { count } from '@/ui/format'
+import { useSay } from '@/ui/frame/announcer'
+import { useMay } from '@/ui/hooks/me'
+import { Button } from '@/ui/parts/button'
+import { Confirm, Dialog } from '@/ui/parts/dialog'
+import { Checkbox, TextField } from '@/ui/parts/fields'
+import { Empty, Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Table } from '@/ui/parts/table'
+import { Time } from '@/ui/parts/time'
+
+/** Accounts that work runs under or signs in with. Their secrets go in here and never come out. */
+export function Accounts(): ReactNode {
+  const { data: rows, isSuccess } = useQuery({
+    queryKey: ['accounts'],
+    queryFn: () => api.get<AccountRow[]>('/accounts'),
+  })
+  const { why } = useMay('administer')
+  const client = useQueryClient()
+  const say = useSay()
+  const [editing, setEditing] = useState<AccountRow | 'new' | null>(null)
+  const [removing, setRemoving] = useState<AccountRow | null>(null)
+  return (
+    <>
+      <Row style={{ padding: '8px 12px' }}>
+        <Small>A user name and a secret that jobs sign in with, or run under, on the agents that have it.</Small>
+        <Spring />
+        <Button onPress={() => setEditing('new')} whyNot={why}>
+          New account
+        </Button>
+      </Row>
+      {isSuccess && rows.length === 0 ? (
+        <Empty title="No account yet">
+          Jobs that use a database, move files or run on machines without an agent sign in with an account. Its secret
+          is kept encrypted, given only to the run that needs it, and shown to nobody.
+        </Empty>
+      ) : (
+        <Table
+          label="Accounts"
+          rows={rows ?? []}
+          onOpen={(row) => why === undefined && setEditing(row)}
+          columns={[
+            { id: 'name', title: 'Account', cell: (row) => <Mono>{row.name}</Mono> },
+            { id: 'user', title: 'User name', cell: (row) => row.userName },
+            {
+              id: 'secret',
+              title: 'Secret',
+              cell: (row) =>
+                row.hasSecret ? (
+                  <>
+                    since <Time at={row.rotatedAt} />
+                  </>
+                ) : (
+                  <Small>none</Small>
+                ),
+            },
+            {
+              id: 'where',
+              title: 'On',
+              cell: (row) =>
+                row.everywhere
+                  ? 'every agent'
+                  : row.agents.map(({ name }) => name).join(', ') || <Small>no agent</Small>,
+            },
+            { id: 'jobs', title: 'Used by', cell: (row) => count(row.jobs, 'job') },
+            { id: 'notes', title: 'Notes', cell: (row) => <Small>{row.notes}</Small> },
+            {
+              id: 'act',
+              title: '',
+              cell: (row) => (
+                <Row $gap={4}>
+                  <Button kind="quiet" aria-label={`Change ${row.name}`} onPress={() => setEditing(row)} whyNot={why}>
+                    Change
+                  </Button>
+                  <Button kind="quiet" aria-label={`Remove ${row.name}`} onPress={() => setRemoving(row)} whyNot={why}>
+                    Remove
+                  </Button>
+                </Row>
+              ),
+            },
+          ]}
+        />
+      )}
+      <AccountDialog
+        key={editing === null ? '' : editing === 'new' ? 'new' : editing.id}
+        account={editing === 'new' ? null : editing}
+        isOpen={editing !== null}
+        onClose={() => setEditing(null)}
+      />
+      <Confirm
+        title={`Remove ${removing?.name ?? ''}?`}
+        isOpen={removing !== null}
+        onClose={() => setRemoving(null)}
+        word="Remove it"
+        onConfirm={() => {
+          api.delete(`/accounts/${removing?.id}`).then(
+            () => void client.invalidateQueries({ queryKey: ['accounts'] }),
+            (error: ApiProblem) => say(error.detail, { bad: true }),
+          )
+        }}
+      >
+        Its secret is erased. Jobs that name it could not run any more: while there are any, it stays.
+      </Confirm>
+    </>
+  )
+}
+
+function AccountDialog({
+  account,
+  isOpen,
+  onClose,
+}: {
+  /** null: a new one. */
+  account: AccountRow | null
+  isOpen: boolean
+  onClose: () => void
+}): ReactNode {
+  const client = useQueryClient()
+  const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<AgentRow[]>('/agents') })
+  const [name, setName] = useState('')
+  const [userName, setUserName] = useState(account?.userName ?? '')
+  const [secret, setSecret] = useState('')
+  const [notes, setNotes] = useState(account?.notes ?? '')
+  const [everywhere, setEverywhere] = useState(account?.everywhere ?? false)
+  const [agentIds, setAgentIds] = useState<readonly number[]>(account?.agents.map(({ id }) => id) ?? [])
+  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  const save = (): Promise<unknown> => {
+    const body = { userName, notes, everywhere, agentIds: everywhere ? [] : agentIds }
+    const fresh = secret === '' ? {} : { secret }
+    return account
+      ? api.put(`/accounts/${account.id}`, { ...body, ...fresh })
+      : api.post('/accounts', { ...body, ...fresh, name })
+  }
+  return (
+    <Dialog title={account ? `Account ${account.name}` : 'New account'} isOpen={isOpen} onClose={onClose} width={480}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          save().then(() => {
+            void client.invalidateQueries({ queryKey: ['accounts'] })
+            onClose()
+          }, setTrouble)
+        }}
+      >
+        <Stack $gap={12}>
+          <Trouble error={trouble?.errors.length === 0 ? trouble : null} />
+          {!account && (
+            <TextField label="Name" value={name} onChange={setName} error={faultOf('name')} mono autoFocus />
+          )}
+          <TextField
+            label="User name"
+            value={userName}
+            onChange={setUserName}
+            error={faultOf('userName')}
+            autoComplete="off"
+          />
+          <TextField
+            label={account?.hasSecret ? 'New secret' : 'Secret'}
+            type="password"
+            value={secret}
+            onChange={setSecret}
+            error={faultOf('secret')}
+            hint={
+              account?.hasSecret
+                ? 'Leave it empty to keep the one that is there. A new one counts for runs that begin from now on.'
+                : 'A password, or a private key for SSH. Kept encrypted; never shown again.'
+            }
+            autoComplete="new-password"
+          />
+          <TextField label="Notes" value={notes} onChange={setNotes} error={faultOf('notes')} />
+          <Checkbox isSelected={everywhere} onChange={setEverywhere}>
+            on every agent
+          </Checkbox>
+          {!everywhere && (
+            <Row $wrap>
+              {agents
+                .filter(({ state }) => state !== 'revoked')
+                .map((agent) => (
+                  <Checkbox
+                    key={agent.id}
+                    isSelected={agentIds.includes(agent.id)}
+                    onChange={(on) =>
+                      setAgentIds((before) => (on ? [...before, agent.id] : before.filter((each) => each !== agent.id)))
+                    }
+                  >
+                    {agent.name}
+                  </Checkbox>
+                ))}
+            </Row>
+          )}
+          <Row>
+            <Spring />
+            <Button onPress={onClose}>Cancel</Button>
+            <Button kind="strong" type="submit">
+              {account ? 'Save' : 'Add'}
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Dialog>
+  )
+}
