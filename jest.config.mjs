@@ -27,7 +27,7 @@ export default {
       ...shared,
       displayName: 'core',
       testEnvironment: 'node',
-      testMatch: ['<rootDir>/src/{core,agent,cli,demo,standins}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'],
+      testMatch: ['<rootDir>/src/{core,act,agent,cli,demo,standins}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'],
     },
     {
       ...shared,

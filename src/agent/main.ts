@@ -1,7 +1,7 @@
 import { homedir } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
-import { act } from './act/act'
+import { act } from '@/act/act'
 import { Agent } from './agent'
 import { enrol, factsOfThisMachine, readIdentity } from './enrol'
 import { AGENT_VERSION } from './protocol'

@@ -3,6 +3,7 @@ import { config } from '@/store/config'
 import { fireDue, nextDueMs } from '@/service/firing'
 import { giveUpLost, LeadershipLost, releaseDue, takeLeadership } from '@/service/leases'
 import { watchDeadlines } from '@/service/deadlines'
+import { queueNotices, sendNotices } from '@/service/notices'
 import { watchAgents } from '@/service/matters'
 import { watchUnreachable } from '@/service/unreachable'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/upkeep'
@@ -60,8 +61,13 @@ export class Leader {
       everyMs: 20_000,
       onError: told('upkeep failed; tried again'),
     })
+    const notices = paced(() => this.notify(), {
+      restMs: 500,
+      everyMs: 3_000,
+      onError: told('sending notices failed; tried again'),
+    })
     const electing = paced(() => this.elect(), { restMs: 250, everyMs: 500, onError: () => undefined })
-    this.loops.push(this.placing, this.minding, this.firing, upkeep, electing)
+    this.loops.push(this.placing, this.minding, this.firing, upkeep, notices, electing)
   }
 
   get leads(): boolean {
@@ -149,6 +155,12 @@ export class Leader {
     await watchAgents()
     await watchDeadlines()
     await watchUnreachable(Date.now())
+  }
+
+  private async notify(): Promise<void> {
+    if (!this.term) return
+    await queueNotices()
+    await sendNotices()
   }
 
   private async keepUp(): Promise<void> {

@@ -1,5 +1,5 @@
-import { told } from '@/agent/act/act.test-help'
-import { sql } from '@/agent/act/sql'
+import { told } from '@/act/act.test-help'
+import { sql } from '@/act/sql'
 import { connectionSchema, type Connection } from '@/core/work/connections'
 import { freshDatabase } from '@/store/database.test-help'
 import { execute, one } from '@/store/db'

@@ -19,6 +19,8 @@ const configSchema = z.object({
   BUGLE_LEASE_SECONDS: seconds.default(300),
   /** The zone of triggers that name none. */
   BUGLE_ZONE: z.string().default('UTC'),
+  /** Where people find the pages; begins the links in notices. */
+  BUGLE_PUBLIC_URL: z.string().default(''),
   BUGLE_SECURE_COOKIES: z.enum(['0', '1']).default('0'),
   /** A proxy in front sets X-Forwarded-For and may be believed. */
   BUGLE_TRUST_PROXY: z.enum(['0', '1']).default('0'),
@@ -36,6 +38,7 @@ export interface Config {
   readonly awaySeconds: number
   readonly leaseSeconds: number
   readonly zone: string
+  readonly publicUrl: string
   readonly secureCookies: boolean
   readonly trustProxy: boolean
 }
@@ -62,6 +65,7 @@ export function config(): Config {
     awaySeconds: env.BUGLE_AWAY_SECONDS,
     leaseSeconds: env.BUGLE_LEASE_SECONDS,
     zone: env.BUGLE_ZONE,
+    publicUrl: env.BUGLE_PUBLIC_URL.replace(/\/$/, ''),
     secureCookies: env.BUGLE_SECURE_COOKIES === '1',
     trustProxy: env.BUGLE_TRUST_PROXY === '1',
   }

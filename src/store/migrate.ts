@@ -4,8 +4,9 @@ import { foundation } from './migrations/0001-foundation'
 import { timing } from './migrations/0002-timing'
 import { flows } from './migrations/0003-flows'
 import { connections } from './migrations/0004-connections'
+import { notices } from './migrations/0005-notices'
 
-const MIGRATIONS = [foundation, timing, flows, connections]
+const MIGRATIONS = [foundation, timing, flows, connections, notices]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

@@ -3,9 +3,16 @@ import { useSyncExternalStore } from 'react'
 
 /** next/navigation for tests in jsdom: the address is the window's own. */
 const hearers = new Set<() => void>()
+// As in the app: whoever writes the address is heard.
+for (const how of ['pushState', 'replaceState'] as const) {
+  const write = window.history[how].bind(window.history)
+  window.history[how] = (...args) => {
+    write(...args)
+    act(() => hearers.forEach((hear) => hear()))
+  }
+}
 export function go(path: string, how: 'pushState' | 'replaceState' = 'pushState'): void {
   window.history[how](null, '', path)
-  act(() => hearers.forEach((hear) => hear()))
 }
 function subscribe(hear: () => void): () => void {
   hearers.add(hear)

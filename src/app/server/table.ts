@@ -11,6 +11,8 @@ import {
   revokeEnrolmentKey,
 } from '@/service/enrol'
 import * as accounts from '@/service/accounts'
+import { noticeSchema } from '@/core/work/notice'
+import * as notices from '@/service/notices'
 import * as locks from '@/service/locks'
 import * as fleet from '@/service/fleet'
 import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/matters'
@@ -293,6 +295,19 @@ export const ENDPOINTS: readonly Endpoint[] = [
   endpoint('GET', '/too-often', 'see', {}, ({ actor }) => starts.tooOften(actor)),
   endpoint('PUT', '/too-often', 'administer', { body: tooOftenSchema }, ({ actor, body }) =>
     starts.saveTooOften(actor, body),
+  ),
+
+  endpoint('GET', '/notices', 'see', {}, ({ actor }) => notices.listNotices(actor)),
+  endpoint('POST', '/notices', 'design', { body: noticeSchema }, ({ actor, body }) => notices.addNotice(actor, body)),
+  endpoint('POST', '/notices/try', 'design', { body: noticeSchema }, ({ actor, body }) =>
+    notices.tryNotice(actor, body),
+  ),
+  endpoint('PUT', '/notices/:id', 'design', { body: noticeSchema }, ({ actor, params, body }) =>
+    notices.saveNotice(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/notices/:id', 'design', {}, ({ actor, params }) => notices.removeNotice(actor, id(params))),
+  endpoint('GET', '/notice-sends', 'see', { query: notices.sendsQuery }, ({ actor, query }) =>
+    notices.listSends(actor, query.run),
   ),
 
   endpoint('GET', '/bundle', 'see', {}, ({ actor }) => exportBundle(actor)),

@@ -1,5 +1,5 @@
 'use client'
-import { usePathname, useRouter, useSearchParams } from 'next/navigation'
+import { usePathname, useSearchParams } from 'next/navigation'
 import { useCallback, useMemo } from 'react'
 
 /** The screen's state lives in the address: reads it, and changes some of it. `push` makes a step for “back”. */
@@ -9,7 +9,6 @@ export function useAddress(): {
 } {
   const params = useSearchParams()
   const pathname = usePathname()
-  const router = useRouter()
   const values = useMemo(() => Object.fromEntries(params), [params])
   const set = useCallback(
     (changes: Record<string, string | null>, how: 'push' | 'replace' = 'push') => {
@@ -19,9 +18,14 @@ export function useAddress(): {
         else next.set(key, value)
       }
       const text = next.toString()
-      router[how](text === '' ? pathname : `${pathname}?${text}`, { scroll: false })
+      // At once and without the server: what is read from the address in the next key press must be what the last one wrote.
+      window.history[how === 'push' ? 'pushState' : 'replaceState'](
+        null,
+        '',
+        text === '' ? pathname : `${pathname}?${text}`,
+      )
     },
-    [pathname, router],
+    [pathname],
   )
   return { values, set }
 }

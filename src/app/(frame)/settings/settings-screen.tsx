@@ -19,6 +19,7 @@ import { Tabs } from '@/ui/parts/tabs'
 import { Ago, Time } from '@/ui/parts/time'
 import { MySettings } from './my-settings'
 import { TimingSettings } from './timing-settings'
+import { Notices } from './notices'
 
 export function SettingsScreen(): ReactNode {
   const { values, set } = useAddress()
@@ -26,6 +27,7 @@ export function SettingsScreen(): ReactNode {
   const tabs = [
     { id: 'me', title: 'Yours', content: <MySettings /> },
     { id: 'timing', title: 'Timing', content: <TimingSettings /> },
+    { id: 'notices', title: 'Notices', content: <Notices /> },
     { id: 'people', title: 'People', content: <People /> },
     { id: 'engines', title: 'Engines', content: <Engines /> },
     ...(may ? [{ id: 'audit', title: 'Audit', content: <Audit /> }] : []),

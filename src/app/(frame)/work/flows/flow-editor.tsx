@@ -71,8 +71,10 @@ export function FlowEditor({
   // A step within a flow step is chosen in the picture, but changed in its own flow.
   const chosenPath = values.step ?? null
   const chosen = definition.steps.find(({ id }) => id === chosenPath) ?? null
-  const choose = (path: string | null): void =>
-    setAddress({ step: path, tab: values.tab === 'rehearse' ? 'rehearse' : null }, 'replace')
+  const choose = (path: string | null): void => {
+    const isRehearsing = new URLSearchParams(window.location.search).get('tab') === 'rehearse'
+    setAddress({ step: path, ...(isRehearsing ? {} : { tab: null }) }, 'replace')
+  }
   const outer = chosen ?? definition.steps.find(({ id }) => id === chosenPath?.split('/')[0]) ?? null
 
   const save = (version = draft.version): void =>

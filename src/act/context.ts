@@ -7,6 +7,8 @@ export interface Context {
   readonly account: { readonly user: string; readonly secret: string } | null
   readonly run: string
   readonly attempt: string
+  /** What a ticket refers to; else the run. */
+  readonly reference?: string
   /** A line of standard output, or of standard error. */
   readonly say: (line: string) => void
   readonly warn: (line: string) => void

@@ -14,7 +14,7 @@ export async function ticket(action: Extract<Connection, { kind: 'ticket' }>, co
         title: fill(action.title, values),
         text: fill(action.text, values),
         urgency: action.urgency,
-        reference: `#${run}`,
+        reference: context.reference ?? `#${run}`,
       }),
     },
     60,

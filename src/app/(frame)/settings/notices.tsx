@@ -1,0 +1,177 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useState, type ReactNode } from 'react'
+import { NOTICE_FACTS, type Notice, type NoticeEvent } from '@/core/work/notice'
+import type { NoticeRow, NoticeSend } from '@/service/notices'
+import { api, type ApiProblem } from '@/ui/api'
+import { useSay } from '@/ui/frame/announcer'
+import { useMay } from '@/ui/hooks/me'
+import { Button } from '@/ui/parts/button'
+import { Confirm } from '@/ui/parts/dialog'
+import { Empty, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { StateWord } from '@/ui/parts/state-mark'
+import { Table } from '@/ui/parts/table'
+import { Ago, Time } from '@/ui/parts/time'
+import { KIND_WORDS } from '../work/words'
+import { NoticeDialog } from './notice-dialog'
+
+export const EVENT_WORDS: Readonly<Record<NoticeEvent, string>> = {
+  failed: 'it fails or is lost',
+  recovered: 'it succeeds after a failure',
+  'at-risk': 'its deadline is at risk',
+  late: 'it is late',
+  ended: 'it ends, whatever came of it',
+}
+
+/** A notice to begin with: a mail at failures. */
+const BLANK: Notice = {
+  title: '',
+  active: true,
+  jobId: null,
+  areaId: null,
+  events: ['failed'],
+  action: {
+    kind: 'mail',
+    host: '',
+    port: 25,
+    tls: false,
+    from: '',
+    to: [],
+    subject: '${title} ${state}',
+    text: '${title} ${run} ${state}: ${reason}\n${step} ${line}\n\n${link}',
+  },
+  account: null,
+}
+
+/** Who is told what, when; and what was told. */
+export function Notices(): ReactNode {
+  const { data: rows, isSuccess } = useQuery({
+    queryKey: ['notices'],
+    queryFn: () => api.get<NoticeRow[]>('/notices'),
+  })
+  const { data: sends = [] } = useQuery({
+    queryKey: ['notices', 'sends'],
+    queryFn: () => api.get<NoticeSend[]>('/notice-sends'),
+    refetchInterval: 5000,
+  })
+  const { why } = useMay('design')
+  const client = useQueryClient()
+  const say = useSay()
+  const [editing, setEditing] = useState<{ id: number | null; notice: Notice } | null>(null)
+  const [removing, setRemoving] = useState<NoticeRow | null>(null)
+  const edit = ({ id, of: _, changedBy: __, changedAt: ___, ...notice }: NoticeRow): void => setEditing({ id, notice })
+  return (
+    <Stack $gap={12} style={{ padding: 12, overflow: 'auto' }}>
+      <Row>
+        <h2>Notices</h2>
+        <Small>
+          {NOTICE_FACTS.map((name) => `\${${name}}`).join(', ')} stand for the facts of the run in every text.
+        </Small>
+        <Spring />
+        <Button onPress={() => setEditing({ id: null, notice: BLANK })} whyNot={why}>
+          New notice
+        </Button>
+      </Row>
+      {isSuccess && rows.length === 0 ? (
+        <Empty title="Nobody is told anything yet">
+          A notice is a mail, a ticket or an HTTP request that goes out when a run fails, is late, recovers or ends.
+        </Empty>
+      ) : (
+        <Table
+          label="Notices"
+          rows={rows ?? []}
+          isDim={(row) => !row.active}
+          columns={[
+            { id: 'title', title: 'Notice', cell: (row) => <b>{row.title}</b> },
+            { id: 'of', title: 'Of', cell: (row) => row.of },
+            {
+              id: 'when',
+              title: 'When',
+              cell: (row) => row.events.map((event) => EVENT_WORDS[event]).join(', '),
+            },
+            { id: 'by', title: 'By', cell: (row) => KIND_WORDS[row.action.kind] },
+            { id: 'active', title: 'Switch', cell: (row) => (row.active ? 'on' : 'off') },
+            {
+              id: 'act',
+              title: '',
+              cell: (row) => (
+                <Row $gap={4}>
+                  <Button kind="quiet" aria-label={`Change ${row.title}`} onPress={() => edit(row)} whyNot={why}>
+                    Change
+                  </Button>
+                  <Button kind="quiet" aria-label={`Remove ${row.title}`} onPress={() => setRemoving(row)} whyNot={why}>
+                    Remove
+                  </Button>
+                </Row>
+              ),
+            },
+          ]}
+        />
+      )}
+      <h2>What was sent</h2>
+      {sends.length === 0 ? (
+        <Small>Nothing yet.</Small>
+      ) : (
+        <Table
+          label="Notices sent"
+          rows={sends}
+          columns={[
+            { id: 'made', title: 'When', cell: (row) => <Time at={row.madeAt} /> },
+            { id: 'notice', title: 'Notice', cell: (row) => row.notice },
+            { id: 'event', title: 'Because', cell: (row) => EVENT_WORDS[row.event as NoticeEvent] },
+            {
+              id: 'run',
+              title: 'Run',
+              cell: (row) =>
+                row.runId !== null && (
+                  <Link href={`/runs/${row.runId}`}>
+                    {row.title} #{row.runId}
+                  </Link>
+                ),
+            },
+            {
+              id: 'state',
+              title: 'State',
+              cell: (row) => (
+                <StateWord
+                  mark={row.state === 'sent' ? 'succeeded' : row.state === 'waiting' ? 'waiting' : 'failed'}
+                  word={row.state === 'waiting' && row.attempts > 0 ? `try ${row.attempts} failed` : row.state}
+                />
+              ),
+            },
+            { id: 'what', title: 'What', cell: (row) => row.what },
+            {
+              id: 'next',
+              title: '',
+              cell: (row) => (
+                <Small>
+                  {row.state === 'waiting' && row.attempts > 0 && (
+                    <>
+                      next try <Ago at={row.nextAt} />
+                    </>
+                  )}
+                </Small>
+              ),
+            },
+          ]}
+        />
+      )}
+      <NoticeDialog key={editing?.id ?? (editing ? 'new' : '')} editing={editing} onClose={() => setEditing(null)} />
+      <Confirm
+        title={`Remove ${removing?.title ?? ''}?`}
+        isOpen={removing !== null}
+        onClose={() => setRemoving(null)}
+        word="Remove it"
+        onConfirm={() => {
+          api.delete(`/notices/${removing?.id}`).then(
+            () => void client.invalidateQueries({ queryKey: ['notices'] }),
+            (error: ApiProblem) => say(error.detail, { bad: true }),
+          )
+        }}
+      >
+        Nobody is told by it any more; what it has sent leaves the list.
+      </Confirm>
+    </Stack>
+  )
+}

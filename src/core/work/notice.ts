@@ -1,0 +1,75 @@
+import { z } from 'zod'
+import { connectionSchema, fill, referencesIn, type Connection } from './connections'
+import { slugSchema } from './job'
+
+/** failed: also lost. recovered: succeeded after a failure. late: its deadline has passed. */
+export const NOTICE_EVENTS = ['failed', 'recovered', 'at-risk', 'late', 'ended'] as const
+export type NoticeEvent = (typeof NOTICE_EVENTS)[number]
+
+/** What texts of a notice may refer to. */
+export const NOTICE_FACTS = [
+  'event',
+  'title',
+  'area',
+  'run',
+  'state',
+  'reason',
+  'step',
+  'line',
+  'machine',
+  'started',
+  'ended',
+  'due',
+  'link',
+] as const
+export type NoticeFacts = Readonly<Record<(typeof NOTICE_FACTS)[number], string>>
+
+export type NoticeAction = Extract<Connection, { kind: 'mail' | 'ticket' | 'http' }>
+
+export const noticeSchema = z
+  .strictObject({
+    title: z.string().trim().min(1, 'A notice needs a title.').max(120),
+    active: z.boolean().default(true),
+    jobId: z.int().positive().nullable().default(null),
+    areaId: z.int().positive().nullable().default(null),
+    events: z.array(z.enum(NOTICE_EVENTS)).min(1, 'Choose when it is sent.').max(NOTICE_EVENTS.length),
+    action: connectionSchema,
+    account: slugSchema.nullable().default(null),
+  })
+  .superRefine(({ jobId, areaId, action }, context) => {
+    if (jobId !== null && areaId !== null)
+      context.addIssue({ code: 'custom', path: ['areaId'], message: 'Of one job or flow, or of an area: not of both.' })
+    if (!['mail', 'ticket', 'http'].includes(action.kind))
+      context.addIssue({
+        code: 'custom',
+        path: ['action', 'kind'],
+        message: 'A notice is a mail, a ticket or an HTTP request.',
+      })
+    const known = new Set<string>(NOTICE_FACTS)
+    const missing = new Set(referencesIn(JSON.stringify(action)).filter((name) => !known.has(name)))
+    if (missing.size > 0)
+      context.addIssue({
+        code: 'custom',
+        path: ['action'],
+        message: `There is no ${[...missing].join(', ')}: ${NOTICE_FACTS.map((name) => `\${${name}}`).join(', ')} can stand here.`,
+      })
+  })
+export type Notice = z.output<typeof noticeSchema>
+
+/** Seconds until the next try after so many in vain: 30 s, doubled each time, an hour at most. */
+export const pauseAfter = (attempts: number): number => Math.min(3600, 30 * 2 ** Math.max(0, attempts - 1))
+/** After about half a day a notice is given up; that is told where notices are listed. */
+export const MOST_NOTICE_TRIES = 18
+
+/** The first line of what is sent, for the list. */
+export function noticeWords(action: Connection, facts: NoticeFacts): string {
+  const first =
+    action.kind === 'mail'
+      ? action.subject
+      : action.kind === 'ticket'
+        ? action.title
+        : action.kind === 'http'
+          ? `${action.method} ${action.url}`
+          : ''
+  return fill(first, facts).slice(0, 300)
+}
