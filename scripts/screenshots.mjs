@@ -73,7 +73,9 @@ async function shoot(name, page, path, ready, before = async () => {}) {
 
 const byTitle = (rows, title) => rows.find((row) => row.title === title) ?? fail(`The demo has no ${title}.`)
 const { rows: failed } = await get('/runs?state=failed&limit=50')
-const run = failed.find(({ jobTitle }) => /till file/i.test(jobTitle)) ?? failed[0]
+const run = failed.find(({ kind }) => kind !== 'flow') ?? failed[0]
+const { rows: flowRuns } = await get('/runs?state=failed&text=Sailing+manifests&limit=1')
+const flowRun = flowRuns[0] ?? fail('The demo has no failed run of Sailing manifests.')
 const agents = await get('/agents')
 const jobs = await get('/jobs')
 const { rows: triggers } = await get('/triggers?text=freight')
@@ -81,6 +83,7 @@ const calendars = await get('/calendars')
 const list = (answer, key) => (Array.isArray(answer) ? answer : (answer.rows ?? answer[key]))
 const agent = list(agents, 'agents').find(({ name }) => name === 'tarn-ops1')
 const job = byTitle(list(jobs, 'jobs'), 'Reconcile fares')
+const flow = byTitle(list(jobs, 'jobs'), 'Sailing manifests')
 const trigger = byTitle(triggers, 'Freight invoicing')
 const calendarCalled = (title) => byTitle(list(calendars, 'calendars'), title)
 const monthEnd = calendarCalled('Month-end close')
@@ -97,7 +100,11 @@ await shoot('work', day, '/work', 'All work')
 await shoot('job', day, `/work/jobs/${job.id}`, 'Reconcile fares')
 await shoot('triggers', day, '/timing', 'Timing')
 await shoot('trigger', day, `/timing/triggers/${trigger.id}`, 'The next 20 starts')
-await shoot('trigger-night', night, `/timing/triggers/${trigger.id}?tab=history`, trigger.title)
+await shoot('flow-run', day, `/runs/${flowRun.id}`, 'failed at')
+await shoot('flow', night, `/work/flows/${flow.id}?step=transfer&tab=rehearse`, 'The flow would end', async (page) => {
+  await page.getByRole('button', { name: /What becomes of transfer/ }).click()
+  await page.getByRole('option', { name: /^fails/ }).click()
+})
 await shoot('calendar', day, `/timing/calendars/${monthEnd.id}?year=${year}&day=${asked}`, 'Which days', (page) =>
   page.getByText('is not in it').or(page.getByText('is in it')).first().scrollIntoViewIfNeeded(),
 )

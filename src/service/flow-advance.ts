@@ -34,17 +34,44 @@ const MOST_FLOWS = 60
  * Moves flow runs on: begins those that are ready, and looks at those in which a step ended or a person did something. Any engine may do it: a flow run that
  * another one is at is left to it. All of it follows from the database, so it goes on after any kill. Returns how many were moved, and whether more may wait.
  */
-export async function advanceFlows(nowMs: number): Promise<{ moved: number; more: boolean }> {
+export async function advanceFlows(nowMs: number): Promise<Advance> {
   await timingState(null)
+  try {
+    return await advanceSome(nowMs, null)
+  } catch (error) {
+    // One flow run that cannot be moved must not keep the others: each by itself, and the fault is told at the end.
+    const ids = await many<{ runId: number }>(
+      null,
+      `SELECT DISTINCT run_id AS "runId" FROM flow_wakes UNION SELECT id FROM runs WHERE kind = 'flow' AND state = 'ready' LIMIT 1000`,
+    )
+    let moved = 0
+    for (const { runId } of ids)
+      moved += await advanceSome(nowMs, runId).then(
+        (done) => done.moved,
+        () => 0,
+      )
+    if (moved === 0) throw error
+    return { moved, more: false }
+  }
+}
+
+interface Advance {
+  readonly moved: number
+  readonly more: boolean
+}
+
+async function advanceSome(nowMs: number, only: number | null): Promise<Advance> {
   return transaction(async (tx) => {
     const wakes = await many<{ id: number; runId: number }>(
       tx,
-      'SELECT id, run_id AS "runId" FROM flow_wakes ORDER BY id LIMIT 500',
+      'SELECT id, run_id AS "runId" FROM flow_wakes WHERE $1::bigint IS NULL OR run_id = $1 ORDER BY id LIMIT 500',
+      [only],
     )
     const ready = await many<{ id: number }>(
       tx,
-      `SELECT r.id FROM runs r JOIN jobs j ON j.id = r.job_id WHERE r.kind = 'flow' AND r.state = 'ready' AND r.held_by IS NULL AND j.active
+      `SELECT r.id FROM runs r JOIN jobs j ON j.id = r.job_id WHERE r.kind = 'flow' AND r.state = 'ready' AND r.held_by IS NULL AND j.active AND ($1::bigint IS NULL OR r.id = $1)
         ORDER BY r.priority, r.id LIMIT ${MOST_FLOWS}`,
+      [only],
     )
     const wanted = [...new Set([...wakes.map((wake) => wake.runId), ...ready.map((row) => row.id)])].slice(
       0,

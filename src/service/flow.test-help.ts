@@ -80,9 +80,14 @@ export async function hand(stepRunId: number): Promise<{ attempt: number; token:
 
 /** An agent carries a ready step out; a code other than 0 fails it. */
 export async function carryOut(runId: number, path: string, code = 0, says = 'done'): Promise<void> {
+  await endUnseen(runId, path, code, says)
+  await advance()
+}
+
+/** The same, but no engine has looked at it yet. */
+export async function endUnseen(runId: number, path: string, code = 0, says = 'done'): Promise<void> {
   const run = (await readySteps(runId))[path]
   if (run === undefined) throw new Error(`${path} is not ready: ${(await picture(runId)).join(', ')}`)
   const held = await hand(run)
   await report(agentId as number, held, 1, started, output(says), ended(code))
-  await advance()
 }

@@ -1,6 +1,17 @@
 import { ADMIN, OPERATOR, VIEWER, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
-import { advance, carryOut, hand, makeFlow, namedJob, picture, readySteps, startFlow, stepsOf } from './flow.test-help'
+import {
+  advance,
+  carryOut,
+  endUnseen,
+  hand,
+  makeFlow,
+  namedJob,
+  picture,
+  readySteps,
+  startFlow,
+  stepsOf,
+} from './flow.test-help'
 import { flowStory, holdStep, markStep, previewAgain, releaseStep, runStepsAgain } from './flow-runs'
 import { importBundle } from './bundle-in'
 import { exportBundle } from './bundle-out'
@@ -54,6 +65,16 @@ describe('a flow run', () => {
     ])
     const { reason } = await one<{ reason: string }>(null, 'SELECT reason FROM runs WHERE id = $1', [run])
     expect(reason).toBe('Step reach failed.')
+  })
+
+  it('counts runs of one flow that fail at the same moment to one matter', async () => {
+    const flow = await makeFlow([{ id: 'a' }, { id: 'b' }])
+    const runs = [await startFlow(flow.id), await startFlow(flow.id)]
+    for (const run of runs) for (const path of ['a', 'b']) await endUnseen(run, path, 1)
+    await advance()
+    expect(await Promise.all(runs.map(async (run) => (await picture(run))[0]))).toEqual(['failed', 'failed'])
+    const matters = (await listMatters(ADMIN)).filter(({ runId }) => runs.includes(runId ?? 0))
+    expect(matters).toMatchObject([{ runId: runs[1], times: 2, stepPath: 'a' }])
   })
 
   it('opens one matter as soon as a step fails, with its first telling line, and closes it when run again', async () => {

@@ -35,14 +35,17 @@ export async function openFlowMatters(
   if (failures.length === 0) return
   await execute(
     tx,
-    `INSERT INTO matters (kind, subject, run_id, agent_id, step_run_id, evidence)
-     SELECT 'run-failed', 'job ' || f.job_id, f.id, r.agent_id, r.id,
-            coalesce((SELECT nullif(a.telling_line, '') FROM attempts a WHERE a.run_id = r.id ORDER BY a.number DESC LIMIT 1), r.reason, '')
+    // Several runs of one flow, and several steps of one run, may fail at the same moment: of each flow one row, its newest run and the first step of that.
+    `INSERT INTO matters (kind, subject, run_id, agent_id, step_run_id, evidence, times)
+     SELECT DISTINCT ON (f.job_id) 'run-failed', 'job ' || f.job_id, f.id, r.agent_id, r.id,
+            coalesce((SELECT nullif(a.telling_line, '') FROM attempts a WHERE a.run_id = r.id ORDER BY a.number DESC LIMIT 1), r.reason, ''),
+            (SELECT count(*) FROM runs x WHERE x.id = ANY($1) AND x.job_id = f.job_id)
        FROM unnest($1::bigint[], $2::int[]) AS u(id, step) JOIN runs f ON f.id = u.id
        JOIN flow_steps s ON s.run_id = u.id AND s.step = u.step LEFT JOIN runs r ON r.id = s.step_run_id
+      ORDER BY f.job_id, f.id DESC, u.step
      ON CONFLICT (kind, subject) WHERE state <> 'closed' DO UPDATE
        SET run_id = excluded.run_id, agent_id = excluded.agent_id, step_run_id = excluded.step_run_id, evidence = excluded.evidence, last_at = now(),
-           times = matters.times + CASE WHEN matters.run_id = excluded.run_id THEN 0 ELSE 1 END`,
+           times = matters.times + excluded.times - CASE WHEN matters.run_id = ANY($1) THEN 1 ELSE 0 END`,
     [failures.map((each) => each.flowRunId), failures.map((each) => each.step)],
   )
 }
