@@ -1,71 +1,16 @@
-import { spawn, spawnSync, type ChildProcess } from 'node:child_process'
-import { writeFileSync, mkdtempSync, readFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { spawn, type ChildProcess } from 'node:child_process'
+import { readFileSync } from 'node:fs'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { COMMAND_LINE } from '@/service/actor'
-import { hashToken, newToken } from '@/service/secrets'
 import { startRun, startSchema } from '@/service/start'
 import { addArea, addJob } from '@/service/work'
-import { closeDb, db, execute, one } from '@/store/db'
+import { closeDb, one } from '@/store/db'
 import { migrate } from '@/store/migrate'
-import { SimulatedMachine } from '@/standins/machine'
+import { makeAgents, pause, pgbench, untilConnected } from './shared'
 
 const AGENTS = 200
 const IDLE_AGENTS = 1000
 const SECONDS = Number(process.argv[2] ?? 20)
-const gateway = `ws://127.0.0.1:${process.env.BUGLE_GATEWAY_PORT}/agent`
-const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
-
-async function makeAgents(count: number, from: number): Promise<SimulatedMachine[]> {
-  const machines: SimulatedMachine[] = []
-  const pool = await one<{ id: number }>(null, `INSERT INTO pools (name, title) VALUES ($1, $1) RETURNING id`, [
-    `pool-${from}`,
-  ])
-  for (let i = from; i < from + count; i++) {
-    const credential = newToken('bga')
-    const agent = await db().Agent.create({
-      name: `agent-${i}`,
-      machineId: `machine-${i}`,
-      host: `h${i}`,
-      system: '',
-      arch: '',
-      version: '1.0.0',
-      runtime: '',
-      slots: 4,
-      abilities: ['command'],
-      credentialHash: hashToken(credential),
-    })
-    await execute(null, 'INSERT INTO agent_contacts (agent_id) VALUES ($1)', [agent.id])
-    await execute(null, 'INSERT INTO pool_members VALUES ($1, $2)', [pool.id, agent.id])
-    const facts = {
-      host: `h${i}`,
-      machineId: `machine-${i}`,
-      system: 's',
-      arch: 'x',
-      version: '1.0.0',
-      runtime: 'r',
-      abilities: ['command'],
-    }
-    const lines = [1, 2, 3].map((n) => ({ atMs: 0, stream: 'o' as const, text: `line ${n} of three lines of output` }))
-    machines.push(
-      new SimulatedMachine({ gateway, credential, facts, play: () => ({ durationMs: 0, exitCode: 0, lines }) }),
-    )
-  }
-  for (const machine of machines) machine.start()
-  return machines
-}
-
-async function untilConnected(count: number): Promise<void> {
-  for (;;) {
-    const { n } = await one<{ n: number }>(
-      null,
-      'SELECT count(*)::int AS n FROM agent_contacts WHERE engine_id IS NOT NULL',
-    )
-    if (n >= count) return
-    await pause(200)
-  }
-}
 
 /** Starts runs at a rate for some seconds; as many as the machine takes if the rate is null. Waits until all have ended. */
 async function load(
@@ -136,35 +81,6 @@ async function cpuShare(pid: number, seconds: number): Promise<number> {
   const before = ticks()
   await pause(seconds * 1000)
   return Math.round(((ticks() - before) / 100 / seconds) * 1000) / 1000
-}
-
-/** The same rows written by bare SQL: one run's life as four transactions, by pgbench, on the same server. */
-async function pgbench(): Promise<number> {
-  await execute(null, 'CREATE TABLE b_runs (LIKE runs INCLUDING ALL)')
-  await execute(null, 'CREATE TABLE b_attempts (LIKE attempts INCLUDING ALL)')
-  await execute(null, 'CREATE TABLE b_output (LIKE output_chunks INCLUDING ALL)')
-  const file = join(mkdtempSync(join(tmpdir(), 'bugle-pgbench-')), 'run.sql')
-  writeFileSync(
-    file,
-    `INSERT INTO b_runs (job_id, job_version, area_id, target, kind, cause, state, priority, ready_at) VALUES (1, 1, 1, '{"pool":"p"}', 'command', 'person', 'ready', 2, now()) RETURNING id AS run \\gset
-BEGIN;
-UPDATE b_runs SET state = 'running', version = version + 1, started_at = now(), attempts = 1 WHERE id = :run;
-INSERT INTO b_attempts (run_id, number, agent_id, state, lease_until, handed_at) VALUES (:run, 1, 1, 'handed', now(), now()) RETURNING id AS attempt \\gset
-COMMIT;
-UPDATE b_attempts SET state = 'accepted' WHERE id = :attempt;
-BEGIN;
-INSERT INTO b_output VALUES (:attempt, 1, 3, '[[1,"o","line 1 of three lines of output"],[1,"o","line 2 of three lines of output"],[1,"o","line 3 of three lines of output"]]');
-UPDATE b_attempts SET state = 'succeeded', started_at = now(), ended_at = now(), report_seq = 3, output_lines = 3 WHERE id = :attempt;
-UPDATE b_runs SET state = 'succeeded', version = version + 1, ended_at = now(), duration_ms = 1 WHERE id = :run;
-COMMIT;
-`,
-  )
-  const done = spawnSync(
-    process.env.BUGLE_BENCH_PGBENCH as string,
-    ['-n', '-c', '8', '-j', '1', '-T', '8', '-f', file, process.env.DATABASE_URL as string],
-    { encoding: 'utf8' },
-  )
-  return Number(/tps = ([\d.]+)/.exec(done.stdout)?.[1] ?? Number.NaN)
 }
 
 async function main(): Promise<void> {
