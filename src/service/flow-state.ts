@@ -40,7 +40,8 @@ export async function lockFlows(tx: Tx, ids: readonly number[], lock: 'wait' | '
   )
 }
 
-const LOCK = { wait: 'FOR UPDATE OF r', 'if free': 'FOR UPDATE OF r SKIP LOCKED', none: '' } as const
+// No key changes: rows that refer to the run may be written meanwhile. A full lock would wait for whoever reports a step, and that one for it.
+const LOCK = { wait: 'FOR NO KEY UPDATE OF r', 'if free': 'FOR NO KEY UPDATE OF r SKIP LOCKED', none: '' } as const
 
 /** One step as it is stored. */
 export interface StepRow {

@@ -1,5 +1,5 @@
 import { ADMIN, OPERATOR, VIEWER, freshDatabase } from '@/store/database.test-help'
-import { execute, many, one } from '@/store/db'
+import { execute, many, one, transaction } from '@/store/db'
 import {
   advance,
   carryOut,
@@ -15,6 +15,7 @@ import {
 import { flowStory, holdStep, markStep, previewAgain, releaseStep, runStepsAgain } from './flow-runs'
 import { importBundle } from './bundle-in'
 import { exportBundle } from './bundle-out'
+import { lockFlows } from './flow-state'
 import { addFlow, oneFlow, removeFlow, saveFlow } from './flows'
 import { giveUpLost, releaseDue, stopsToDeliver } from './leases'
 import { listMatters } from './matters'
@@ -65,6 +66,17 @@ describe('a flow run', () => {
     ])
     const { reason } = await one<{ reason: string }>(null, 'SELECT reason FROM runs WHERE id = $1', [run])
     expect(reason).toBe('Step reach failed.')
+  })
+
+  it('lets an agent’s reports be stored while an engine is at the flow: neither waits for the other', async () => {
+    const { id } = await makeFlow([{ id: 'a' }])
+    const run = await startFlow(id)
+    await transaction(async (tx) => {
+      await lockFlows(tx, [run], 'wait')
+      await endUnseen(run, 'a')
+    })
+    await advance()
+    expect((await picture(run))[0]).toBe('succeeded')
   })
 
   it('counts runs of one flow that fail at the same moment to one matter', async () => {

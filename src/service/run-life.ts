@@ -34,7 +34,7 @@ export async function lockRuns(tx: Tx, ids: readonly number[]): Promise<Map<numb
     `SELECT id, version, job_id AS "jobId", job_version AS "jobVersion", agent_id AS "agentId", state, attempts,
             max_attempts AS "maxAttempts", retry_delay_ms AS "retryDelayMs", start_after AS "startAfter",
             held_by IS NOT NULL AS held, stop_asked_by IS NOT NULL AS "stopAsked"
-       FROM runs WHERE id = ANY($1) ORDER BY id FOR UPDATE`,
+       FROM runs WHERE id = ANY($1) ORDER BY id FOR NO KEY UPDATE`,
     [ids],
   )
   return new Map(
