@@ -13,6 +13,7 @@ import {
 import * as accounts from '@/service/accounts'
 import { noticeSchema } from '@/core/work/notice'
 import * as notices from '@/service/notices'
+import { listDrifts } from '@/service/drifts'
 import * as locks from '@/service/locks'
 import * as fleet from '@/service/fleet'
 import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/matters'
@@ -191,6 +192,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     flows.saveFlow(actor, id(params), body),
   ),
   endpoint('DELETE', '/flows/:id', 'design', {}, ({ actor, params }) => flows.removeFlow(actor, id(params))),
+  endpoint('GET', '/drifts', 'see', {}, ({ actor }) => listDrifts(actor)),
   endpoint('GET', '/startables/:id', 'see', {}, ({ actor, params }) => startable(actor, id(params))),
 
   endpoint('GET', '/calendars', 'see', { query: today }, ({ actor, query }) =>

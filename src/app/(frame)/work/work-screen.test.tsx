@@ -27,6 +27,7 @@ const SERVER = {
     job(3, 'Manifest', { area: 'Sailing', areaId: 5, target: { labels: { os: 'linux' } }, kind: 'wait' }),
     job(4, 'Close of day', { isFlow: true, steps: 8, kind: null, target: null }),
   ],
+  'GET /drifts': [{ jobId: 3, change: 0.38, days: 56, count: 50 }],
   'POST /areas': { id: 6 },
 }
 const titles = async (): Promise<(string | undefined)[]> => {
@@ -47,6 +48,11 @@ describe('work', () => {
     show(<WorkScreen />, SERVER, { at: '/work?area=5' })
     await waitFor(async () => expect(await titles()).toEqual(['Manifest']))
     expect(screen.getByRole('heading', { name: 'Sailing' })).toBeTruthy()
+  })
+
+  it('marks what has become slower', async () => {
+    show(<WorkScreen />, SERVER)
+    expect((await screen.findByText('slower: +38 % in 56 days')).closest('tr')?.textContent).toContain('Manifest')
   })
 
   it('finds a job by title, area or place', async () => {

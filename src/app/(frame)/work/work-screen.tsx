@@ -9,8 +9,10 @@ import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
+import { useDrifts } from '@/ui/hooks/drifts'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
+import { DriftMark } from '@/ui/parts/drift-mark'
 import { Dialog } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Empty, Mute, Page, Panel, Row, Shelf, Small, Split, Spring, Stack } from '@/ui/parts/layout'
@@ -47,6 +49,7 @@ export function WorkScreen(): ReactNode {
   const [adding, setAdding] = useState(false)
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { data: jobs, isSuccess } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
+  const drifts = useDrifts()
   const area = areas.find((a) => String(a.id) === values.area)
   const text = (values.text ?? '').toLowerCase()
   const shown = (jobs ?? []).filter(
@@ -168,7 +171,12 @@ export function WorkScreen(): ReactNode {
                   id: 'usual',
                   title: 'Usually',
                   align: 'right',
-                  cell: (job) => (job.usualMs === null ? '' : duration(job.usualMs)),
+                  cell: (job) => (
+                    <>
+                      <DriftMark drift={drifts.get(job.id)} />
+                      {job.usualMs !== null && duration(job.usualMs)}
+                    </>
+                  ),
                 },
                 {
                   id: 'last',

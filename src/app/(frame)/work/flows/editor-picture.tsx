@@ -7,6 +7,7 @@ import type { FlowMaterial } from '@/service/flows'
 import { duration } from '@/ui/format'
 import { FlowPicture } from '@/ui/flow/flow-picture'
 import type { BarLook } from '@/ui/flow/picture-bar'
+import { driftWords, useDrifts } from '@/ui/hooks/drifts'
 import { Mute, Panel, Row } from '@/ui/parts/layout'
 import type { Model } from './editor-model'
 import type { Rehearsing } from './rehearse-tab'
@@ -31,6 +32,7 @@ export function EditorPicture({
   onLink: ((from: string, to: string) => void) | undefined
   tools: ReactNode
 }): ReactNode {
+  const drifts = useDrifts()
   const { plan } = model
   if (!plan || plan.steps.length === 0)
     return (
@@ -44,6 +46,7 @@ export function EditorPicture({
       </Panel>
     )
   const titles = new Map(material.jobs.map((job) => [job.slug, job.title]))
+  const jobIds = new Map(material.jobs.map((job) => [job.slug, job.id]))
   const flowTitles = new Map(material.flows.map((flow) => [flow.slug, flow.title]))
   const result = rehearsal.isOn && typeof rehearsal.result === 'object' ? rehearsal.result : null
   const times = result
@@ -59,10 +62,18 @@ export function EditorPicture({
     const step = plan.steps[index] as (typeof plan.steps)[number]
     const stands = result?.steps.get(step.path) ?? null
     const time = times[index] as Span
+    const drift = result ? undefined : drifts.get(jobIds.get(step.job ?? '') ?? 0)
     return {
       title:
         step.definition.title ?? titles.get(step.job ?? '') ?? flowTitles.get(step.flow ?? '') ?? step.definition.id,
-      detail: stands?.reason ? REASONS[stands.reason] : duration(time.end - time.start),
+      detail: stands?.reason
+        ? REASONS[stands.reason]
+        : [
+            duration(time.end - time.start),
+            drift ? `${drift.change > 0 ? 'slower' : 'quicker'}: ${driftWords(drift)}` : '',
+          ]
+            .filter(Boolean)
+            .join(' · '),
       state: result ? (stands?.state ?? 'waiting') : step.isOff ? 'skipped' : 'planned',
       tolerated: stands?.tolerated ?? false,
       gate: step.gate === null ? null : gateOf(stands, result !== null),

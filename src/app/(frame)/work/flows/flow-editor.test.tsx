@@ -51,6 +51,7 @@ const flow = (definition: FlowDefinition): FlowFull => ({
 })
 const SERVER = {
   'GET /areas': [{ id: 2, title: 'Sailing', notes: '', jobs: 3 }],
+  'GET /drifts': [{ jobId: 'ticket'.length, change: -0.2, days: 40, count: 30 }],
   'PUT /flows/46': { version: 4 },
   'POST /flows/gates': { open: [false] },
 }
@@ -85,9 +86,16 @@ const line = (id: string): HTMLElement =>
   within(screen.getByRole('list', { name: 'Steps' })).getByRole('button', { name: new RegExp(`^${id} ?[A-Z]`) })
 
 describe('the editor of a flow', () => {
-  it('shows the flow as it usually goes: picture, list, length, and what decides it', () => {
+  it('shows the flow as it usually goes: picture, list, length, what decides it, and what has drifted', async () => {
     edit()
-    expect(bars()).toEqual(['Bookings, 2:00', 'Check, 5:00', 'Boards, 1:00', 'Signs, 1:00', 'Ticket, 0:06'])
+    expect(await screen.findByRole('img', { name: 'Ticket, 0:06 · quicker: −20 % in 40 days' })).toBeTruthy()
+    expect(bars()).toEqual([
+      'Bookings, 2:00',
+      'Check, 5:00',
+      'Boards, 1:00',
+      'Signs, 1:00',
+      'Ticket, 0:06 · quicker: −20 % in 40 days',
+    ])
     expect(list()).toEqual([
       'bookingsBookings',
       'checkCheck · after bookings',

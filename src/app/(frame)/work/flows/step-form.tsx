@@ -7,7 +7,9 @@ import { isoDuration, parseDuration } from '@/core/timing/duration'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
 import { useFollowing } from '@/ui/hooks/following'
+import { useDrifts } from '@/ui/hooks/drifts'
 import { Button } from '@/ui/parts/button'
+import { DriftMark } from '@/ui/parts/drift-mark'
 import { NumberField } from '@/ui/parts/number-field'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
@@ -56,6 +58,7 @@ export function StepForm({
         path.startsWith(`steps[${index}].${key}[`),
     )?.message
   const others = definition.steps.filter(({ id }) => id !== step.id)
+  const drifts = useDrifts()
   const job = material.jobs.find(({ slug }) => slug === step.job)
   const inner = material.flows.find(({ slug }) => slug === step.flow)
   const inputs = job?.inputs ?? inner?.definition.inputs ?? []
@@ -369,6 +372,7 @@ export function StepForm({
           <Small>
             until runs have shown how long{job?.usualMs ? `; now ${writeLength(Math.round(job.usualMs / 1000))}` : ''}
           </Small>
+          <DriftMark drift={drifts.get(job?.id ?? 0)} inWords />
         </Row>
       </Part>
     </Stack>
