@@ -143,3 +143,46 @@ describe('bugle critical', () => {
     })
   })
 })
+
+describe('bugle draw', () => {
+  const draw = async (...args: string[]): Promise<string> => {
+    let written = ''
+    const program = new Command().exitOverride()
+    addFlowCommands(
+      program,
+      () => undefined,
+      (text) => (written += text),
+    )
+    await program.parseAsync(['draw', FILE, ...args], { from: 'user' })
+    return written
+  }
+
+  it('writes Mermaid: links, conditions, routes, gates and flows inside', async () => {
+    expect(await draw('--flow', 'night')).toBe(
+      `flowchart LR
+  n0["check"]
+  n1{{"count"}}
+  n2{{"far"}}
+  subgraph n3["in"]
+    n4["x"]
+  end
+  n5["ticket"]
+  n0 -.->|fails| n5
+  n0 --> n1
+  n0 --> n2
+  n0 --> n3
+`,
+    )
+  })
+
+  it('writes an SVG whose bars are as long as the steps', async () => {
+    const svg = await draw('--flow', 'night', '--as', 'svg')
+    expect(svg.match(/<rect /g)?.length).toBeGreaterThanOrEqual(6)
+    expect(svg).toContain('<tspan font-weight="600">count</tspan> 25:30:30')
+    expect(svg.match(/stroke-dasharray/g)).toHaveLength(1)
+  })
+
+  it('refuses another kind', async () => {
+    await expect(draw('--flow', 'night', '--as', 'png')).rejects.toThrow('--as: “png” is neither mermaid nor svg.')
+  })
+})

@@ -4,18 +4,21 @@ import { Timings } from '@/core/bundle/timings'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { criticalPath } from '@/core/flow/critical'
 import { FlowFault } from '@/core/flow/inputs'
+import { flowMermaid } from '@/core/flow/mermaid'
 import { planOf, type Plan } from '@/core/flow/plan'
 import { lookOn, rehearse, type IsDay } from '@/core/flow/rehearse'
 import type { Outcome } from '@/core/flow/state'
+import { flowSvg } from '@/core/flow/svg'
 import { BadInput } from './bad-input'
 import { bundleOf, dayOption } from './file'
 
-export const FLOW_COMMANDS = ['rehearse', 'critical']
+export const FLOW_COMMANDS = ['rehearse', 'critical', 'draw']
 
 interface Options {
   readonly flow?: string
   readonly day?: string
   readonly outcomes?: string
+  readonly as?: string
   readonly input?: readonly string[]
 }
 
@@ -34,7 +37,11 @@ const OPTION: Readonly<Record<FlowFault['at'], string>> = {
 }
 
 /** Commands about the flows of a bundle file, without a server. */
-export function addFlowCommands(program: Command, print: (value: unknown) => void): void {
+export function addFlowCommands(
+  program: Command,
+  print: (value: unknown) => void,
+  write: (text: string) => void = (text) => void process.stdout.write(text),
+): void {
   const each = (value: string, before: readonly string[] = []): readonly string[] => [...before, value]
   program
     .command('rehearse')
@@ -53,6 +60,23 @@ export function addFlowCommands(program: Command, print: (value: unknown) => voi
     .option('--day <day>', 'with the day gates of this day')
     .description('says which steps decide how long a flow takes, and how much room the others have; seconds')
     .action((file: string, options: Options) => print(blaming(() => critical(bundleOf(file), options))))
+
+  program
+    .command('draw')
+    .argument('<file>', 'a bundle')
+    .option('--flow <id>', 'this flow')
+    .option('--as <kind>', 'mermaid or svg', 'mermaid')
+    .option('--input <name=value>', 'the value of an input; may be given several times', each)
+    .description('writes a flow as Mermaid text, or as a picture on a time scale')
+    .action((file: string, options: Options) => write(blaming(() => drawn(bundleOf(file), options))))
+}
+
+const PICTURES: Readonly<Record<string, (plan: Plan) => string>> = { mermaid: flowMermaid, svg: flowSvg }
+
+function drawn(bundle: Bundle, options: Options): string {
+  const draw = Object.hasOwn(PICTURES, options.as ?? '') ? PICTURES[options.as as string] : undefined
+  if (!draw) throw new BadInput(`--as: “${options.as}” is neither mermaid nor svg.`)
+  return draw(planOf(bundle, flowOption(options), inputsOption(options.input ?? [])))
 }
 
 function blaming<T>(work: () => T): T {
