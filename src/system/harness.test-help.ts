@@ -16,6 +16,8 @@ export interface System {
   readonly kill: (name: string, signal?: NodeJS.Signals) => Promise<void>
   readonly signal: (name: string, signal: NodeJS.Signals) => void
   readonly killDatabase: () => void
+  /** All that its processes have written to standard output and error. */
+  readonly said: () => string
   readonly stop: () => Promise<void>
 }
 
@@ -88,6 +90,7 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
   }
   const running = new Map<string, ChildProcess>()
   const killing = new Set<ChildProcess>()
+  let everything = ''
   const token = newToken('bgt')
 
   const run = (file: string, args: string[], env: Record<string, string | undefined>): Promise<number> =>
@@ -133,12 +136,16 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
         : {}
     const child = spawn(process.execPath, [file, ...args], {
       env: { ...shared, ...own, ...env } as NodeJS.ProcessEnv,
-      stdio: ['ignore', 'ignore', 'pipe'],
+      stdio: ['ignore', 'pipe', 'pipe'],
       detached: true,
     })
     running.set(name, child)
     let said = ''
-    child.stderr?.on('data', (data) => (said = `${said}${String(data)}`.slice(-4000)))
+    for (const stream of [child.stdout, child.stderr])
+      stream?.on('data', (data) => {
+        said = `${said}${String(data)}`.slice(-4000)
+        everything = `${everything}${String(data)}`.slice(-5_000_000)
+      })
     // Nobody starts it again: a process that ends by itself is a fault, and this is where it is seen.
     child.once('exit', (code, ended) => {
       if (running.get(name) === child && !killing.has(child))
@@ -166,6 +173,7 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
     start,
     kill,
     signal,
+    said: () => everything,
     api: (method, path, body) =>
       eventually(`${method} ${path}`, async () => {
         const response = await fetch(`http://127.0.0.1:${ports.web}/api/v1${path}`, {
