@@ -165,14 +165,22 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     onChoose(at)
     return `${hits.indexOf(at) + 1} of ${hits.length}`
   }
+  // The next key may come before what the last one chose has come back from the address.
+  const latest = useRef(chosen)
+  useEffect(() => {
+    latest.current = chosen
+  }, [chosen])
   const onKeyDown = (event: KeyboardEvent): void => {
-    const to = travel(event.key, chosen, steps, places, times)
-    if (event.key === 'Enter' && chosen !== null) props.onOpen?.(chosen)
+    const at = latest.current
+    const to = travel(event.key, at, steps, places, times)
+    if (event.key === 'Enter' && at !== null) props.onOpen?.(at)
     else if ((event.key === '+' || event.key === '=') && !event.ctrlKey)
       setZoom((z) => Math.min(z + 1, ZOOMS.length - 1))
     else if (event.key === '-' && !event.ctrlKey) setZoom((z) => Math.max(0, z - 1))
-    else if (to !== null) onChoose(to)
-    else return
+    else if (to !== null) {
+      latest.current = to
+      onChoose(to)
+    } else return
     event.preventDefault()
   }
   const fold = (index: number): void => {
