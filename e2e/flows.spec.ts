@@ -105,7 +105,7 @@ test('a step is linked to another by dragging, and a circle is refused', async (
   await signInAs(page, 'Moira Calder')
   await page.goto('/work')
   await isAwake(page)
-  await page.getByRole('link', { name: 'Overnight housekeeping' }).click()
+  await page.getByRole('link', { name: 'Overnight housekeeping', exact: true }).click()
   const bar = (name: RegExp): ReturnType<typeof page.getByRole> => page.getByRole('img', { name })
   await expect(bar(/^Log clean-up/)).toBeVisible()
   const drag = async (from: RegExp, to: RegExp): Promise<void> => {

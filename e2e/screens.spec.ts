@@ -94,7 +94,7 @@ for (const theme of ['light', 'dark'] as const) {
       await look(`a run, ${tab}`)
     }
     await page.goto('/work?text=sailing+manifests')
-    await page.getByRole('link', { name: 'Sailing manifests' }).click()
+    await page.getByRole('link', { name: 'Sailing manifests', exact: true }).click()
     await page.getByRole('button', { name: /^transfer/ }).click()
     await look('a flow, a step of it')
     for (const tab of ['The flow', 'Rehearse', 'Problems']) {
