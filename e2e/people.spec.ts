@@ -65,7 +65,7 @@ test('two people save one job: the second is told and shown both', async ({ page
 test('unsaved changes are asked about before leaving', async ({ page }) => {
   await signInAs(page, 'Moira Calder')
   await page.goto('/work?text=tide')
-  await page.getByRole('link', { name: 'Tide tables' }).click()
+  await page.getByRole('link', { name: 'Tide tables', exact: true }).click()
   await page.getByLabel('Notes').fill('not saved')
   page.once('dialog', (dialog) => void dialog.dismiss())
   await page.getByRole('link', { name: 'Runs', exact: true }).click()
