@@ -1,8 +1,5 @@
-import { spawn, type ChildProcess } from 'node:child_process'
-import { mkdtempSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
-import { expect, signInAs, test } from './helpers'
+import type { ChildProcess } from 'node:child_process'
+import { enrolAgent, expect, signInAs, test } from './helpers'
 
 let agent: ChildProcess | undefined
 test.afterAll(() => {
@@ -12,20 +9,7 @@ test.afterAll(() => {
 test.describe.configure({ mode: 'serial' })
 
 test('an agent is enrolled with one pasted command and appears by itself', async ({ page }) => {
-  await signInAs(page, 'Ines Aldaya')
-  await page.getByRole('link', { name: 'Fleet' }).click()
-  await page.getByRole('button', { name: 'Enrol an agent' }).click()
-  await page.getByRole('checkbox', { name: 'lab' }).click({ force: true })
-  await page.getByRole('button', { name: 'Make the command' }).click()
-  const command = (await page.getByLabel('The command to paste').textContent()) ?? ''
-  expect(command).toMatch(/^curl .* sha256sum -c .* node bugle-agent\.cjs enrol .* --run$/)
-  const folder = mkdtempSync(join(tmpdir(), 'bugle-e2e-agent-'))
-  agent = spawn('sh', ['-c', `${command} --host e2e-machine --state ${folder}/state`], {
-    cwd: folder,
-    stdio: 'ignore',
-    detached: true,
-  })
-  await expect(page.getByText('is connected.')).toBeVisible({ timeout: 20_000 })
+  agent = await enrolAgent(page, 'e2e-machine')
   await page.getByRole('listitem').getByRole('link', { name: 'e2e-machine' }).click()
   await expect(page.getByRole('heading', { name: 'e2e-machine' })).toBeVisible()
   await expect(page.getByText('enrolled', { exact: true }).first()).toBeVisible()

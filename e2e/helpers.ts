@@ -1,3 +1,7 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtempSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { expect, test as base, type Page } from '@playwright/test'
 
 /** Every test fails on an error in the browser’s console: a policy violation, a missing file, a crash. */
@@ -24,6 +28,25 @@ export async function signInAs(page: Page, name: string): Promise<void> {
   await page.waitForURL('**/watch')
   await expect(page.getByRole('heading', { name: 'Now on the machines' })).toBeVisible()
   await isAwake(page)
+}
+
+/** Enrols a real agent of this machine with the one pasted command, as an administrator does. End its whole process group. */
+export async function enrolAgent(page: Page, host: string): Promise<ChildProcess> {
+  await signInAs(page, 'Ines Aldaya')
+  await page.getByRole('link', { name: 'Fleet' }).click()
+  await page.getByRole('button', { name: 'Enrol an agent' }).click()
+  await page.getByRole('checkbox', { name: 'lab' }).click({ force: true })
+  await page.getByRole('button', { name: 'Make the command' }).click()
+  const command = (await page.getByLabel('The command to paste').textContent()) ?? ''
+  expect(command).toMatch(/^curl .* sha256sum -c .* node bugle-agent\.cjs enrol .* --run$/)
+  const folder = mkdtempSync(join(tmpdir(), 'bugle-e2e-agent-'))
+  const agent = spawn('sh', ['-c', `${command} --host ${host} --state ${folder}/state`], {
+    cwd: folder,
+    stdio: 'ignore',
+    detached: true,
+  })
+  await expect(page.getByText('is connected.')).toBeVisible({ timeout: 20_000 })
+  return agent
 }
 
 export { expect }
