@@ -118,12 +118,15 @@ test('a step is linked to another by dragging, and a circle is refused', async (
   const bar = (name: RegExp): ReturnType<typeof page.getByRole> => page.getByRole('img', { name })
   await expect(bar(/^Log clean-up/)).toBeVisible()
   const drag = async (from: RegExp, to: RegExp): Promise<void> => {
-    const [a, b] = [await bar(from).boundingBox(), await bar(to).boundingBox()]
-    if (!a || !b) throw new Error('A step is not in sight.')
-    await page.mouse.move(a.x + 4, a.y + 8)
+    const middle = async (name: RegExp): Promise<[number, number]> => {
+      const box = await bar(name).locator('rect').first().boundingBox()
+      if (!box) throw new Error('A step is not in sight.')
+      return [box.x + box.width / 2, box.y + box.height / 2]
+    }
+    const [start, end] = [await middle(from), await middle(to)]
+    await page.mouse.move(...start)
     await page.mouse.down()
-    // The bar before it ends where its gate begins.
-    await page.mouse.move(b.x + 20, b.y + 8, { steps: 5 })
+    await page.mouse.move(...end, { steps: 5 })
     await page.mouse.up()
   }
   const list = page.getByRole('list', { name: 'Steps' })
