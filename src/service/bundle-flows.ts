@@ -2,12 +2,11 @@ import type { Bundle, bundleSchema } from '@/core/bundle/schema'
 import { faultsFrom, type Fault } from '@/core/schema/faults'
 import { flowDefinitionSchema, type FlowDefinition } from '@/core/work/flow'
 import type { Input } from '@/core/work/inputs'
-import { many, maybeOne, type Tx } from '@/store/db'
+import { maybeOne, type Tx } from '@/store/db'
 import type { z } from 'zod'
 import type { Actor } from './actor'
-import { areaFor, DEFAULT_AREA, sameJson, type ImportLine } from './bundle-parts'
+import { areaFor, atPlace, DEFAULT_AREA, sameJson, workOut, type ImportLine } from './bundle-parts'
 import { insertFlow, readFlow, saveFlowIn } from './flows'
-import { Problem } from './problem'
 
 type BundleFlow = Bundle['flows'][number]
 type BundleInput = NonNullable<BundleFlow['inputs']>[number]
@@ -84,25 +83,17 @@ export async function importFlows(tx: Tx, actor: Actor, flows: readonly FlowIn[]
       'SELECT id FROM jobs WHERE slug = $1 AND is_flow AND deleted_at IS NULL',
       [slug],
     )
-    try {
+    const what = await atPlace(`flows[${flows.findIndex((each) => each.slug === slug)}]`, async () => {
       if (!known) {
         await insertFlow(tx, actor, content, slug)
-        lines.push({ kind: 'flow', id: slug, what: 'added' })
-        continue
+        return 'added'
       }
       const { version, title, notes, areaId, active, definition } = await readFlow(tx, known.id)
-      const isSame = sameJson({ title, notes, areaId, active, definition }, content)
-      if (!isSame) await saveFlowIn(tx, actor, known.id, { ...content, version })
-      lines.push({ kind: 'flow', id: slug, what: isSame ? 'same' : 'changed' })
-    } catch (error) {
-      if (!(error instanceof Problem) || error.errors.length === 0) throw error
-      const at = `flows[${flows.findIndex((each) => each.slug === slug)}]`
-      throw new Problem(
-        error.code,
-        error.detail,
-        error.errors.map(({ path, message }) => ({ path: path.replace(/^definition/, at), message })),
-      )
-    }
+      if (sameJson({ title, notes, areaId, active, definition }, content)) return 'same'
+      await saveFlowIn(tx, actor, known.id, { ...content, version })
+      return 'changed'
+    })
+    lines.push({ kind: 'flow', id: slug, what })
   }
 }
 
@@ -125,19 +116,7 @@ function innerFirst(flows: readonly FlowIn[]): FlowIn[] {
 
 /** All flows as a file has them; what is as it is by default is left out. */
 export async function flowsOut(): Promise<FlowFile[]> {
-  const rows = await many<{
-    slug: string
-    title: string
-    notes: string
-    area: string
-    active: boolean
-    definition: unknown
-  }>(
-    null,
-    `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
-       FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE j.is_flow AND j.deleted_at IS NULL ORDER BY j.slug`,
-  )
+  const rows = await workOut(true)
   return rows.map(({ slug, title, notes, area, active, definition }) => {
     const { inputs, steps, groups, priority, keeping } = flowDefinitionSchema.parse(definition)
     const isPlain = JSON.stringify(keeping) === JSON.stringify(flowDefinitionSchema.parse({}).keeping)

@@ -8,9 +8,10 @@ import { faultsFrom } from '@/core/schema/faults'
 import { many, maybeOne, transaction, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { flowIn, importFlows, inputsIn, type FlowIn } from './bundle-flows'
-import { areaFor, DEFAULT_AREA, sameJson, type ImportLine } from './bundle-parts'
+import { areaFor, atPlace, DEFAULT_AREA, sameJson, type ImportLine } from './bundle-parts'
 import { changing, insertCalendar, readCalendar, saveCalendarIn } from './calendars'
 import { addPoolIn } from './fleet'
+import { addLockIn, changeLockIn } from './locks'
 import { Problem } from './problem'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 import { insertTriggers, saveTriggerIn } from './triggers'
@@ -27,7 +28,7 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
   const checked = checkBundle(raw)
   if (!checked.ok) refuseFile(checked.faults)
   const { bundle } = checked as { bundle: Bundle }
-  const faults = notCarried(bundle)
+  const faults: Fault[] = []
   const jobs = bundle.jobs.map((job, i) => jobIn(job, `jobs[${i}]`, faults))
   const flows = bundle.flows.map((flow, i) => flowIn(flow, `flows[${i}]`, faults))
   const triggers = bundle.triggers.map((trigger) => triggerIn(trigger, bundle.zone))
@@ -38,6 +39,7 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
       lines.length = 0
       await importCalendars(tx, actor, bundle, lines)
       await importPools(tx, actor, bundle, lines)
+      await importLocks(tx, actor, bundle, lines)
       await importJobs(tx, actor, jobs as JobIn[], lines)
       await importFlows(tx, actor, flows as FlowIn[], lines)
       await importTriggers(tx, actor, triggers, lines)
@@ -59,16 +61,6 @@ function refuseFile(faults: readonly Fault[]): void {
       .join('\n'),
     faults,
   )
-}
-
-/** What the format knows and this server does not do. */
-function notCarried(bundle: Bundle): Fault[] {
-  const faults: Fault[] = []
-  bundle.jobs.forEach((job, i) => {
-    if (Object.keys(job.locks).length > 0)
-      faults.push({ path: `jobs[${i}].locks`, message: 'Locks cannot be brought in yet.' })
-  })
-  return faults
 }
 
 interface JobIn {
@@ -117,6 +109,7 @@ function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | null {
     action,
     target,
     account: job.account ?? null,
+    locks: job.locks,
     slots: job.slots,
     minVersion: job.minVersion ?? null,
     environment: job.environment ?? {},
@@ -230,9 +223,23 @@ async function importPools(tx: Tx, actor: Actor, bundle: Bundle, lines: ImportLi
   }
 }
 
+async function importLocks(tx: Tx, actor: Actor, bundle: Bundle, lines: ImportLine[]): Promise<void> {
+  for (const { id: name, title = name, units } of bundle.locks) {
+    const known = await maybeOne<{ id: number; title: string; units: number }>(
+      tx,
+      'SELECT id, title, units FROM locks WHERE name = $1',
+      [name],
+    )
+    const isSame = known?.title === title && known.units === units
+    if (!known) await addLockIn(tx, actor, { name, title, units })
+    else if (!isSame) await changeLockIn(tx, actor, known.id, { title, units })
+    lines.push({ kind: 'lock', id: name, what: !known ? 'added' : isSame ? 'same' : 'changed' })
+  }
+}
+
 async function importJobs(tx: Tx, actor: Actor, jobs: readonly JobIn[], lines: ImportLine[]): Promise<void> {
   const areas = new Map<string, number>()
-  for (const { slug, area, ...job } of jobs) {
+  for (const [place, { slug, area, ...job }] of jobs.entries()) {
     const areaId = await areaFor(tx, actor, areas, area)
     const known = await maybeOne<{
       id: number
@@ -248,15 +255,18 @@ async function importJobs(tx: Tx, actor: Actor, jobs: readonly JobIn[], lines: I
          JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.slug = $1 AND NOT j.is_flow AND j.deleted_at IS NULL`,
       [slug],
     )
-    if (!known) {
-      await insertJob(tx, actor, { ...job, areaId }, slug)
-      lines.push({ kind: 'job', id: slug, what: 'added' })
-      continue
-    }
-    const { id, version, ...before } = known
-    const isSame = sameJson({ ...before, definition: jobDefinitionSchema.parse(before.definition) }, { ...job, areaId })
-    if (!isSame) await saveJobIn(tx, actor, id, { ...job, areaId, version })
-    lines.push({ kind: 'job', id: slug, what: isSame ? 'same' : 'changed' })
+    const what = await atPlace(`jobs[${place}]`, async () => {
+      if (!known) {
+        await insertJob(tx, actor, { ...job, areaId }, slug)
+        return 'added'
+      }
+      const { id, version, ...before } = known
+      const definition = jobDefinitionSchema.parse(before.definition)
+      if (sameJson({ ...before, definition }, { ...job, areaId })) return 'same'
+      await saveJobIn(tx, actor, id, { ...job, areaId, version })
+      return 'changed'
+    })
+    lines.push({ kind: 'job', id: slug, what })
   }
 }
 

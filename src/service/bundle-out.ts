@@ -2,17 +2,18 @@ import { FORMAT, type bundleSchema } from '@/core/bundle/schema'
 import type { z } from 'zod'
 import { isoDuration } from '@/core/timing/duration'
 import { isConnection } from '@/core/work/connections'
-import type { JobDefinition } from '@/core/work/job'
+import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { flowsOut, inputsOut } from './bundle-flows'
+import { workOut, type WorkOut } from './bundle-parts'
 import { timingState } from './timing-cache'
 import type { TriggerDefinition } from '@/core/work/trigger'
 
 export type BundleFile = z.input<typeof bundleSchema>
 
-/** All calendars, pools, jobs, flows and triggers as a bundle. What is as it is by default is left out. */
+/** All calendars, pools, locks, jobs, flows and triggers as a bundle. What is as it is by default is left out. */
 export async function exportBundle(actor: Actor): Promise<BundleFile> {
   requireRight(actor, 'see')
   const { stored } = await timingState(null)
@@ -22,19 +23,11 @@ export async function exportBundle(actor: Actor): Promise<BundleFile> {
     ),
   )
   const pools = await many<{ name: string; title: string }>(null, 'SELECT name, title FROM pools ORDER BY name')
-  const jobs = await many<{
-    slug: string
-    title: string
-    notes: string
-    area: string
-    active: boolean
-    definition: JobDefinition
-  }>(
+  const locks = await many<{ name: string; title: string; units: number }>(
     null,
-    `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
-       FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE NOT j.is_flow AND j.deleted_at IS NULL ORDER BY j.slug`,
+    'SELECT name, title, units FROM locks ORDER BY name',
   )
+  const jobs = await workOut(false)
   const triggers = await many<{
     slug: string
     title: string
@@ -58,6 +51,7 @@ export async function exportBundle(actor: Actor): Promise<BundleFile> {
       days: rule,
     })),
     pools: pools.map(({ name, title }) => ({ id: name, title })),
+    locks: locks.map(({ name, title, units }) => ({ id: name, title, units })),
     jobs: jobs.map(jobOut),
     flows: await flowsOut(),
     triggers: triggers.map(({ slug, title, notes: text, job, isFlow, enabled, definition }) => {
@@ -87,24 +81,11 @@ function without<T extends object>(given: T, defaults: Readonly<Record<string, u
 
 type JobFile = BundleFile['jobs'] extends readonly (infer J)[] | undefined ? J : never
 
-function jobOut({
-  slug,
-  title,
-  notes,
-  area,
-  active,
-  definition: d,
-}: {
-  slug: string
-  title: string
-  notes: string
-  area: string
-  active: boolean
-  definition: JobDefinition
-}): JobFile {
+function jobOut({ slug, title, notes, area, active, definition }: WorkOut): JobFile {
+  // One saved by an older Bugle gains the defaults of what came since.
+  const d = jobDefinitionSchema.parse(definition)
   const action = actionOut(d.action)
   const inputs = inputsOut(d.inputs)
-  const unreachable = d.unreachable ?? null
   return {
     id: slug,
     title,
@@ -114,6 +95,7 @@ function jobOut({
     ...action,
     ...d.target,
     ...(d.account === null ? {} : { account: d.account }),
+    ...(Object.keys(d.locks).length > 0 ? { locks: d.locks } : {}),
     ...(d.slots === 1 ? {} : { slots: d.slots }),
     ...(d.minVersion === null ? {} : { minVersion: d.minVersion }),
     ...(Object.keys(d.environment).length > 0 ? { environment: d.environment } : {}),
@@ -124,13 +106,13 @@ function jobOut({
       ? {}
       : { retry: { times: d.retries, delay: isoDuration(d.retryDelaySeconds) } }),
     ...(isPlainSuccess(d.success) ? {} : { success: d.success }),
-    ...(unreachable === null || isPlainUnreachable(unreachable)
+    ...(isPlainUnreachable(d.unreachable)
       ? {}
       : {
           unreachable: {
-            every: isoDuration(unreachable.everySeconds),
-            times: unreachable.times,
-            then: unreachable.then,
+            every: isoDuration(d.unreachable.everySeconds),
+            times: d.unreachable.times,
+            then: d.unreachable.then,
           },
         }),
     ...(d.priority === 'normal' ? {} : { priority: d.priority }),

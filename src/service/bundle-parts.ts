@@ -1,11 +1,33 @@
 import { many, type Tx } from '@/store/db'
 import type { Actor } from './actor'
+import { Problem } from './problem'
 import { addAreaIn } from './work'
 
 export interface ImportLine {
-  readonly kind: 'calendar' | 'pool' | 'job' | 'flow' | 'trigger'
+  readonly kind: 'calendar' | 'pool' | 'lock' | 'job' | 'flow' | 'trigger'
   readonly id: string
   readonly what: 'added' | 'changed' | 'same'
+}
+
+/** A job or flow as it is stored, for a file. */
+export interface WorkOut {
+  readonly slug: string
+  readonly title: string
+  readonly notes: string
+  readonly area: string
+  readonly active: boolean
+  readonly definition: unknown
+}
+
+/** All jobs, or all flows, in the order of a file. */
+export function workOut(isFlow: boolean): Promise<WorkOut[]> {
+  return many<WorkOut>(
+    null,
+    `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
+       FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE j.is_flow = $1 AND j.deleted_at IS NULL ORDER BY j.slug`,
+    [isFlow],
+  )
 }
 
 /** Where jobs and flows go that name no area. */
@@ -21,6 +43,17 @@ export async function areaFor(tx: Tx, actor: Actor, known: Map<string, number>, 
     known.set(key, id)
   }
   return id
+}
+
+/** Faults that saving a definition meets are told at its place in the file. */
+export async function atPlace<T>(place: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work()
+  } catch (error) {
+    if (!(error instanceof Problem) || error.errors.length === 0) throw error
+    const errors = error.errors.map(({ path, message }) => ({ path: path.replace(/^definition/, place), message }))
+    throw new Problem(error.code, error.detail, errors)
+  }
 }
 
 /** Equal as JSON, whatever the order of keys. */

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { slugSchema } from '@/core/work/job'
-import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION } from '@/store/db'
+import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
@@ -43,38 +43,47 @@ export async function listLocks(actor: Actor): Promise<LockRow[]> {
 }
 
 export async function addLock(actor: Actor, lock: z.output<typeof lockSchema>): Promise<{ id: number }> {
-  requireRight(actor, 'administer')
   try {
-    return await transaction(async (tx) => {
-      const { id } = await one<{ id: number }>(
-        tx,
-        'INSERT INTO locks (name, title, units) VALUES ($1, $2, $3) RETURNING id',
-        [lock.name, lock.title, lock.units],
-      )
-      await record(tx, actor, 'added', { type: 'lock', id, title: lock.title }, lock)
-      await notify(tx, { fleet: true, place: true })
-      return { id }
-    })
+    return await transaction((tx) => addLockIn(tx, actor, lock))
   } catch (error) {
     if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('name', `There is a lock called ${lock.name} already.`)
     throw error
   }
 }
 
+export async function addLockIn(tx: Tx, actor: Actor, lock: z.output<typeof lockSchema>): Promise<{ id: number }> {
+  requireRight(actor, 'administer')
+  const { id } = await one<{ id: number }>(
+    tx,
+    'INSERT INTO locks (name, title, units) VALUES ($1, $2, $3) RETURNING id',
+    [lock.name, lock.title, lock.units],
+  )
+  await record(tx, actor, 'added', { type: 'lock', id, title: lock.title }, lock)
+  await notify(tx, { fleet: true, place: true })
+  return { id }
+}
+
 /** Fewer units than are held now is no harm: nothing more begins until enough are free. */
 export async function changeLock(actor: Actor, id: number, wish: z.output<typeof lockChangeSchema>): Promise<void> {
+  await transaction((tx) => changeLockIn(tx, actor, id, wish))
+}
+
+export async function changeLockIn(
+  tx: Tx,
+  actor: Actor,
+  id: number,
+  wish: z.output<typeof lockChangeSchema>,
+): Promise<void> {
   requireRight(actor, 'administer')
-  await transaction(async (tx) => {
-    const before = await maybeOne<{ title: string; units: number }>(
-      tx,
-      'SELECT title, units FROM locks WHERE id = $1 FOR UPDATE',
-      [id],
-    )
-    if (!before) throw notFound('lock', id)
-    await execute(tx, 'UPDATE locks SET title = $2, units = $3 WHERE id = $1', [id, wish.title, wish.units])
-    await record(tx, actor, 'changed', { type: 'lock', id, title: wish.title }, difference(before, wish))
-    await notify(tx, { fleet: true, place: true })
-  })
+  const before = await maybeOne<{ title: string; units: number }>(
+    tx,
+    'SELECT title, units FROM locks WHERE id = $1 FOR UPDATE',
+    [id],
+  )
+  if (!before) throw notFound('lock', id)
+  await execute(tx, 'UPDATE locks SET title = $2, units = $3 WHERE id = $1', [id, wish.title, wish.units])
+  await record(tx, actor, 'changed', { type: 'lock', id, title: wish.title }, difference(before, wish))
+  await notify(tx, { fleet: true, place: true })
 }
 
 export async function removeLock(actor: Actor, id: number): Promise<void> {

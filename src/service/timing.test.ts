@@ -17,7 +17,8 @@ import { triggerHistory, triggerMachines, listMissed } from './trigger-history'
 import { listTriggers, triggerFilterSchema, type TriggerFilter } from './trigger-list'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { addTrigger, oneTrigger, removeTrigger, saveTrigger } from './triggers'
-import { addArea, removeJob } from './work'
+import { addLock, listLocks } from './locks'
+import { addArea, oneJob, removeJob } from './work'
 
 freshDatabase()
 
@@ -475,6 +476,33 @@ describe('bundles', () => {
     expect(lines.filter(({ what }) => what !== 'same')).toEqual([])
   })
 
+  it('carry locks, and jobs that talk to others, there and back', async () => {
+    await addLock(ADMIN, { name: 'fares-db', title: 'Fares database', units: 2 })
+    const action = {
+      kind: 'http' as const,
+      method: 'GET' as const,
+      url: 'http://x/',
+      headers: {},
+      body: '',
+      expect: ['2xx'],
+      pick: {},
+      withinSeconds: 5,
+    }
+    const id = await makeJob({ locks: { 'fares-db': 2 }, action })
+    const file = await exportBundle(VIEWER)
+    expect(file.locks).toEqual([{ id: 'fares-db', title: 'Fares database', units: 2 }])
+    const { lines } = await importBundle(ADMIN, file, true)
+    expect(lines.filter(({ what }) => what !== 'same')).toEqual([])
+    const changed = { ...file, locks: [{ id: 'fares-db', units: 3 }, { id: 'licence' }] }
+    const told = (await importBundle(ADMIN, changed, false)).lines.filter(({ kind }) => kind === 'lock')
+    expect(told.map(({ what }) => what)).toEqual(['changed', 'added'])
+    expect(await listLocks(VIEWER)).toMatchObject([
+      { name: 'fares-db', title: 'fares-db', units: 3 },
+      { name: 'licence', units: 1 },
+    ])
+    expect((await oneJob(VIEWER, id)).definition.locks).toEqual({ 'fares-db': 2 })
+  })
+
   it('bring in many triggers at once, each with a first version and its own line in the audit', async () => {
     const triggers = Array.from({ length: 40 }, (_, i) => ({
       id: `many-${i}`,
@@ -518,8 +546,13 @@ describe('bundles', () => {
       'jobs[0].inputs[0].options',
     ],
     [
-      'locks',
-      { locks: [{ id: 'l' }], jobs: [{ id: 'j', kind: 'command', command: 'true', agent: 'a1', locks: { l: 1 } }] },
+      'an account that there is not',
+      { jobs: [{ id: 'j', kind: 'command', command: 'true', agent: 'a1', account: 'nobody' }] },
+      'jobs[0].account',
+    ],
+    [
+      'more units than a lock has',
+      { locks: [{ id: 'l' }], jobs: [{ id: 'j', kind: 'command', command: 'true', agent: 'a1', locks: { l: 2 } }] },
       'jobs[0].locks',
     ],
   ])('are refused for %s, and nothing is kept', async (_, file, path) => {
