@@ -257,6 +257,15 @@ describe('a transfer', () => {
     expect(readdirSync(join(dir, 'new', 'folder'))).toEqual(['manifest-1.json'])
   })
 
+  it('takes no name that leads out of the folder', async () => {
+    machine.nameOf = (name) => (name === 'evil.csv' ? '../evil.csv' : name)
+    writeFileSync(join(dir, 'far', 'evil.csv'), 'x')
+    await expect(move({ direction: 'down', from: '/*.csv', into: join(dir, 'new') }).done).rejects.toThrow(
+      '0 files fit',
+    )
+    expect(readdirSync(dir).sort()).toEqual(['far', 'here', 'new'])
+  })
+
   it('goes on where a cut stopped it; nobody sees half a file', async () => {
     writeFileSync(join(dir, 'here', 'b.csv'), big)
     machine.cutAfterBytes = 700_000
@@ -288,6 +297,8 @@ describe('a transfer', () => {
     await expect(move({ least: 0 }).done).resolves.toBeUndefined()
     writeFileSync(join(dir, 'here', 'a.csv'), 'x')
     await expect(move({ into: '/no/such' }).done).rejects.toThrow('No such file')
+    writeFileSync(join(dir, 'far', 'b.csv'), 'x')
+    await expect(move({ direction: 'down', from: '/b.csv', into: `${dir}/here/a.csv` }).done).rejects.toThrow('a.csv: ')
     await expect(move({ from: `${dir}/nowhere/*` }).done).rejects.toThrow('cannot be read')
   })
 })

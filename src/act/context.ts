@@ -32,10 +32,13 @@ export function contextOf(env: NodeJS.ProcessEnv): Context {
     say: (line) => process.stdout.write(`${line}\n`),
     warn: (line) => process.stderr.write(`${line}\n`),
     hand: (name, value) => {
-      if (file) appendFileSync(file, `${name}=${value.replaceAll(/[\r\n]+/g, ' ')}\n`)
+      if (file) appendFileSync(file, `${name}=${oneLine(value)}\n`)
     },
   }
 }
+
+/** Line ends become spaces: nothing that comes after one is taken for another header, or another value. */
+export const oneLine = (text: string): string => text.replaceAll(/[\r\n]+/g, ' ')
 
 export const portOf = (port: number | string, values: Readonly<Record<string, string>>): number => {
   const number = Number(fill(String(port), values))

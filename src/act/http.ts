@@ -1,5 +1,6 @@
+import { basicCredentials } from '@/core/run/mask'
 import { atPointer, fill, type Connection } from '@/core/work/connections'
-import { ActFault, reasonOf, within, type Context } from './context'
+import { ActFault, oneLine, reasonOf, within, type Context } from './context'
 
 /** More of an answer is not read. */
 const MOST_BYTES = 10 * 1024 * 1024
@@ -22,7 +23,7 @@ export async function ask(
   say(`→ ${method} ${url}`)
   for (const [name, value] of headers) say(`  ${name}: ${value}`)
   if (account && !headers.has('authorization')) {
-    headers.set('authorization', `Basic ${Buffer.from(`${account.user}:${account.secret}`).toString('base64')}`)
+    headers.set('authorization', `Basic ${basicCredentials(account.user, account.secret)}`)
     say(`  authorization: Basic, as ${account.user}`)
   }
   if (body !== null) say(`  ${Buffer.byteLength(body)} bytes`)
@@ -68,10 +69,7 @@ function encodingFor(headers: Readonly<Record<string, string>>): (raw: string) =
 export async function http(action: Extract<Connection, { kind: 'http' }>, context: Context): Promise<void> {
   const { values, say, warn, hand } = context
   const headers = Object.fromEntries(
-    Object.entries(action.headers).map(([name, value]) => [
-      name,
-      fill(value, values, (raw) => raw.replaceAll(/[\r\n]+/g, ' ')),
-    ]),
+    Object.entries(action.headers).map(([name, value]) => [name, fill(value, values, oneLine)]),
   )
   const hasBody = action.method !== 'GET' && action.method !== 'HEAD' && action.body !== ''
   const answer = await ask(

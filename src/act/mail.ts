@@ -1,6 +1,6 @@
 import { createTransport } from 'nodemailer'
 import { fill, type Connection } from '@/core/work/connections'
-import { ActFault, portOf, reasonOf, type Context } from './context'
+import { ActFault, oneLine, portOf, reasonOf, type Context } from './context'
 
 const TIMEOUT_MS = 30_000
 
@@ -24,7 +24,7 @@ export async function mail(action: Extract<Connection, { kind: 'mail' }>, contex
     const sent = await transport.sendMail({
       from: fill(action.from, values),
       to,
-      subject: fill(action.subject, values, (raw) => raw.replaceAll(/[\r\n]+/g, ' ')),
+      subject: fill(action.subject, values, oneLine),
       text: fill(action.text, values),
     })
     say(`← ${sent.response}`)

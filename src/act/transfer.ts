@@ -66,8 +66,10 @@ async function move(action: Transfer, sftp: SFTPWrapper, { values, say, hand }: 
   const into = fill(action.into, values)
   const [here, there] = [ofThisMachine(), ofSftp(sftp)]
   const [source, target] = action.direction === 'up' ? [here, there] : [there, here]
-  if (action.direction === 'down') await mkdir(into, { recursive: true })
-  const isWanted = wildcard(basename(from))
+  if (action.direction === 'down') await mkdir(into, { recursive: true }).catch(told(into))
+  const fits = wildcard(basename(from))
+  // Nor a name that leads out of the folder: the server may lie.
+  const isWanted = (name: string): boolean => fits(name) && !name.includes('/')
   const files = (await source.list(dirname(from))).filter(({ name, isFile }) => isFile && isWanted(name))
   if (files.length < action.least)
     throw new ActFault(`${files.length} files fit ${from}; at least ${action.least} were to be there.`)
@@ -98,12 +100,15 @@ async function move(action: Transfer, sftp: SFTPWrapper, { values, say, hand }: 
   hand('bytes', String(bytes))
 }
 
-/** An answer of the server is told; a cut has no code of SFTP and is tried again. */
+/** An answer of the server has a status of SFTP, a cut has none. */
+const isAnswer = (error: unknown): boolean => typeof (error as { code?: unknown }).code === 'number'
+
+/** What the server answers, or this machine's file system, is told; a cut is tried again. */
 const told =
   (path: string) =>
   (error: unknown): never => {
-    if (typeof (error as { code?: unknown }).code === 'number')
-      throw new ActFault(`${path}: ${(error as Error).message}.`)
+    if (isAnswer(error)) throw new ActFault(`${path}: ${(error as Error).message}.`)
+    if ((error as NodeJS.ErrnoException).syscall) throw new ActFault(`${path}: ${reasonOf(error)}.`)
     throw error as Error
   }
 
@@ -185,17 +190,17 @@ function ofThisMachine(): Files {
         () => null,
       ),
     open: async (path, how) => {
-      const handle = await open(path, FLAGS[how])
+      const handle = await open(path, FLAGS[how]).catch(told(path))
       return {
         read: async (at) => {
-          const { buffer, bytesRead } = await handle.read(Buffer.alloc(PIECE), 0, PIECE, at)
+          const { buffer, bytesRead } = await handle.read(Buffer.alloc(PIECE), 0, PIECE, at).catch(told(path))
           return buffer.subarray(0, bytesRead)
         },
-        write: async (at, bytes) => void (await handle.write(bytes, 0, bytes.length, at)),
+        write: async (at, bytes) => void (await handle.write(bytes, 0, bytes.length, at).catch(told(path))),
         close: () => handle.close(),
       }
     },
-    rename,
+    rename: (from, to) => rename(from, to).catch(told(to)),
     remove: unlink,
     join,
   }
@@ -229,7 +234,7 @@ function ofSftp(sftp: SFTPWrapper): Files {
       call<Stats>((done) => sftp.stat(path, done as never)).then(
         ({ size }) => size,
         (error: unknown) => {
-          if (typeof (error as { code?: unknown }).code === 'number') return null
+          if (isAnswer(error)) return null
           throw error as Error
         },
       ),

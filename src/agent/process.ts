@@ -81,6 +81,12 @@ function withScript(
   return [program, interpreter === 'node' ? '-e' : '-c', isShell ? quoteReferences(script, names) : script]
 }
 
+/** The number of an account of this machine; null: there is none. */
+function uidOf(account: string): number | null {
+  const { status, stdout } = spawnSync('id', ['-u', '--', account], { encoding: 'utf8' })
+  return status === 0 ? Number(stdout) : null
+}
+
 /** The command under the account that the lease names. Only root may do that (runuser(1)). */
 function underAccount(lease: Lease, argv: readonly string[]): readonly string[] {
   const { runAs } = lease
@@ -89,7 +95,7 @@ function underAccount(lease: Lease, argv: readonly string[]): readonly string[] 
     throw new Error(
       `This agent runs as ${userInfo().username} and may not run anything as ${runAs}. Run it as root, or as that account.`,
     )
-  if (spawnSync('id', ['-u', '--', runAs]).status !== 0) throw new Error(`This machine has no account ${runAs}.`)
+  if (uidOf(runAs) === null) throw new Error(`This machine has no account ${runAs}.`)
   return ['runuser', '-u', runAs, '--', ...argv]
 }
 
@@ -103,8 +109,8 @@ function makeOutputsFile(lease: Lease, dir: string): string {
   rmSync(file, { force: true })
   closeSync(openSync(file, 'wx', 0o600))
   if (lease.runAs !== null && process.getuid?.() === 0) {
-    const uid = Number(spawnSync('id', ['-u', '--', lease.runAs], { encoding: 'utf8' }).stdout)
-    if (Number.isInteger(uid)) chownSync(file, uid, process.getgid?.() ?? 0)
+    const uid = uidOf(lease.runAs)
+    if (uid !== null) chownSync(file, uid, process.getgid?.() ?? 0)
   }
   return file
 }

@@ -12,7 +12,7 @@ import {
   writeFileSync,
 } from 'node:fs'
 import { join } from 'node:path'
-import { makeMask } from '@/core/run/mask'
+import { accountSecrets, makeMask } from '@/core/run/mask'
 import { splitLines } from './lines'
 import { Outbox, type Keeper } from './outbox'
 import { PatternWatch } from './patterns'
@@ -82,10 +82,8 @@ export class Try {
     const journal = readJournal(dir)
     this.read = [...(journal.at(-1)?.read ?? [0, 0])] as [number, number]
     const acked = Number(readMaybe(join(dir, 'acked')) ?? 0)
-    const secretValues = lease.secrets.map((name) => lease.inputs[name] ?? lease.environment[name] ?? '')
-    const { BUGLE_ACCOUNT_USER: user, BUGLE_ACCOUNT_SECRET: word } = lease.environment
-    // As it goes over the line where somebody signs in (RFC 7617): a server may echo it.
-    if (user !== undefined && word) secretValues.push(Buffer.from(`${user}:${word}`).toString('base64'))
+    const { BUGLE_ACCOUNT_USER: user = '', BUGLE_ACCOUNT_SECRET: secret = '' } = lease.environment
+    const secretValues = [...lease.secrets.map((name) => lease.inputs[name] ?? ''), ...accountSecrets(user, secret)]
     this.mask = makeMask(secretValues)
     this.secrets = secretValues.filter((value) => value.length >= 4).map((value) => Buffer.from(value))
     this.must = lease.must && new PatternWatch(lease.must)

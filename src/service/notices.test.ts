@@ -14,6 +14,7 @@ import {
   sendNotices,
   tryNotice,
 } from './notices'
+import { accountSchema, addAccount } from './accounts'
 import { startRun, startSchema } from './start'
 
 freshDatabase()
@@ -156,6 +157,17 @@ describe('notices', () => {
     await execute(null, `UPDATE notice_sends SET state = 'waiting', next_at = now() WHERE run_id = $1`, [failed])
     await sendNotices()
     expect(web.tickets).toMatchObject([{ title: 'Twice failed', reference: `#${failed}`, text: `/runs/${failed}` }])
+  })
+
+  it('never show the secret that they sign in with, though the other side echoes it', async () => {
+    const secret = 'kelp-and-tide-9'
+    await addAccount(ADMIN, accountSchema.parse({ name: 'echoed', userName: 'svc', secret }))
+    const basic = Buffer.from(`svc:${secret}`).toString('base64')
+    const url = `http://127.0.0.1:${webPort}/app/echo`
+    const action = { kind: 'http', url, method: 'POST', body: 'x', pick: { seen: '/headers/authorization' } }
+    const { lines } = await tryNotice(ADMIN, byMail({ account: 'echoed', action }))
+    expect(lines.join('\n')).toContain('seen = Basic ****')
+    expect(lines.join('\n')).not.toContain(basic)
   })
 
   it('can be tried before they are saved', async () => {

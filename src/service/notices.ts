@@ -3,6 +3,7 @@ import { ActFault, type Context } from '@/act/context'
 import { http } from '@/act/http'
 import { mail } from '@/act/mail'
 import { ticket } from '@/act/ticket'
+import { accountSecrets, makeMask } from '@/core/run/mask'
 import {
   MOST_NOTICE_TRIES,
   NOTICE_FACTS,
@@ -252,18 +253,26 @@ async function send(
           [account],
         )
   if (account !== null && !row) throw new ActFault(`The account ${account} is gone.`)
+  const signsIn = row ? { user: row.user, secret: row.secret ? unseal(row.secret, `account ${row.id}`) : '' } : null
+  const mask = makeMask(signsIn ? accountSecrets(signsIn.user, signsIn.secret) : [])
+  const tell = (line: string): void => say(mask(line))
   const context: Context = {
     values: facts,
-    account: row ? { user: row.user, secret: row.secret ? unseal(row.secret, `account ${row.id}`) : '' } : null,
+    account: signsIn,
     run: key,
     attempt: '1',
-    say,
-    warn: say,
+    reference: run,
+    say: tell,
+    warn: tell,
     hand: () => undefined,
   }
-  if (action.kind === 'mail') await mail(action, context)
-  else if (action.kind === 'ticket') await ticket(action, { ...context, reference: run })
-  else if (action.kind === 'http') await http(action, context)
+  try {
+    if (action.kind === 'mail') await mail(action, context)
+    else if (action.kind === 'ticket') await ticket(action, context)
+    else if (action.kind === 'http') await http(action, context)
+  } catch (error) {
+    throw error instanceof ActFault ? new ActFault(mask(error.message)) : error
+  }
 }
 
 export const sendsQuery = z.object({ run: z.coerce.number().int().positive().optional() })

@@ -4,6 +4,14 @@
  */
 export const MASK = '****'
 
+/** A user name and a secret as they go over the line where somebody signs in by HTTP (RFC 7617). A server may echo them. */
+export const basicCredentials = (user: string, secret: string): string =>
+  Buffer.from(`${user}:${secret}`).toString('base64')
+
+/** What must not be seen of an account: its secret, and every form in which it travels readably. */
+export const accountSecrets = (user: string, secret: string): string[] =>
+  secret === '' ? [] : [secret, basicCredentials(user, secret)]
+
 export function makeMask(secrets: readonly string[]): (text: string) => string {
   const needles = new Set<string>()
   for (const secret of secrets) {

@@ -32,6 +32,8 @@ export class SshMachine {
   mood: Mood = 'well'
   /** Cuts each connection after so many written bytes. */
   cutAfterBytes: number | null = null
+  /** How it calls its files in listings; a hostile one lies. */
+  nameOf = (name: string): string => name
   readonly fingerprint: string
   private readonly server: ssh2.Server
   private readonly open = new Set<Connection>()
@@ -84,10 +86,7 @@ export class SshMachine {
     client.on('ready', () => {
       client.on('session', (accept) => {
         const session = accept()
-        session.on(
-          'sftp',
-          (acceptSftp) => new SftpServing(acceptSftp(), this.options.folder, () => this.cutAfterBytes, client),
-        )
+        session.on('sftp', (acceptSftp) => new SftpServing(acceptSftp(), this.options.folder, this, client))
         session.on('exec', (acceptExec, rejectExec, { command }) => {
           if (!this.options.mayRun) {
             rejectExec()
@@ -115,9 +114,9 @@ class SftpServing {
   private written = 0
 
   constructor(
-    private readonly sftp: SFTPWrapper,
+    sftp: SFTPWrapper,
     private readonly root: string,
-    cutAfter: () => number | null,
+    machine: Pick<SshMachine, 'cutAfterBytes' | 'nameOf'>,
     client: Connection,
   ) {
     const tell = (request: number, work: () => void): void => {
@@ -161,7 +160,7 @@ class SftpServing {
       }),
     )
     sftp.on('WRITE', (request, handle, offset, data) => {
-      const most = cutAfter()
+      const most = machine.cutAfterBytes
       if (most !== null && this.written + data.length > most) {
         client.end()
         return
@@ -192,9 +191,11 @@ class SftpServing {
         const { folder } = held
         sftp.name(
           request,
-          held.names
-            .splice(0)
-            .map((filename) => ({ filename, longname: filename, attrs: attributes(statSync(join(folder, filename))) })),
+          held.names.splice(0).map((name) => ({
+            filename: machine.nameOf(name),
+            longname: name,
+            attrs: attributes(statSync(join(folder, name))),
+          })),
         )
       }),
     )
