@@ -1,3 +1,4 @@
+import type { Target } from '@/core/dispatch'
 import { loadOver, type Busy } from '@/core/timing/load'
 import { finishBy } from '@/core/timing/finish-by'
 import { many } from '@/store/db'
@@ -25,7 +26,7 @@ interface Row {
   readonly definition: TriggerDefinition
   readonly says: string
   /** null: a flow’s. */
-  readonly target: Record<string, unknown> | null
+  readonly target: Target | null
   readonly nextAt: Date
 }
 
@@ -58,11 +59,11 @@ function goesTo({ target, definition }: Row): string {
   if (target === null) return 'a flow'
   const name =
     'agent' in target
-      ? String(target.agent)
+      ? target.agent
       : 'pool' in target
-        ? String(target.pool)
-        : Object.entries(target.labels as object)
-            .map(([k, v]) => `${k}=${String(v)}`)
+        ? target.pool
+        : Object.entries(target.labels)
+            .map(([k, v]) => `${k}=${v}`)
             .join(', ')
   return definition.spread === 'each' ? `all of ${name}` : name
 }
@@ -104,13 +105,15 @@ export async function dayAhead(actor: Actor): Promise<DayAhead> {
   const busy = await remaining()
   for (const row of rows) {
     const schedule = state.schedule(row.id, row.version, row.definition)
+    // Only a job starts on each machine, and all of it goes where the job goes.
+    const { target } = row
+    const isEach = row.definition.spread === 'each' && target !== null
+    const times = isEach ? machines.filter((machine) => machine.fits(target)).length : 1
     for (const { at, day } of schedule.between(now, to, MOST_OF_ONE)) {
       const bucket = Math.floor((at - from) / BUCKET_SECONDS)
       starts[bucket] = (starts[bucket] ?? 0) + 1
-      for (const { target, slots, afterMs, lengthMs } of usual(row.jobId, day)) {
-        const times = row.definition.spread === 'each' ? machines.filter((machine) => machine.fits(target)).length : 1
+      for (const { slots, afterMs, lengthMs } of usual(row.jobId, day))
         busy.push({ fromMs: at * 1000 + afterMs, lengthMs, slots: slots * times })
-      }
     }
   }
   const dated = await many<{ id: number; title: string; version: number; definition: unknown }>(

@@ -10,7 +10,7 @@ export type DeadlineState = 'at-risk' | 'late'
  * ends when the longest chain of what is open of it does.
  */
 const FORESEEN = `
-  SELECT r.id, r.job_id, r.due_at, r.deadline_state AS was,
+  SELECT r.id, r.due_at,
          CASE WHEN r.kind <> 'flow' OR r.started_at IS NULL
               THEN greatest(now(), r.start_after, r.started_at + j.usual)
                    + CASE WHEN r.started_at IS NULL THEN j.usual ELSE interval '0' END
@@ -29,7 +29,8 @@ export async function watchDeadlines(): Promise<void> {
     const changed = await many<{ id: number; state: DeadlineState | null }>(
       tx,
       `WITH foreseen AS (${FORESEEN}), stands AS (
-         SELECT id, foreseen, was, CASE WHEN due_at <= now() THEN 'late' WHEN foreseen > due_at THEN 'at-risk' END AS state FROM foreseen)
+         -- To the full minute, so that what waits is not written anew with every look.
+         SELECT id, date_trunc('minute', foreseen + interval '59.999999 seconds') AS foreseen, CASE WHEN due_at <= now() THEN 'late' WHEN foreseen > due_at THEN 'at-risk' END AS state FROM foreseen)
        UPDATE runs r SET deadline_state = s.state, foreseen_at = s.foreseen FROM stands s
         WHERE r.id = s.id AND (r.deadline_state IS DISTINCT FROM s.state OR s.state = 'at-risk' AND r.foreseen_at IS DISTINCT FROM s.foreseen)
        RETURNING r.id, s.state`,

@@ -2,7 +2,7 @@ import type { Day } from '@/core/calendar/days'
 import type { Target } from '@/core/dispatch'
 import { FlowFault } from '@/core/flow/inputs'
 import { lookOn, type IsDay } from '@/core/flow/rehearse'
-import { exceptionsOf, timesOf, type DrawnStep } from '@/core/flow/times'
+import { drawnOf, exceptionsOf, timesOf, type Span } from '@/core/flow/times'
 import type { Plan } from '@/core/flow/plan'
 import { many, type Tx } from '@/store/db'
 import { layOut, presentPlans, type StoredPlan } from './flow-plans'
@@ -36,26 +36,29 @@ export async function usualLoads(tx: Tx | null, ids: readonly number[], isDay: I
       )
     ).map((job) => [job.id, job]),
   )
-  const drawn = new Map<Plan, readonly DrawnStep[]>()
-  for (const { plan } of plans.values())
-    drawn.set(
-      plan,
-      plan.steps.map((step) => ({ ...step, isFlow: step.flow !== null })),
-    )
-
+  const known = new Map<string, readonly Stretch[]>()
   return (jobId, day) => {
     const own = jobs.get(jobId)
     if (own) return [{ target: own.target, slots: own.slots, afterMs: 0, lengthMs: own.usualMs ?? DEFAULT_USUAL_MS }]
+    const key = `${jobId} ${day}`
+    let load = known.get(key)
+    if (!load) known.set(key, (load = loadOfFlow(jobId, day)))
+    return load
+  }
+
+  /** A flow that starts many times a day takes up the same each time. */
+  function loadOfFlow(jobId: number, day: Day): readonly Stretch[] {
     const flow = plans.get(jobId)
     if (!flow) return []
-    const steps = drawn.get(flow.plan) as readonly DrawnStep[]
+    const { plan, jobIds } = flow
+    const steps = drawnOf(plan.steps)
     const jobOf = (index: number): ReturnType<typeof jobs.get> =>
-      jobs.get(flow.jobIds.get(flow.plan.steps[index]?.job ?? '') ?? 0)
+      jobs.get(jobIds.get(plan.steps[index]?.job ?? '') ?? 0)
     const look = lookOn(day, isDay)
-    const isSkipped = flow.plan.steps.map((step) => look(step) !== 'open')
+    const isSkipped = plan.steps.map((step) => look(step) !== 'open')
     const times = timesOf(
       steps,
-      (index) => jobOf(index)?.usualMs ?? ((flow.plan.steps[index]?.expect ?? 0) * 1000 || DEFAULT_USUAL_MS),
+      (index) => jobOf(index)?.usualMs ?? ((plan.steps[index]?.expect ?? 0) * 1000 || DEFAULT_USUAL_MS),
       (index) => (isSkipped[index] ? { isSkipped: true } : null),
     )
     const exceptions = exceptionsOf(steps)
@@ -66,7 +69,7 @@ export async function usualLoads(tx: Tx | null, ids: readonly number[], isDay: I
     return steps.flatMap(({ index }) => {
       const job = jobOf(index)
       if (!job || !isIn(index)) return []
-      const { start, end } = times[index] as { start: number; end: number }
+      const { start, end } = times[index] as Span
       return [{ target: job.target, slots: job.slots, afterMs: start, lengthMs: end - start }]
     })
   }

@@ -1,5 +1,5 @@
 import type { Plan, PlanStep } from './plan'
-import { deciding, rowsOf, timesOf, type DrawnStep, type Span } from './times'
+import { deciding, drawnOf, rowsOf, timesOf, type Span } from './times'
 
 const [LEFT, RIGHT, TOP, ROW, BAR, WIDTH] = [16, 220, 28, 28, 20, 1200]
 const xml = (text: string): string =>
@@ -13,7 +13,7 @@ const clock = (seconds: number): string => {
 
 /** The flow on a time scale as an SVG document, each step as long as it is expected to take: the picture of the editor, without what only a screen has. */
 export function flowSvg(plan: Plan): string {
-  const drawn = plan.steps.map((step): DrawnStep => ({ ...step, isFlow: step.flow !== null }))
+  const drawn = drawnOf(plan.steps)
   const times = timesOf(drawn, (index) => plan.steps[index]?.expect ?? 0)
   const decides = deciding(drawn, times)
   const { places, rows } = rowsOf(

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { flowBundle } from './arbitrary.test-help'
 import { planOf } from './plan'
 import { rehearse } from './rehearse'
-import { deciding, exceptionsOf, lanesOf, timesOf, type DrawnStep } from './times'
+import { deciding, drawnOf, exceptionsOf, lanesOf, timesOf, type DrawnStep } from './times'
 
 const step = (index: number, from: number[] = [], change: Partial<DrawnStep> = {}): DrawnStep => ({
   index,
@@ -86,7 +86,7 @@ describe('when steps are', () => {
         }
         const plan = planOf(bundle, 'f0')
         const rehearsal = rehearse(plan, () => 'open')
-        const drawn = plan.steps.map((each) => ({ ...each, isFlow: each.flow !== null }))
+        const drawn = drawnOf(plan.steps)
         const times = timesOf(drawn, (i) => plan.steps[i]?.expect ?? 0)
         for (const { path, index } of plan.steps) expect(times[index]).toEqual(rehearsal.times.get(path))
       }),

@@ -12,6 +12,18 @@ export interface DrawnStep {
   readonly routeTo: number
 }
 
+/** Steps of a plan, or of a run, as pictures and predictions need them. */
+export function drawnOf(steps: readonly (Omit<DrawnStep, 'isFlow'> & { readonly flow: string | null })[]): DrawnStep[] {
+  return steps.map(({ index, parent, flow, links, join, routeTo }) => ({
+    index,
+    parent,
+    isFlow: flow !== null,
+    links,
+    join,
+    routeTo,
+  }))
+}
+
 export interface Span {
   readonly start: number
   readonly end: number

@@ -6,16 +6,6 @@ import type { BarLook } from '@/ui/flow/picture-bar'
 const DEFAULT_MS = 60_000
 const ms = (text: string): number => new Date(text).getTime()
 
-export const drawnOf = (steps: readonly FlowStepView[]): DrawnStep[] =>
-  steps.map(({ index, parent, flow, links, join, routeTo }) => ({
-    index,
-    parent,
-    isFlow: flow !== null,
-    links,
-    join,
-    routeTo,
-  }))
-
 /** When the steps of a flow run were, are and will be, by what has happened and by usual lengths. */
 export function runTimes(
   steps: readonly FlowStepView[],

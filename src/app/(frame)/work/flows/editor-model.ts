@@ -4,7 +4,7 @@ import { planOf, type Plan } from '@/core/flow/plan'
 import { FlowFault } from '@/core/flow/inputs'
 import { rehearse, isOpen, type Rehearsal } from '@/core/flow/rehearse'
 import type { Outcome } from '@/core/flow/state'
-import { deciding, timesOf, type DrawnStep, type Span } from '@/core/flow/times'
+import { deciding, drawnOf, timesOf, type DrawnStep, type Span } from '@/core/flow/times'
 import { bundleFlow, type FlowDefinition } from '@/core/work/flow'
 import type { Fault } from '@/core/schema/faults'
 import type { FlowMaterial } from '@/service/flows'
@@ -30,14 +30,7 @@ export function modelOf(definition: FlowDefinition, slug: string | null, materia
   const plan = planFor(definition, slug, material)
   if (!plan) return { faults, plan: null, drawn: [], times: [], decides: new Set(), lengthMs: 0 }
   const usual = new Map(material.jobs.map((job) => [job.slug, job.usualMs]))
-  const drawn = plan.steps.map(({ index, parent, flow, links, join, routeTo }): DrawnStep => ({
-    index,
-    parent,
-    isFlow: flow !== null,
-    links,
-    join,
-    routeTo,
-  }))
+  const drawn = drawnOf(plan.steps)
   const times = timesOf(drawn, (index) => {
     const step = plan.steps[index]
     return usual.get(step?.job ?? '') ?? ((step?.expect ?? 0) * 1000 || DEFAULT_MS)
