@@ -24,6 +24,7 @@ const directions = folders.map((folder) => ({
     'no-restricted-imports': [
       'error',
       {
+        paths: [{ name: 'next/link', message: 'Links are ui/parts/link: pages are fetched ahead only when wanted.' }],
         patterns: folders
           .filter((other) => other !== folder && !mayImport[folder].includes(other))
           .map((other) => ({

@@ -96,7 +96,7 @@ test('a calendar’s rule is changed by sentences; the year, the counts and the 
   await signInAs(page, 'Moira Calder')
   await page.goto('/timing/calendars')
   await page.getByRole('link', { name: /^Working days/ }).click()
-  await page.waitForURL(/\/calendars\/\d+$/)
+  await expect(page.getByRole('heading', { name: 'Working days' })).toBeVisible()
   const year = page.getByRole('group', { name: /^The year/ })
   await expect(year).toBeVisible()
   await page
@@ -137,6 +137,8 @@ test('somebody saved the calendar first: both are shown', async ({ page, browser
   for (const each of [page, other]) {
     await each.goto('/timing/calendars')
     await each.getByRole('link', { name: /^Year end/ }).click()
+    // The first calendar of all may be open until this one is.
+    await expect(each.getByRole('heading', { name: 'Year end' })).toBeVisible()
     await each
       .getByRole('textbox', { name: 'Notes' })
       .fill(each === page ? 'The books close.' : 'Closed for stocktaking.')
@@ -259,6 +261,7 @@ test('starts by triggers are switched off and on again, and every screen says so
   await page.goto('/settings?tab=timing')
   await page.getByRole('textbox', { name: 'Why (shown to everybody)' }).fill('Storage is being moved')
   await page.getByRole('button', { name: 'Switch starts off' }).click()
+  await expect(page.getByRole('heading', { name: 'Starts by triggers are off' })).toBeVisible()
   await page.goto('/watch')
   await expect(
     page.getByText(/Starts by triggers are off.*Callum Eads.*Storage is being moved.*Runs go on/),

@@ -104,10 +104,11 @@ const start = (name, file, args) =>
       void stop(1)
     },
   })
+// First, so that what the engine takes up again finds them.
+start('stand-ins', join(root, 'dist/standins.cjs'), [])
 start('engine', join(root, 'dist/engine.cjs'), [])
 start('web', join(root, 'node_modules/next/dist/bin/next'), ['start', '-p', String(webPort), '-H', '127.0.0.1'])
 await untilUp(`${web}/api/health`)
-start('stand-ins', join(root, 'dist/standins.cjs'), [])
 
 const agentState = join(state, 'lab-agent')
 const agent = join(root, 'dist/agent.cjs')

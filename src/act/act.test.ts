@@ -75,6 +75,35 @@ describe('a reach check', () => {
     ).rejects.toThrow(/no address is known|could not be looked up/)
   })
 
+  it('by ICMP asks the machine’s own ping, once, and tells its answers apart', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'bugle-ping-'))
+    const path = process.env.PATH
+    // It answers with the code that the host is called by, and keeps what it was asked.
+    const script = `#!/bin/sh\necho "$@" >> ${folder}/asked\nfor last; do :; done\nexit "\${last#host-}"\n`
+    writeFileSync(join(folder, 'ping'), script, { mode: 0o755 })
+    const ping = (host: string, context = told().context): Promise<void> =>
+      reach(make({ kind: 'reach', by: 'ping', host, withinSeconds: 3 }), context)
+    try {
+      process.env.PATH = `${folder}:${path}`
+      const { context, lines } = told({ host: 'host-0' })
+      await ping('${host}', context)
+      expect(lines).toEqual([
+        '→ ICMP echo request to host-0',
+        expect.stringMatching(/^← answered in \d+ ms: it can be reached\.$/),
+      ])
+      await expect(ping('host-1')).rejects.toThrow('host-1 does not answer.')
+      await expect(ping('host-2')).rejects.toThrow('ICMP to host-2 is not possible from this machine')
+      expect(readFileSync(join(folder, 'asked'), 'utf8').split('\n')[0]).toBe('-c 1 -W 3 host-0')
+      await expect(ping('${flag}', told({ flag: '-f' }).context)).rejects.toThrow('-f is not a host.')
+      process.env.PATH = folder
+      rmSync(join(folder, 'ping'))
+      await expect(ping('host-0')).rejects.toThrow('This machine has no ping: check a TCP port instead.')
+    } finally {
+      process.env.PATH = path
+      rmSync(folder, { recursive: true })
+    }
+  })
+
   it('does not wait longer than it may', async () => {
     const { context } = told()
     await expect(
@@ -215,6 +244,9 @@ describe('a command over SSH', () => {
     await expect(run('true')).rejects.toThrow('127.0.0.1 did not let harbour in.')
     const closed = await nowhere()
     await expect(run('true', {}, { port: closed })).rejects.toThrow('nothing listens there')
+    // One that takes the call and puts it down again, as a machine that is going down does.
+    machine.mood = 'away'
+    await expect(run('true')).rejects.toThrow(/^127\.0\.0\.1:\d+ closed the connection before harbour was let in\.$/)
     await expect(ssh(make({ kind: 'ssh', host: 'h', command: 'true' }), told().context)).rejects.toThrow(
       'It needs a run-as account.',
     )

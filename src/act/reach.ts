@@ -44,7 +44,10 @@ export async function reach(action: Extract<Connection, { kind: 'reach' }>, cont
   }
   if (host.startsWith('-')) throw new ActFault(`${host} is not a host.`)
   say(`→ ICMP echo request to ${host}`)
-  const ping = spawn('ping', ['-c', '1', '-W', String(Math.ceil(action.withinSeconds)), host], { stdio: 'ignore' })
+  const ping = spawn('ping', ['-c', '1', '-W', String(Math.ceil(action.withinSeconds)), host], {
+    stdio: 'ignore',
+    env: process.env,
+  })
   const code = new Promise<number | null>((resolve, reject) => {
     ping.once('error', () => reject(new ActFault('This machine has no ping: check a TCP port instead.')))
     ping.once('exit', resolve)

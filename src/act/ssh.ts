@@ -41,6 +41,10 @@ export async function signIn(far: Far, { values, account, say, warn }: Context):
   const client = new Client()
   await new Promise<void>((resolve, reject) => {
     client.once('ready', resolve)
+    // Closed in the middle of signing in, the library tells of no error.
+    client.once('close', () =>
+      reject(new ActFault(`${host}:${port} closed the connection before ${account.user} was let in.`)),
+    )
     client.once('error', (error) => {
       const { level } = error as Error & { level?: string }
       reject(

@@ -1,4 +1,5 @@
 import { dirname, join } from 'node:path'
+import type { Input } from '@/core/work/inputs'
 import type { JobDefinition } from '@/core/work/job'
 
 /** Where the stand-ins are: four ports in a row. */
@@ -34,7 +35,7 @@ export function exchangeJobs(): readonly {
   readonly definition: Sketch
 }[] {
   const { out } = exchangeFolders()
-  const text = (name: string, title: string, value: string): JobDefinition['inputs'][number] => ({
+  const text = (name: string, title: string, value: Input['default']): Input => ({
     name,
     title,
     type: 'text',
@@ -100,7 +101,7 @@ export function exchangeJobs(): readonly {
         command: 'echo "Next: ${boat}" > sign.txt && cat sign.txt',
         withinSeconds: 30,
       },
-      { account: 'quay-machine', inputs: [text('boat', 'Boat', 'Tern')] },
+      { account: 'quay-machine', inputs: [text('boat', 'Boat', { shared: 'first-boat' })] },
     ),
     job(
       'Word to the harbour office',
@@ -110,11 +111,19 @@ export function exchangeJobs(): readonly {
         port: STANDIN_PORTS.mail,
         tls: false,
         from: 'bugle@marram.example',
-        to: ['harbour.office@marram.example'],
+        to: ['${office}'],
         subject: 'Passenger lists: ${files} sent for ${count} sailings',
-        text: 'The first boat is ${boat}.\n\nThis mail was written by the flow Harbour exchange.',
+        text: 'The first boat is ${boat}.\n\nThis mail was written by the flow Harbour exchange, started by ${by}.',
       },
-      { inputs: [text('files', 'Files', '0'), text('count', 'Sailings', '0'), text('boat', 'Boat', '')] },
+      {
+        inputs: [
+          text('files', 'Files', '0'),
+          text('count', 'Sailings', '0'),
+          text('boat', 'Boat', ''),
+          text('office', 'To', { shared: 'harbour-office' }),
+          text('by', 'Started by', { starter: 'name' }),
+        ],
+      },
     ),
     job(
       'Ticket for the desk',

@@ -137,7 +137,7 @@ export const FLOWS: readonly DemoFlow[] = [
           ...after('send'),
           with: { files: '${send.files}', count: '${sailings.count}', boat: '${sailings.first}' },
         }),
-        step('ticket', 'Ticket for the desk'),
+        step('ticket', 'Ticket for the desk', { expect: 'PT2S' }),
       ],
     },
     'Runs for real, from the machine that runs this demo to the stand-ins beside it.',

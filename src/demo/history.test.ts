@@ -4,13 +4,14 @@ import { slugOf } from '@/core/exchange/crontab-in'
 import { isEnd } from '@/core/flow/state'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { jobDefinitionSchema } from '@/core/work/job'
-import { resolveInputs } from '@/core/work/inputs'
+import { resolveInputs, type DefaultSource } from '@/core/work/inputs'
 import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { FLOWS } from './flows'
 import { makeHistory, runsInTheLab, type Past, type PastRun, type PastTry } from './history'
 import { perform } from './play'
 import { JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
+import { sharedOf } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
 const TO = Date.parse('2027-04-02T09:00:00Z')
@@ -37,7 +38,10 @@ describe('the demo’s definitions', () => {
       const { inputs } = trigger.isFlow
         ? flowDefinitionSchema.parse(FLOWS.find(({ title }) => title === trigger.job)?.definition)
         : jobDefinitionSchema.parse(titles.get(trigger.job)?.definition)
-      expect([trigger.title, resolveInputs(inputs, trigger.with ?? {}).faults]).toEqual([trigger.title, []])
+      expect([
+        trigger.title,
+        resolveInputs(inputs, trigger.with ?? {}, (source) => sharedOf(source as DefaultSource)).faults,
+      ]).toEqual([trigger.title, []])
     }
     expect(new Set(TRIGGERS.map(({ title }) => title)).size).toBe(TRIGGERS.length)
     expect(new Set(PEOPLE.map(({ role }) => role)).size).toBe(4)

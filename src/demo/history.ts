@@ -11,9 +11,11 @@ import { seededRandom } from '@/core/stats/random'
 import { finishBy } from '@/core/timing/finish-by'
 import { ACTION_KINDS } from '@/core/work/job'
 import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
+import type { Input } from '@/core/work/inputs'
 import { FLOWS, type DemoFlow } from './flows'
 import { perform } from './play'
 import { JOBS, MACHINES, type DemoJob } from './scenario'
+import { LOCKS, sharedOf } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
 /** One run of the made-up past. Instants are milliseconds since the epoch. */
@@ -172,10 +174,18 @@ function flowCalled(title: string): DemoFlow {
 
 const defaultsOf = (job: {
   readonly definition: {
-    readonly inputs?: readonly { name: string; default?: string | null | undefined }[] | undefined
+    readonly inputs?:
+      readonly { name: string; type: Input['type']; default?: Input['default'] | undefined }[] | undefined
   }
 }): Record<string, string> =>
-  Object.fromEntries((job.definition.inputs ?? []).map((input) => [input.name, input.default ?? '']))
+  Object.fromEntries(
+    (job.definition.inputs ?? [])
+      .filter(({ type }) => type !== 'secret')
+      .map((input) => [input.name, textOf(input.default ?? null)]),
+  )
+
+const textOf = (value: Input['default']): string =>
+  (typeof value === 'object' && value !== null ? sharedOf(value) : value) ?? ''
 
 function fits(machine: (typeof MACHINES)[number], target: Target): boolean {
   if ('agent' in target) return machine.name === target.agent
@@ -187,6 +197,7 @@ function fits(machine: (typeof MACHINES)[number], target: Target): boolean {
 export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
   const board = new Board()
   for (const machine of MACHINES) board.putAgent(agentState(machine))
+  board.setLocks(Object.fromEntries(LOCKS.map(({ name, units }) => [name, units])))
   const world = worldAt(toMs)
   const starts = startsOf(fromMs, toMs, seed, world)
   const done: PastRun[] = []
@@ -305,7 +316,7 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
     board.startWork(agent, {
       number,
       slots: run.job.definition.slots ?? 1,
-      locks: {},
+      locks: run.job.definition.locks ?? {},
       startedAtMs: nowMs,
       usualMs: run.job.behaviour.seconds * 1000,
     })
@@ -357,7 +368,7 @@ function readyRun(number: number, { job, target }: Start, readyAtMs: number): Re
     target,
     kind: job.definition.action.kind,
     slots: job.definition.slots ?? 1,
-    locks: {},
+    locks: job.definition.locks ?? {},
     account: null,
     minVersion: null,
     robot: false,

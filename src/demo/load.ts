@@ -11,16 +11,20 @@ import { insertRuns, workToStart, type NewRun } from '@/service/new-run'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { insertTriggers } from '@/service/triggers'
 import { insertJob } from '@/service/work'
-import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
+import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
 import { flowDefinitionSchema } from '@/core/work/flow'
 import { keepPlans, presentPlans } from '@/service/flow-plans'
 import { addAccountIn } from '@/service/accounts'
 import { insertFlow } from '@/service/flows'
+import { addLockIn } from '@/service/locks'
+import { addNoticeIn } from '@/service/notices'
+import { addSharedValueIn } from '@/service/shared-values'
 import { FLOWS } from './flows'
 import { makeHistory, type Past, type PastFlow, type PastRun } from './history'
 import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
 import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
+import { LOCKS, noticesFor, SHARED_VALUES } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
 const WEEKS = 8
@@ -40,11 +44,13 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     const people = await addPeople(tx)
     const machines = await addFleet(tx, now)
     await addAccounts(tx)
+    await addSharedAndLocks(tx)
     const jobs = await addWork(tx)
     for (const calendar of demoCalendars(now))
       await insertCalendar(tx, { ...COMMAND_LINE, name: 'Torvald Brekke' }, calendar)
     const flows = await addFlows(tx)
     const triggers = await addTiming(tx, jobs, flows)
+    await addNotices(tx, flows)
     const past = makeHistory(now.getTime() - WEEKS * 7 * 86_400_000, now.getTime(), SEED)
     await addHistory(tx, past, { jobs, flows, people, triggers }, now)
     await addLeftOut(tx, past.leftOut, triggers)
@@ -136,6 +142,12 @@ async function addAccounts(tx: Tx): Promise<void> {
     await addAccountIn(tx, { ...COMMAND_LINE, name: 'Ines Aldaya' }, { ...account, everywhere: true, agentIds: [] })
 }
 
+async function addSharedAndLocks(tx: Tx): Promise<void> {
+  const administrator = { ...COMMAND_LINE, name: 'Ines Aldaya' }
+  for (const value of SHARED_VALUES) await addSharedValueIn(tx, administrator, value)
+  for (const lock of LOCKS) await addLockIn(tx, administrator, lock)
+}
+
 async function addFlows(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {
   const areas = new Map(
     (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM areas')).map((row) => [row.title, row.id]),
@@ -148,6 +160,13 @@ async function addFlows(tx: Tx): Promise<Map<string, { id: number; areaId: numbe
     flows.set(title, { id, areaId })
   }
   return flows
+}
+
+async function addNotices(tx: Tx, flows: ReadonlyMap<string, { id: number }>): Promise<void> {
+  const sailing = await one<{ id: number }>(tx, `SELECT id FROM areas WHERE title = 'Sailing'`)
+  const close = flows.get('Close of day') as { id: number }
+  for (const notice of noticesFor(sailing.id, close.id))
+    await addNoticeIn(tx, { ...COMMAND_LINE, name: 'Torvald Brekke' }, notice)
 }
 
 /** Calendars and triggers, as designers made them before the past begins. */

@@ -9,7 +9,7 @@ export interface Performance {
 }
 
 const byTitle = new Map(JOBS.map((job) => [job.title, job.behaviour]))
-const FALLBACK: Behaviour = { seconds: 20, spread: 0.3, fails: 0, failLine: '', failExit: 1, lines: ['done'] }
+const FALLBACK: Behaviour = { seconds: 5, spread: 0.2, fails: 0, failLine: '', failExit: 1, lines: ['done'] }
 
 export function behaviourOf(title: string): Behaviour {
   return byTitle.get(title) ?? FALLBACK

@@ -139,6 +139,7 @@ interface Sketch {
   readonly retries?: number
   readonly priority?: Priority
   readonly slots?: number
+  readonly locks?: Readonly<Record<string, number>>
   readonly drift?: number
   readonly notes?: string
 }
@@ -156,6 +157,7 @@ function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
       retryDelaySeconds: 20,
       priority: sketch.priority ?? 'normal',
       slots: sketch.slots ?? 1,
+      locks: sketch.locks ?? {},
       timeLimitSeconds: Math.max(600, sketch.takes * 8),
     },
     behaviour: {
@@ -195,6 +197,7 @@ export const JOBS: readonly DemoJob[] = [
       'written to the ledger queue',
     ],
     slots: 2,
+    locks: { 'fares-database': 1 },
     priority: 'high',
   }),
   job('Post to ledger', 'Close of day', {
@@ -202,6 +205,7 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('data'),
     takes: 420,
     lines: ['batch opened', '{n} postings', 'batch closed'],
+    locks: { 'fares-database': 1 },
     priority: 'high',
   }),
   job('Month-end statements', 'Close of day', {
@@ -235,12 +239,16 @@ export const JOBS: readonly DemoJob[] = [
     takes: 520,
     lines: ['{n} bookings for 38 sailings', '{m} changed since noon', 'done'],
     priority: 'high',
+    inputs: [
+      { name: 'key', title: 'Key', type: 'secret', options: [], default: { shared: 'booking-key' }, ask: false },
+    ],
   }),
   job('Name list', 'Sailing', {
     does: command('name-list --date tomorrow'),
     where: pool('desks'),
     takes: 240,
     lines: ['terminal opened', '{n} names', 'terminal closed'],
+    locks: { 'booking-terminal': 1 },
   }),
   job('Name check', 'Sailing', {
     does: command('name-check --list /srv/names/today.csv --second-list'),
@@ -335,6 +343,7 @@ export const JOBS: readonly DemoJob[] = [
     takes: 800,
     slots: 2,
     lines: ['{n} fares', 'cache swapped'],
+    locks: { 'fares-database': 1 },
   }),
   job('Weather grids', 'Sailing', {
     does: command('weather-grids --area sound'),

@@ -13,13 +13,13 @@ type BundleInput = NonNullable<BundleFlow['inputs']>[number]
 type BundleFile = z.input<typeof bundleSchema>
 type FlowFile = BundleFile['flows'] extends readonly (infer F)[] | undefined ? F : never
 
-/** Inputs of a file as the server keeps them: every default as text. */
+/** Inputs of a file as the server keeps them: every default that is written as text. */
 export function inputsIn(inputs: readonly BundleInput[] | undefined): object[] {
   return (inputs ?? []).map(({ default: value, ...input }) => ({
     ...input,
     default:
       value === undefined || typeof value === 'object'
-        ? null
+        ? (value ?? null)
         : typeof value === 'boolean'
           ? value
             ? 'yes'

@@ -12,6 +12,7 @@ import { difference, record } from './audit'
 import { invalid, notFound, Problem, type FieldFault } from './problem'
 import { writeSetting } from './settings'
 import { snapshotFor, type HolidaySnapshot, type StoredCalendar } from '@/core/calendar/snapshot'
+import { someOf } from '@/core/phrase/some-of'
 import { timingState, type TimingState } from './timing-cache'
 import { freeSlug, refuse } from './trigger-check'
 import { recompute, settleBeforeChange } from './trigger-next'
@@ -199,10 +200,7 @@ export async function removeCalendar(actor: Actor, id: number): Promise<void> {
       ...state.stored.filter(({ rule }) => calendarsNamed(rule).includes(current.slug)).map(({ title }) => title),
     ]
     if (users.length > 0)
-      throw new Problem(
-        'not-now',
-        `${current.title} is used by ${users.slice(0, 5).join(', ')}${users.length > 5 ? ` and ${users.length - 5} more` : ''}. Take it out there first.`,
-      )
+      throw new Problem('not-now', `${current.title} is used by ${someOf(users, 5)}. Take it out there first.`)
     await execute(tx, 'DELETE FROM calendars WHERE id = $1', [id])
     await record(tx, actor, 'removed', { type: 'calendar', id, title: current.title }, { rule: current.rule })
     await changed(tx, state)

@@ -5,10 +5,11 @@ import { listAudit } from './audit'
 import { watchDeadlines } from './deadlines'
 import { ended, lease, makeAgent, makeJob, report, started } from './fixtures.test-help'
 import { advance, makeFlow, startFlow, stepsOf } from './flow.test-help'
+import { flowRunView } from './flow-runs'
 import { fleetForDispatch, leasesToDeliver, lockUnits, readyRuns, runningWork } from './leases'
 import { addLock, changeLock, listLocks, removeLock } from './locks'
 import { listMatters } from './matters'
-import { oneRun } from './run-page'
+import { oneRun, whyWaiting } from './run-page'
 import { startRun, startSchema } from './start'
 
 freshDatabase()
@@ -112,7 +113,7 @@ describe('locks', () => {
       errors: [{ path: 'definition.locks' }],
     })
     await expect(makeJob({ locks: { nothing: 1 } })).rejects.toMatchObject({ errors: [{ path: 'definition.locks' }] })
-    const jobId = await makeJob({ locks: { 'fares-db': 2 } }, 'Reconcile with lock')
+    const jobId = await makeJob({ locks: { 'fares-db': 2 }, target: { agent: 'orrin-ops1' } }, 'Reconcile with lock')
     const [first, second] = [await start(jobId), await start(jobId)]
     await lease(first, agentId)
     expect(await lockUnits()).toEqual({ 'fares-db': 2 })
@@ -121,6 +122,11 @@ describe('locks', () => {
     expect(await listLocks(OPERATOR)).toMatchObject([
       { name: 'fares-db', units: 2, used: 2, waiting: 1, jobs: 1, holders: [{ runId: first, units: 2 }] },
     ])
+    expect(await whyWaiting(OPERATOR, second)).toEqual({
+      why: 'lock',
+      lock: 'fares-db',
+      holders: [first],
+    })
     await expect(changeLock(OPERATOR, id, { title: 'x', units: 1 })).rejects.toMatchObject({ code: 'not-allowed' })
     await changeLock(ADMIN, id, { title: 'Fares', units: 1 })
     expect(await lockUnits()).toEqual({ 'fares-db': 1 })
@@ -218,5 +224,37 @@ describe('deadlines', () => {
       run,
     ])
     expect(row?.state).toBeNull()
+  })
+
+  it('do not count what will not run: behind a closed gate, of a job that is off, or where only failures lead', async () => {
+    const never = { days: { dates: ['2019-01-01'] } }
+    const flow = await makeFlow([
+      { id: 'first', onFailure: { goTo: 'mend' } },
+      { id: 'gated', after: [{ step: 'first' }], gate: never },
+      { id: 'after-gate', after: [{ step: 'gated' }], gate: never },
+      { id: 'mend' },
+      { id: 'mended', after: [{ step: 'mend' }] },
+    ])
+    await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [flow.job.id, 30 * 60_000])
+    const run = await startFlow(flow.id)
+    await dueIn(run, 45)
+    await watchDeadlines()
+    expect(await matters(run)).toEqual([])
+    const { steps } = await flowRunView(OPERATOR, run)
+    expect(steps.map(({ path, willSkip }) => [path, willSkip])).toEqual([
+      ['first', null],
+      ['gated', 'gate'],
+      ['after-gate', 'gate'],
+      ['mend', null],
+      ['mended', null],
+    ])
+    // Once the failure leads there, it counts.
+    const first = (await stepsOf(run)).get('first')?.runId as number
+    const attempt = await lease(first, elsewhere)
+    await report(elsewhere, attempt, 1, started)
+    await report(elsewhere, attempt, 2, ended(1))
+    await advance()
+    await watchDeadlines()
+    expect(await matters(run)).toContain('run-at-risk')
   })
 })

@@ -7,6 +7,7 @@ import { notify } from '@/store/listen'
 import { lockLead } from './leases'
 import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from './new-run'
 import { readSetting } from './settings'
+import { byTrigger, SharedValues } from './shared-values'
 import { stopForReplacement } from './run-life'
 import { machinesFor, machinesOf, openRunsOf, type Machine, type OpenRun } from './targets'
 import { timingState, type TimingState } from './timing-cache'
@@ -88,7 +89,8 @@ export async function settle(
     due.map((trigger) => trigger.id),
   )
   const machines = due.some((trigger) => trigger.definition.spread === 'each') ? await machinesOf(tx) : []
-  const plan = new Plan(state, jobs, open, machines, nowMs, starts.on, isLast)
+  const shared = await SharedValues.read(tx)
+  const plan = new Plan(state, jobs, open, machines, shared, nowMs, starts.on, isLast)
   for (const trigger of due) plan.decide(trigger)
   // While starts are off most stays as it is: nothing to write, nobody to tell.
   if (plan.next.length === 0) return { started: 0, more: false }
@@ -123,6 +125,7 @@ class Plan {
     private readonly jobs: ReadonlyMap<number, WorkToStart>,
     private readonly open: ReadonlyMap<number, readonly OpenRun[]>,
     private readonly machines: readonly Machine[],
+    private readonly shared: SharedValues,
     private readonly nowMs: number,
     private readonly startsOn: boolean,
     private readonly isLast: boolean,
@@ -180,7 +183,11 @@ class Plan {
     const job = this.jobs.get(trigger.jobId)
     if (!job) return this.miss(trigger, [occurrence], 'job gone', 'Its job was removed.')
     if (!job.active) return this.miss(trigger, [occurrence], 'job off', `${job.title} is switched off.`)
-    const { inputs, faults } = inputsFor(job.definition, trigger.definition.with)
+    const { inputs, faults } = inputsFor(
+      job.definition,
+      trigger.definition.with,
+      this.shared.known(byTrigger(trigger.title)),
+    )
     if (faults.length > 0)
       return this.miss(trigger, [occurrence], 'inputs', faults.map((fault) => fault.message).join(' '))
     if (trigger.definition.spread === 'one') return this.startOne(trigger, occurrence, job, inputs, null)

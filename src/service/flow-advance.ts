@@ -1,20 +1,22 @@
 import { isoDay } from '@/core/calendar/days'
 import { PRIORITIES } from '@/core/dispatch'
-import { chainsToTheEnd } from '@/core/flow/critical'
+import { chainsToTheEnd, idleSteps } from '@/core/flow/critical'
 import { FlowFault } from '@/core/flow/inputs'
 import type { Plan, PlanStep } from '@/core/flow/plan'
 import { FlowRun, isEnd, type Look, type Outcome, type StepResult } from '@/core/flow/state'
 import { stepsReferredTo, stepValues } from '@/core/flow/step-values'
+import { someOf } from '@/core/phrase/some-of'
 import { parseDuration } from '@/core/timing/duration'
 import { zoneOf } from '@/core/timing/zone'
 import { config } from '@/store/config'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { keepPlans, presentPlans } from './flow-plans'
+import { asKnown, keepPlans, presentPlans, secretsWithin } from './flow-plans'
 import {
   FlowWorld,
   lockFlows,
   resultOf,
+  starterOf,
   stepRows,
   writeSteps,
   type FlowRow,
@@ -25,6 +27,8 @@ import { DEFAULT_USUAL_MS } from './leases'
 import { closeMattersOf, openFlowMatters, openMatters } from './matters'
 import { inputsFor, insertRuns, workToStart, type NewRun, type WorkToStart } from './new-run'
 import { changeFor, lockRuns, noteStop, writeLives, type LifeChange, type LockedRun } from './run-life'
+import { sealInputs, unsealInputs } from './secrets'
+import { SharedValues } from './shared-values'
 import { timingState } from './timing-cache'
 
 /** Flow runs moved on in one transaction. */
@@ -107,9 +111,11 @@ export async function moveOn(
   takeUp: TakeUp = asItStood,
 ): Promise<number> {
   if (rows.length === 0) return 0
+  const shared = await SharedValues.read(tx)
   const begun = await begin(
     tx,
     rows.filter((row) => row.state === 'ready'),
+    shared,
     nowMs,
   )
   const all = [...rows.filter((row) => row.state === 'running'), ...begun]
@@ -138,7 +144,7 @@ export async function moveOn(
     tx,
     moves.flatMap((move) => move.runsReferredTo()),
   )
-  for (const move of moves) move.work(work, outputs)
+  for (const move of moves) move.work(work, outputs, shared)
   await write(tx, moves, lives, nowMs)
   return moves.length
 }
@@ -157,7 +163,7 @@ async function outputsOf(tx: Tx, runIds: readonly number[]): Promise<Outputs> {
 }
 
 /** Fixes what these flow runs carry out and their day, and writes their steps. */
-async function begin(tx: Tx, rows: readonly FlowRow[], nowMs: number): Promise<FlowRow[]> {
+async function begin(tx: Tx, rows: readonly FlowRow[], shared: SharedValues, nowMs: number): Promise<FlowRow[]> {
   if (rows.length === 0) return []
   const lives = await lockRuns(
     tx,
@@ -170,17 +176,34 @@ async function begin(tx: Tx, rows: readonly FlowRow[], nowMs: number): Promise<F
   })
   const done = await writeLives(tx, changes)
   const going = rows.filter((row) => done.has(row.id))
-  const plans = await keepPlans(tx, await presentPlans(tx, [...new Set(going.map((row) => row.jobId))]))
-  const begun = going.map((row) => ({
-    ...row,
-    state: 'running',
-    planId: plans.get(row.jobId) ?? null,
-    day: row.day ?? row.occurrenceDay ?? dayAt(nowMs, row.zone),
-  }))
+  const present = await presentPlans(tx, [...new Set(going.map((row) => row.jobId))])
+  const knownPlans = new Map(
+    going.flatMap((row) => {
+      const plan = present.get(row.jobId)
+      return plan ? [[row.id, asKnown(plan, shared.known(starterOf(row)))] as const] : []
+    }),
+  )
+  const plans = await keepPlans(tx, knownPlans)
+  const begun = going.map((row) => {
+    const within = secretsWithin(present.get(row.jobId), shared)
+    return {
+      ...row,
+      state: 'running',
+      planId: plans.get(row.id) ?? null,
+      secrets: Object.keys(within).length > 0 ? sealInputs({ ...unsealInputs(row.secrets), ...within }) : row.secrets,
+      day: row.day ?? row.occurrenceDay ?? dayAt(nowMs, row.zone),
+    }
+  })
   await execute(
     tx,
-    'UPDATE runs r SET plan_id = u.plan, flow_day = u.day FROM unnest($1::bigint[], $2::bigint[], $3::date[]) AS u(id, plan, day) WHERE r.id = u.id',
-    [begun.map((row) => row.id), begun.map((row) => row.planId), begun.map((row) => row.day)],
+    `UPDATE runs r SET plan_id = u.plan, flow_day = u.day, secrets = u.secrets
+       FROM unnest($1::bigint[], $2::bigint[], $3::date[], $4::bytea[]) AS u(id, plan, day, secrets) WHERE r.id = u.id`,
+    [
+      begun.map((row) => row.id),
+      begun.map((row) => row.planId),
+      begun.map((row) => row.day),
+      begun.map((row) => row.secrets),
+    ],
   )
   const world = await FlowWorld.read(tx, [...new Set(begun.flatMap((row) => row.planId ?? []))])
   const places = begun.flatMap((row) => {
@@ -243,8 +266,7 @@ class Move {
     const results = this.stood.map(resultOf)
     for (const row of this.stood)
       if (row.state === 'ready' && row.attempts > 0) results[row.step] = { state: 'running' }
-    const look = this.world.look(this.row.planId as number, this.row.day as string)
-    const run = this.build(plan, look, results, this.stood)
+    const run = this.build(plan, this.look(), results, this.stood)
     run.endDueFlows()
     const ends: { step: number; atMs: number; outcome: Outcome }[] = []
     for (const row of this.stood) {
@@ -298,19 +320,20 @@ class Move {
   }
 
   /** Makes runs of what goes ahead, and works out what follows at once. */
-  work(work: ReadonlyMap<number, WorkToStart>, outputs: Outputs): void {
+  work(work: ReadonlyMap<number, WorkToStart>, outputs: Outputs, shared: SharedValues): void {
     const { plan, run } = this
     if (!plan || !run) return
     const hasRun = new Set(
       this.stood.filter((row) => row.state === 'ready' || row.state === 'running').map((row) => row.step),
     )
-    const chains = chainsToTheEnd(plan, (step) => this.lengthMs(step))
+    let chains: readonly number[] | null = null
     try {
       for (let ahead = run.takeAhead(); ahead.length > 0; ahead = run.takeAhead())
         for (const index of ahead) {
           const step = plan.steps[index] as PlanStep
           if (step.flow !== null || hasRun.has(index)) continue
-          const made = this.newRun(step, work, chains[index] as number, outputs)
+          chains ??= this.chains(plan, run)
+          const made = this.newRun(step, work, chains[index] as number, outputs, shared)
           this.newRuns.push({ step: index, ...made })
           if (made.fault !== null) run.end(index, 'failed')
         }
@@ -333,6 +356,18 @@ class Move {
     }
   }
 
+  /** How long what begins with each step usually takes to the end of the flow, milliseconds; what does nothing as things stand takes none. */
+  private chains(plan: Plan, run: FlowRun): readonly number[] {
+    const known = (index: number): { isSure: true } | null =>
+      run.result(index).state === 'waiting' ? null : { isSure: true }
+    const idle = idleSteps(plan, this.look(), known)
+    return chainsToTheEnd(plan, (step) => (idle.has(step.index) ? 0 : this.lengthMs(step)))
+  }
+
+  private look(): ReturnType<FlowWorld['look']> {
+    return this.world.look(this.row.planId as number, this.row.day as string)
+  }
+
   private lengthMs(step: PlanStep): number {
     return this.world.jobOf(this.row.planId as number, step)?.usualMs ?? ((step.expect ?? 0) * 1000 || DEFAULT_USUAL_MS)
   }
@@ -342,11 +377,16 @@ class Move {
     works: ReadonlyMap<number, WorkToStart>,
     chainMs: number,
     outputs: Outputs,
+    shared: SharedValues,
   ): { run: NewRun; fault: string | null } {
     const work = works.get(this.world.jobOf(this.row.planId as number, step)?.id ?? 0)
     if (!work) throw new FlowFault(`The job of ${step.path} was removed.`, 'flow')
     const handedOn = (of: string, name: string): string => outputs.get(this.runBeside(step, of) ?? 0)?.[name] ?? ''
-    const { inputs, faults } = inputsFor(work.definition, stepValues(step.definition.with ?? {}, step.inputs, handedOn))
+    const { inputs, faults } = inputsFor(
+      work.definition,
+      stepValues(step.definition.with ?? {}, step.inputs, handedOn),
+      shared.known(starterOf(this.row)),
+    )
     const { retry } = step.definition
     const held = this.stood[step.index]?.heldBy ?? null
     return {
@@ -402,11 +442,7 @@ class Move {
     const of = (state: StepResult['state']): PlanStep[] =>
       plan.steps.filter((step) => step.flow === null && run.result(step.index).state === state)
     const failed = of('failed').filter((step) => !run.result(step.index).tolerated)
-    const names = (steps: readonly PlanStep[]): string =>
-      steps
-        .slice(0, 3)
-        .map(({ path }) => path)
-        .join(', ') + (steps.length > 3 ? ` and ${steps.length - 3} more` : '')
+    const names = (steps: readonly PlanStep[]): string => someOf(steps.map(({ path }) => path))
     if (run.state === 'failed')
       return { outcome: 'failed', reason: `${failed.length === 1 ? 'Step' : 'Steps'} ${names(failed)} failed.` }
     if (run.state === 'cancelled')

@@ -1,8 +1,10 @@
 import { createHash } from 'node:crypto'
 import type { Value } from '@/core/flow/inputs'
 import { planOf, type Flow, type Plan } from '@/core/flow/plan'
-import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
+import { bundleFlow, flowDefinitionSchema, withKnown } from '@/core/work/flow'
+import type { KnownValues } from '@/core/work/inputs'
 import { many, type Tx } from '@/store/db'
+import type { SharedValues } from './shared-values'
 
 /** A flow with all flows in it, as it was when a run of it began. */
 export interface StoredPlan {
@@ -67,12 +69,54 @@ export async function presentPlans(tx: Tx | null, flowIds: readonly number[]): P
   )
 }
 
-/** Keeps these plans; one that is there already is found again. Ids by the flows' ids. */
+/** The plan with the defaults of its flows as they are for this run. */
+export function asKnown(plan: StoredPlan, known: KnownValues): StoredPlan {
+  const isPlain = plan.flows.every(({ inputs = [] }) => inputs.every(({ default: value }) => typeof value !== 'object'))
+  return isPlain ? plan : { ...plan, flows: plan.flows.map((flow) => withKnown(flow, known)) }
+}
+
+/** What `run.secrets` calls a shared secret that a flow in the flow takes: no input is called that. */
+const SHARED = 'shared:'
+
+/** Shared secrets that flows in this flow take by default, as they are now. */
+export function secretsWithin(plan: StoredPlan | undefined, shared: SharedValues): Record<string, string> {
+  const named = (plan?.flows ?? []).flatMap(({ id, inputs = [] }) =>
+    id === plan?.flow
+      ? []
+      : inputs.flatMap(({ type, default: value }) =>
+          type === 'secret' && typeof value === 'object' && 'shared' in value ? [value.shared] : [],
+        ),
+  )
+  return Object.fromEntries(
+    [...new Set(named)].flatMap((name) => {
+      const secret = shared.get(name, 'secret')
+      return secret === undefined ? [] : [[SHARED + name, secret]]
+    }),
+  )
+}
+
+/** A run's secrets: those of its own inputs, and those that flows in it take. */
+export function partSecrets(all: Readonly<Record<string, string>>): {
+  readonly own: Record<string, string>
+  readonly within: Record<string, string>
+} {
+  const isWithin = ([name]: [string, string]): boolean => name.startsWith(SHARED)
+  const entries = Object.entries(all)
+  return {
+    own: Object.fromEntries(entries.filter((entry) => !isWithin(entry))),
+    within: Object.fromEntries(entries.filter(isWithin)),
+  }
+}
+
+/** Keeps these plans; one that is there already is found again. Ids by the keys they were given under. */
 export async function keepPlans(tx: Tx, plans: ReadonlyMap<number, StoredPlan>): Promise<Map<number, number>> {
-  const kept = [...plans].map(([id, plan]) => {
+  // Many runs that begin together have the very same plan.
+  const texts = new Map<StoredPlan, { readonly text: string; readonly hash: string }>()
+  const textOf = (plan: StoredPlan): { readonly text: string; readonly hash: string } => {
     const text = JSON.stringify(plan)
-    return { id, text, hash: createHash('sha256').update(text).digest('hex') }
-  })
+    return remember(texts, plan, { text, hash: createHash('sha256').update(text).digest('hex') })
+  }
+  const kept = [...plans].map(([id, plan]) => ({ id, ...(texts.get(plan) ?? textOf(plan)) }))
   await many(
     tx,
     'INSERT INTO flow_plans (hash, bundle) SELECT DISTINCT ON (u.hash) u.hash, u.bundle FROM unnest($1::text[], $2::jsonb[]) AS u(hash, bundle) ON CONFLICT (hash) DO NOTHING',
@@ -115,9 +159,11 @@ export function layOut(
   inputs: Readonly<Record<string, string>>,
   secrets: Readonly<Record<string, string>> | null,
 ): Plan {
+  const { own, within } = partSecrets(secrets ?? {})
+  const shared = new Map(Object.entries(within).map(([name, secret]) => [name.slice(SHARED.length), secret]))
   const lay = (given: Record<string, Value>): Plan =>
-    planOf(sourceOf(source), source.flow, given as Record<string, string>)
-  if (secrets || planId === 0) return lay({ ...inputs, ...secrets })
+    planOf(sourceOf(source), source.flow, given as Record<string, string>, shared)
+  if (secrets || planId === 0) return lay({ ...inputs, ...own })
   const key = `${planId} ${JSON.stringify(inputs)}`
   return laidOut.get(key) ?? remember(laidOut, key, lay({ ...inputs }))
 }

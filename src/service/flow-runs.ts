@@ -1,19 +1,22 @@
 import { z } from 'zod'
 import { undecidedBy, runAgain as takeUpAgain } from '@/core/flow/again'
+import { foresee } from '@/core/flow/critical'
 import type { Plan, PlanStep, When } from '@/core/flow/plan'
-import { isEnd } from '@/core/flow/state'
+import { isEnd, type Look } from '@/core/flow/state'
+import { distinctTitles } from '@/core/flow/titles'
 import { sayDays } from '@/core/phrase/say'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { record } from './audit'
 import { moveOn } from './flow-advance'
-import { presentPlans } from './flow-plans'
-import { FlowWorld, lockFlows, NOT_KEPT, resultOf, stepRows, type FlowRow, type StepRow } from './flow-state'
+import { partSecrets, presentPlans } from './flow-plans'
+import { FlowWorld, lockFlows, NOT_KEPT, resultOf, starterOf, stepRows, type FlowRow, type StepRow } from './flow-state'
 import { inputsFor, workToStart } from './new-run'
 import { notFound, Problem } from './problem'
 import { changeFor, lockRuns, wakeFlows, writeLives } from './run-life'
-import { seal, unseal } from './secrets'
+import { sealInputs, unsealInputs } from './secrets'
+import { SharedValues } from './shared-values'
 import { timingState } from './timing-cache'
 
 const path = z.string().min(1).max(2000)
@@ -39,6 +42,8 @@ export interface FlowStepView {
   readonly links: readonly { readonly from: number; readonly when: When }[]
   readonly join: 'all' | 'any'
   readonly gate: string | null
+  /** Of a step that waits: what will keep it from running on the day of the run, as things stand. */
+  readonly willSkip: 'gate' | 'off' | null
   readonly onFailure: string
   readonly routeTo: number
   readonly usualMs: number
@@ -85,11 +90,11 @@ export async function flowRunView(actor: Actor, id: number): Promise<FlowRunView
       [id],
     )
     const stored = new Map(rows.map((each) => [each.step, each]))
+    const look = row.day === null ? null : world.look(planId, row.day)
     const calendars = (await timingState(tx)).stored.map(({ slug, title }) => ({ id: slug, title }))
-    return {
-      day: row.day,
-      steps: plan.steps.map((step) => viewOf(step, stored.get(step.index), world, planId, calendars)),
-    }
+    const views = plan.steps.map((step) => viewOf(step, stored.get(step.index), world, planId, calendars, look))
+    const titles = distinctTitles(views.map((view, i) => ({ ...view, id: plan.steps[i]?.definition.id ?? '' })))
+    return { day: row.day, steps: views.map((view, i) => ({ ...view, title: titles[i] ?? view.title })) }
   })
 }
 
@@ -111,8 +116,10 @@ function viewOf(
   world: FlowWorld,
   planId: number,
   calendars: Parameters<typeof sayDays>[1],
+  look: Look | null,
 ): FlowStepView {
   const job = world.jobOf(planId, step)
+  const meets = look ? foresee(look, step) : 'open'
   const state = stored?.state === 'ready' && (stored.attempts ?? 0) > 0 ? 'running' : (stored?.state ?? 'waiting')
   return {
     index: step.index,
@@ -124,6 +131,7 @@ function viewOf(
     links: step.links,
     join: step.join,
     gate: gateWords(step.gate, calendars),
+    willSkip: state === 'waiting' && meets !== 'open' ? meets : null,
     onFailure: step.onFailure,
     routeTo: step.routeTo,
     usualMs: job?.usualMs ?? (step.expect ?? 0) * 1000,
@@ -369,15 +377,16 @@ async function changedInputs(
   if (Object.keys(given).length === 0) return row
   const work = (await workToStart(tx, [row.jobId])).get(row.jobId)
   if (!work) throw notFound('flow', row.jobId)
-  const hidden = row.secrets ? (JSON.parse(unseal(row.secrets, 'run inputs')) as Record<string, string>) : {}
-  const { inputs, faults } = inputsFor(work.definition, { ...row.inputs, ...hidden, ...given })
+  const { own, within } = partSecrets(unsealInputs(row.secrets))
+  const known = (await SharedValues.read(tx)).known(starterOf(row))
+  const { inputs, faults } = inputsFor(work.definition, { ...row.inputs, ...own, ...given }, known)
   if (faults.length > 0)
     throw new Problem(
       'invalid-input',
       faults.map((fault) => fault.message).join(' '),
       faults.map((fault) => ({ path: `inputs.${fault.name}`, message: fault.message })),
     )
-  const secrets = inputs.secrets ? seal(JSON.stringify(inputs.secrets), 'run inputs') : null
+  const secrets = sealInputs({ ...inputs.secrets, ...within })
   await execute(tx, 'UPDATE runs SET inputs = $2, secrets = $3 WHERE id = $1', [
     row.id,
     JSON.stringify(inputs.open),

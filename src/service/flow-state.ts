@@ -4,7 +4,8 @@ import type { Plan, PlanStep } from '@/core/flow/plan'
 import type { Look, StepResult } from '@/core/flow/state'
 import { execute, many, type Tx } from '@/store/db'
 import { layOut, storedPlans, type StoredPlan } from './flow-plans'
-import { unseal } from './secrets'
+import { unsealInputs } from './secrets'
+import type { Starter } from './shared-values'
 import { timingState, type TimingState } from './timing-cache'
 
 /** A flow run, locked for a change. */
@@ -22,6 +23,8 @@ export interface FlowRow {
   readonly priority: number
   readonly startedBy: number | null
   readonly starterName: string
+  /** null: no person started it. */
+  readonly starterEmail: string | null
   readonly occurrenceDay: string | null
   readonly zone: string | null
 }
@@ -29,6 +32,7 @@ export interface FlowRow {
 const FLOW_COLUMNS = `
   r.id, r.job_id AS "jobId", j.title, r.state, r.plan_id AS "planId", r.flow_day::text AS day, r.inputs, r.secrets, r.stop_asked_by AS "stopAskedBy",
   r.due_at AS "dueAt", r.priority, r.started_by AS "startedBy", r.starter_name AS "starterName", r.occurrence_day::text AS "occurrenceDay",
+  (SELECT p.email FROM people p WHERE p.id = r.started_by) AS "starterEmail",
   (SELECT t.definition->>'zone' FROM triggers t WHERE t.id = r.trigger_id) AS zone`
 
 /** These flow runs, locked for a change: after waiting for whoever is at them, or only those that nobody else is at. */
@@ -42,6 +46,12 @@ export async function lockFlows(tx: Tx, ids: readonly number[], lock: 'wait' | '
 
 // No key changes: rows that refer to the run may be written meanwhile. A full lock would wait for whoever reports a step, and that one for it.
 const LOCK = { wait: 'FOR NO KEY UPDATE OF r', 'if free': 'FOR NO KEY UPDATE OF r SKIP LOCKED', none: '' } as const
+
+/** Whoever started it, for defaults that ask. */
+export const starterOf = ({ starterName, starterEmail }: FlowRow): Starter => ({
+  name: starterName,
+  email: starterEmail,
+})
 
 /** One step as it is stored. */
 export interface StepRow {
@@ -159,8 +169,7 @@ export class FlowWorld {
 
   /** Throws a FlowFault if its inputs do not fit. */
   plan({ planId, inputs, secrets }: Pick<FlowRow, 'planId' | 'inputs' | 'secrets'>): Plan {
-    const hidden = secrets ? (JSON.parse(unseal(secrets, 'run inputs')) as Record<string, string>) : null
-    return layOut(planId as number, this.source(planId as number), inputs, hidden)
+    return layOut(planId as number, this.source(planId as number), inputs, secrets && unsealInputs(secrets))
   }
 
   jobOf(planId: number, step: PlanStep): JobFacts | undefined {

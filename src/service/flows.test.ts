@@ -95,6 +95,8 @@ describe('a flow run', () => {
     await carryOut(run, 'a', 1, 'till file missing')
     const matters = (await listMatters(ADMIN)).filter((matter) => matter.runId === run)
     expect(matters).toMatchObject([{ kind: 'run-failed', evidence: 'till file missing', times: 1 }])
+    // Its steps run one and the same job: which of them it was is told by its name.
+    expect(matters[0]?.stepTitle).toMatch(/ · a$/)
     await carryOut(run, 'slow')
     expect((await listMatters(ADMIN)).filter((matter) => matter.runId === run)).toHaveLength(1)
     await runStepsAgain(OPERATOR, run, { steps: ['a'], inputs: {} })

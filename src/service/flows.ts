@@ -19,6 +19,7 @@ import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { notFound, Problem, type FieldFault } from './problem'
+import { SharedValues } from './shared-values'
 import { timingState } from './timing-cache'
 import { freeSlug, refuse } from './trigger-check'
 import { guardTitle, removeWork, writeVersion } from './work'
@@ -79,6 +80,8 @@ export interface FlowMaterial {
     readonly definition: FlowDefinition
   }[]
   readonly calendars: readonly { readonly slug: string; readonly title: string }[]
+  /** Shared values that are no secrets, by name. */
+  readonly shared: Readonly<Record<string, string>>
 }
 
 export async function flowMaterial(actor: Actor): Promise<FlowMaterial> {
@@ -110,6 +113,7 @@ async function readMaterial(tx: Tx | null): Promise<FlowMaterial> {
   )
   return {
     calendars,
+    shared: (await SharedValues.read(tx)).open,
     jobs: rows
       .filter((row) => !row.isFlow)
       .map(({ isFlow: _, definition: __, inputs, ...job }) => ({ ...job, inputs: inputs ?? [] })),
@@ -147,7 +151,12 @@ async function definitionFaults(tx: Tx, slug: string, definition: FlowDefinition
       message: message.replace('in this file', 'here'),
     }))
   const values = stepValueFaults(definition, askedIn(material))
-  return [...faults, ...values.map(({ path, message }) => ({ path: `definition.${path}`, message }))]
+  const shared = await SharedValues.read(tx)
+  return [
+    ...faults,
+    ...shared.faultsOf(definition.inputs),
+    ...values.map(({ path, message }) => ({ path: `definition.${path}`, message })),
+  ]
 }
 
 export async function addFlow(actor: Actor, flow: FlowContent): Promise<{ id: number }> {

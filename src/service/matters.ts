@@ -132,7 +132,10 @@ export async function listMatters(actor: Actor): Promise<MatterRow[]> {
             m.evidence, m.opened_at AS "openedAt", m.last_at AS "lastAt", m.taken_by AS "takenBy", m.taken_at AS "takenAt", m.note,
             CASE WHEN m.kind = 'agent-away' THEN
               (SELECT count(*) FROM runs x WHERE x.agent_id = m.agent_id AND x.state = 'running') ELSE 0 END::int AS held,
-            coalesce(j.is_flow, false) AS "isFlow", r.id IS NOT NULL AND r.ended_at IS NULL AS "isOpen", s.step_path AS "stepPath", sj.title AS "stepTitle",
+            coalesce(j.is_flow, false) AS "isFlow", r.id IS NOT NULL AND r.ended_at IS NULL AS "isOpen", s.step_path AS "stepPath",
+            -- As in the pictures (distinctTitles): of steps with one job each is told from the others by its name.
+            sj.title || CASE WHEN EXISTS (SELECT 1 FROM runs o WHERE o.flow_run_id = s.flow_run_id AND o.job_id = s.job_id AND o.step <> s.step)
+                             THEN ' · ' || regexp_replace(s.step_path, '^.*/', '') ELSE '' END AS "stepTitle",
             CASE WHEN j.is_flow THEN (SELECT count(*) FROM flow_steps f WHERE f.run_id = r.id AND f.reason = 'passed-over') ELSE 0 END::int AS "passedOver",
             r.due_at AS "dueAt", r.foreseen_at AS "foreseenAt"
        FROM matters m LEFT JOIN runs r ON r.id = m.run_id LEFT JOIN runs s ON s.id = m.step_run_id LEFT JOIN jobs sj ON sj.id = s.job_id LEFT JOIN jobs j ON j.id = r.job_id AND m.kind <> 'agent-away'

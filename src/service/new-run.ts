@@ -1,8 +1,8 @@
 import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
-import { resolveInputs, type InputFault } from '@/core/work/inputs'
+import { resolveInputs, type InputFault, type KnownValues } from '@/core/work/inputs'
 import { isFlowDefinition, readDefinition, type WorkDefinition } from '@/core/work/flow'
 import { many, type Tx } from '@/store/db'
-import { seal } from './secrets'
+import { sealInputs } from './secrets'
 
 /** A job or a flow, at one version. */
 export interface WorkToStart {
@@ -37,8 +37,9 @@ export interface RunInputs {
 export function inputsFor(
   definition: WorkDefinition,
   given: Readonly<Record<string, string>>,
+  known: KnownValues,
 ): { readonly inputs: RunInputs; readonly faults: readonly InputFault[] } {
-  const { values, faults } = resolveInputs(definition.inputs, given)
+  const { values, faults } = resolveInputs(definition.inputs, given, known)
   const secretNames = new Set(definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name))
   const entries = Object.entries(values)
   const hidden = entries.filter(([name]) => secretNames.has(name))
@@ -126,7 +127,7 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
       placements.map(({ kind }) => kind),
       placements.map(({ minVersion }) => minVersion),
       runs.map((r) => JSON.stringify(r.inputs.open)),
-      runs.map((r) => (r.inputs.secrets ? seal(JSON.stringify(r.inputs.secrets), 'run inputs') : null)),
+      runs.map((r) => sealInputs(r.inputs.secrets ?? {})),
       runs.map((r) => r.cause),
       runs.map((r) => r.starter.id),
       runs.map((r) => r.starter.name),

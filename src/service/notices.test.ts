@@ -85,7 +85,9 @@ describe('notices', () => {
     await tell()
     expect(subjects()).toEqual([`Till file #${failed}: failed`, `Till file #${well}: recovered`])
     const sends = await listSends(OPERATOR, failed)
-    expect(sends).toMatchObject([{ state: 'sent', event: 'failed', attempts: 1, what: `Till file #${failed}: failed` }])
+    expect(sends).toMatchObject([
+      { state: 'sent', event: 'failed', attempts: 1, what: `to office@marram.example: Till file #${failed}: failed` },
+    ])
   })
 
   it('tell of one job or of an area alone, and nothing of what was before or while they were off', async () => {

@@ -87,18 +87,20 @@ const valuesOf = (notice: Notice): unknown[] => [
 ]
 
 export async function addNotice(actor: Actor, notice: Notice): Promise<{ id: number }> {
+  return transaction((tx) => addNoticeIn(tx, actor, notice))
+}
+
+export async function addNoticeIn(tx: Tx, actor: Actor, notice: Notice): Promise<{ id: number }> {
   requireRight(actor, 'design')
-  return transaction(async (tx) => {
-    await check(tx, notice)
-    const { id } = await one<{ id: number }>(
-      tx,
-      `INSERT INTO notices (title, active, job_id, area_id, events, action, account, changed_by)
-       VALUES ($1, $2, $3, $4, $5, $6, $7, $8) RETURNING id`,
-      [...valuesOf(notice), actor.name],
-    )
-    await record(tx, actor, 'added', { type: 'notice', id, title: notice.title }, notice)
-    return { id }
-  })
+  await check(tx, notice)
+  const { id } = await one<{ id: number }>(
+    tx,
+    `INSERT INTO notices (title, active, job_id, area_id, events, action, account, changed_by)
+     VALUES ($1, $2, $3, $4, $5, $6, $7, $8) RETURNING id`,
+    [...valuesOf(notice), actor.name],
+  )
+  await record(tx, actor, 'added', { type: 'notice', id, title: notice.title }, notice)
+  return { id }
 }
 
 export async function saveNotice(actor: Actor, id: number, notice: Notice): Promise<void> {

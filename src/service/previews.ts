@@ -13,6 +13,7 @@ import { ruleFaults, triggersOn } from './calendars'
 import { notFound, type FieldFault } from './problem'
 import { poolLoad, type PoolLoad } from './pool-load'
 import { snapshotFor } from '@/core/calendar/snapshot'
+import { SharedValues } from './shared-values'
 import { timingState, type TimingState } from './timing-cache'
 import { definitionFaults, jobOf, refuse, scheduleFacts, type ScheduleFacts } from './trigger-check'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
@@ -67,7 +68,9 @@ export async function previewTrigger(
   const state = await timingState(null)
   const definition = { ...wish.definition, zone: wish.definition.zone ?? config().zone }
   const job = wish.jobId === null ? undefined : await jobOf(null, wish.jobId)
-  const faults = definitionFaults(definition, job, state).filter(({ path }) => wish.jobId !== null || path !== 'jobId')
+  const faults = definitionFaults(definition, job, state, await SharedValues.read(null)).filter(
+    ({ path }) => wish.jobId !== null || path !== 'jobId',
+  )
   const timingFaults = faults.filter(({ path }) => path !== 'jobId' && !path.startsWith('definition.with'))
   if (timingFaults.length > 0) refuse(timingFaults)
   const schedule = state.timings.schedule(definition)

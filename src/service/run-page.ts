@@ -6,7 +6,7 @@ import type { JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one } from '@/store/db'
 import type { DeadlineState } from './deadlines'
 import { requireRight, type Actor } from './actor'
-import { fleetForDispatch, readyRuns, runningWork } from './leases'
+import { fleetForDispatch, lockUnits, readyRuns, runningWork } from './leases'
 import { notFound } from './problem'
 import { runRows, type RunRow } from './run-list'
 
@@ -173,12 +173,17 @@ export async function whyWaiting(actor: Actor, id: number): Promise<Reason | nul
   const run = await maybeOne<{ state: string; kind: string }>(null, 'SELECT state, kind FROM runs WHERE id = $1', [id])
   if (!run) throw notFound('run', id)
   if (run.state !== 'ready' || run.kind === 'flow') return null
-  const [ready, fleet, running] = await Promise.all([readyRuns(null), fleetForDispatch(), runningWork()])
+  const [ready, fleet, running, locks] = await Promise.all([
+    readyRuns(null),
+    fleetForDispatch(),
+    runningWork(),
+    lockUnits(),
+  ])
   const agents: AgentState[] = fleet.map(({ id: agentId, ...agent }) => ({
     ...agent,
-    running: running.filter((work) => work.agentId === agentId).map((work) => ({ ...work, locks: {} })),
+    running: running.filter((work) => work.agentId === agentId),
   }))
-  return place({ agents, locks: {} }, ready, Date.now()).reasonFor(id) ?? { why: 'soon' }
+  return place({ agents, locks }, ready, Date.now()).reasonFor(id) ?? { why: 'soon' }
 }
 
 export interface EarlierRun {

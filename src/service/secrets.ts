@@ -21,6 +21,15 @@ export function unseal(sealed: Buffer, context: string): string {
   return Buffer.concat([decipher.update(sealed.subarray(28)), decipher.final()]).toString('utf8')
 }
 
+/** Secret inputs of a run, sealed as one; null: it has none. */
+export function sealInputs(secrets: Readonly<Record<string, string>>): Buffer | null {
+  return Object.keys(secrets).length > 0 ? seal(JSON.stringify(secrets), 'run inputs') : null
+}
+
+export function unsealInputs(sealed: Buffer | null): Record<string, string> {
+  return sealed ? (JSON.parse(unseal(sealed, 'run inputs')) as Record<string, string>) : {}
+}
+
 /** A token that cannot be guessed, with a prefix that says what it is for. */
 export function newToken(prefix: string): string {
   return `${prefix}_${randomBytes(32).toString('base64url')}`

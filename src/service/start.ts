@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
 import { isFlowDefinition } from '@/core/work/flow'
-import type { Input } from '@/core/work/inputs'
+import { filledDefault, type Input } from '@/core/work/inputs'
 import { targetSchema, type JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
@@ -10,7 +10,8 @@ import { record } from './audit'
 import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from './new-run'
 import { invalid, notFound, Problem } from './problem'
 import { changeFor, lockRuns, noteStop, writeLives } from './run-life'
-import { unseal } from './secrets'
+import { unsealInputs } from './secrets'
+import { byTrigger, SharedValues } from './shared-values'
 
 export const startSchema = z.strictObject({
   jobId: z.int().positive(),
@@ -43,17 +44,24 @@ export interface Startable {
   readonly active: boolean
   readonly version: number
   readonly usualMs: number | null
+  /** With the defaults that a start by this person, or by a trigger, would have; only a shared secret stays a name. */
   readonly inputs: readonly Input[]
   /** null: of a flow, whose steps go to their own places. */
   readonly target: JobDefinition['target'] | null
   readonly command: string | null
 }
 
-export async function startable(actor: Actor, id: number): Promise<Startable> {
+export const startableQuery = z.strictObject({ starter: z.enum(['me', 'trigger']).default('me') })
+
+export async function startable(actor: Actor, id: number, starter: 'me' | 'trigger' = 'me'): Promise<Startable> {
   requireRight(actor, 'see')
   const { definition, ...work } = await jobToStart(null, id)
   const { title, isFlow, active, version, usualMs } = work
-  const facts = { id, title, isFlow, active, version, usualMs, inputs: definition.inputs }
+  const known = (await SharedValues.read(null)).known(starter === 'me' ? actor : byTrigger())
+  const inputs = definition.inputs.map((input) =>
+    input.type === 'secret' ? input : { ...input, default: filledDefault(input, known) ?? null },
+  )
+  const facts = { id, title, isFlow, active, version, usualMs, inputs }
   if (isFlowDefinition(definition)) return { ...facts, target: null, command: null }
   const command = definition.action.kind === 'command' ? definition.action.command : null
   return { ...facts, target: definition.target, command }
@@ -80,18 +88,14 @@ export async function runAgain(
   requireRight(actor, 'operate')
   return once(wish.requestKey, () =>
     transaction(async (tx) => {
-      const old = await maybeOne<{
-        jobId: number
-        inputs: Record<string, string>
-        secrets: Buffer | null
-        target: StartWish['target']
-        againOf: number | null
-      }>(tx, 'SELECT job_id AS "jobId", inputs, secrets, target, again_of AS "againOf" FROM runs WHERE id = $1', [
-        runId,
-      ])
+      const old = await maybeOne<{ jobId: number; inputs: Record<string, string>; secrets: Buffer | null }>(
+        tx,
+        'SELECT job_id AS "jobId", inputs, secrets FROM runs WHERE id = $1',
+        [runId],
+      )
       if (!old) throw notFound('run', runId)
       const job = await jobToStart(tx, old.jobId)
-      const secrets = old.secrets ? (JSON.parse(unseal(old.secrets, 'run inputs')) as Record<string, string>) : {}
+      const secrets = unsealInputs(old.secrets)
       // Inputs that the job no longer has are left behind.
       const known = new Set(job.definition.inputs.map((input) => input.name))
       const before = Object.entries({ ...old.inputs, ...secrets }).filter(([name]) => known.has(name))
@@ -126,7 +130,7 @@ async function makeRun(
   cause: 'person' | 'token' | 'again',
   againOf: number | null,
 ): Promise<{ id: number }> {
-  const run = newRunFor(actor, job, wish.inputs, cause)
+  const run = newRunFor(actor, job, wish.inputs, cause, await SharedValues.read(tx))
   const [id] = await insertRuns(tx, [
     {
       ...run,
@@ -154,9 +158,10 @@ export function newRunFor(
   job: WorkToStart,
   given: Readonly<Record<string, string>>,
   cause: 'person' | 'token' | 'again',
+  shared: SharedValues,
 ): NewRun {
   if (!job.active) throw new Problem('not-now', `${job.title} is switched off. Switch it on to start it.`)
-  const { inputs, faults } = inputsFor(job.definition, given)
+  const { inputs, faults } = inputsFor(job.definition, given, shared.known(actor))
   if (faults.length > 0) {
     throw new Problem(
       'invalid-input',

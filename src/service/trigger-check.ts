@@ -5,6 +5,7 @@ import type { Schedule } from '@/core/timing/schedule'
 import { many, type Tx } from '@/store/db'
 import { inputsFor, workToStart, type WorkToStart } from './new-run'
 import { Problem, type FieldFault } from './problem'
+import { byTrigger, type SharedValues } from './shared-values'
 import { machinesFor, machinesOf } from './targets'
 import type { TimingState } from './timing-cache'
 import type { TriggerDefinition } from '@/core/work/trigger'
@@ -18,6 +19,7 @@ export function definitionFaults(
   definition: TriggerDefinition,
   job: WorkToStart | undefined,
   state: TimingState,
+  shared: SharedValues,
 ): FieldFault[] {
   const { with: values, ...timing } = definition
   const checked = checkBundle({
@@ -38,10 +40,17 @@ export function definitionFaults(
       path: 'definition.spread',
       message: 'A flow starts once; its steps go to their own machines.',
     })
-  const hasSecret = job.definition.inputs.some((input) => input.type === 'secret')
-  if (hasSecret) faults.push({ path: 'jobId', message: `${job.title} asks for a secret, which a trigger cannot give.` })
+  const secrets = job.definition.inputs.filter((input) => input.type === 'secret')
+  for (const { name } of secrets)
+    if (values[name] !== undefined)
+      faults.push({ path: `definition.with.${name}`, message: 'A trigger cannot give a secret: it would be readable.' })
+  if (secrets.some((input) => input.default === null))
+    faults.push({
+      path: 'jobId',
+      message: `${job.title} asks for a secret, which a trigger cannot give. A shared secret as its default can be taken.`,
+    })
   else
-    for (const { name, message } of inputsFor(job.definition, values).faults)
+    for (const { name, message } of inputsFor(job.definition, values, shared.known(byTrigger())).faults)
       faults.push({ path: `definition.with.${name}`, message })
   return faults
 }

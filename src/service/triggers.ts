@@ -9,6 +9,7 @@ import { requireRight, type Actor } from './actor'
 import { difference, record, recordAll } from './audit'
 import { insertRuns, workToStart, type WorkToStart } from './new-run'
 import { notFound, Problem } from './problem'
+import { SharedValues } from './shared-values'
 import { newRunFor } from './start'
 import { machinesFor, machinesOf } from './targets'
 import { timingState } from './timing-cache'
@@ -152,7 +153,7 @@ async function checked(
 ): Promise<TriggerDefinition> {
   const definition = { ...given, zone: given.zone ?? config().zone }
   const state = await timingState(tx)
-  refuse(definitionFaults(definition, job, state))
+  refuse(definitionFaults(definition, job, state, await SharedValues.read(tx)))
   if (job && !sure) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
   return definition
 }
@@ -309,7 +310,13 @@ export async function startByHand(
     }
     const job = await jobOf(tx, trigger.jobId)
     if (!job) throw notFound('job', trigger.jobId)
-    const run = newRunFor(actor, job, trigger.definition.with, actor.via === 'token' ? 'token' : 'person')
+    const run = newRunFor(
+      actor,
+      job,
+      trigger.definition.with,
+      actor.via === 'token' ? 'token' : 'person',
+      await SharedValues.read(tx),
+    )
     const machines = trigger.definition.spread === 'each' ? machinesFor(await machinesOf(tx), job.definition) : [null]
     if (machines.length === 0) throw new Problem('not-now', 'No machine of its target is there and switched on.')
     const calendarVersions = (await timingState(tx)).calendarsOf([trigger.definition.on, trigger.definition.notOn])

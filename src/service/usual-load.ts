@@ -1,8 +1,9 @@
 import type { Day } from '@/core/calendar/days'
 import type { Target } from '@/core/dispatch'
+import { idleSteps } from '@/core/flow/critical'
 import { FlowFault } from '@/core/flow/inputs'
 import { lookOn, type IsDay } from '@/core/flow/rehearse'
-import { drawnOf, exceptionsOf, timesOf, type Span } from '@/core/flow/times'
+import { drawnOf, timesOf, type Span } from '@/core/flow/times'
 import type { Plan } from '@/core/flow/plan'
 import { many, type Tx } from '@/store/db'
 import { layOut, presentPlans, type StoredPlan } from './flow-plans'
@@ -61,14 +62,10 @@ export async function usualLoads(tx: Tx | null, ids: readonly number[], isDay: I
       (index) => jobOf(index)?.usualMs ?? ((plan.steps[index]?.expect ?? 0) * 1000 || DEFAULT_USUAL_MS),
       (index) => (isSkipped[index] ? { isSkipped: true } : null),
     )
-    const exceptions = exceptionsOf(steps)
-    const isIn = (index: number): boolean => {
-      for (let at = index; at >= 0; at = steps[at]?.parent ?? -1) if (isSkipped[at] || exceptions.has(at)) return false
-      return true
-    }
+    const idle = idleSteps(plan, look)
     return steps.flatMap(({ index }) => {
       const job = jobOf(index)
-      if (!job || !isIn(index)) return []
+      if (!job || idle.has(index)) return []
       const { start, end } = times[index] as Span
       return [{ target: job.target, slots: job.slots, afterMs: start, lengthMs: end - start }]
     })

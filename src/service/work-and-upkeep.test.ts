@@ -36,6 +36,24 @@ describe('a job', () => {
     ).toEqual([{ slots: 1 }, { slots: 3 }])
   })
 
+  it('finds its last run at once, also where it was long ago', async () => {
+    const [rare, busy] = [await makeJob({}, 'Year’s end'), await makeJob({}, 'Every minute')]
+    const run = await startRun(ADMIN, startSchema.parse({ jobId: rare }))
+    await execute(
+      null,
+      `INSERT INTO runs (job_id, job_version, area_id, target, kind, cause, state, priority)
+       SELECT id, 1, area_id, '{}', 'command', 'person', 'succeeded', 2 FROM jobs, generate_series(1, 20000) WHERE id = $1`,
+      [busy],
+    )
+    await execute(null, 'ANALYZE runs')
+    const [line] = await many<Record<'QUERY PLAN', object>>(
+      null,
+      'EXPLAIN (ANALYZE, FORMAT JSON) SELECT (SELECT r.id FROM runs r WHERE r.job_id = j.id ORDER BY r.id DESC LIMIT 1) FROM jobs j',
+    )
+    expect(JSON.stringify(line)).not.toContain('"Rows Removed by Filter":')
+    expect((await listJobs(ADMIN)).find(({ id }) => id === rare)?.lastRun?.id).toBe(run.id)
+  })
+
   it('has a title of its own in its area', async () => {
     await makeJob({}, 'Once')
     await expect(makeJob({}, 'ONCE')).rejects.toMatchObject({ errors: [{ path: 'title' }] })

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { slugOf } from '@/core/exchange/crontab-in'
+import { someOf } from '@/core/phrase/some-of'
 import type { WorkDefinition } from '@/core/work/flow'
 import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
 import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
@@ -8,6 +9,7 @@ import { connectionFaultsOf } from './accounts'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
+import { SharedValues } from './shared-values'
 import { freeSlug } from './trigger-check'
 
 export const areaSchema = z.strictObject({
@@ -193,7 +195,10 @@ export async function saveJobIn(
 }
 
 async function requireThere(tx: Tx, job: JobContent): Promise<void> {
-  const faults = await connectionFaultsOf(tx, job.definition)
+  const faults = [
+    ...(await connectionFaultsOf(tx, job.definition)),
+    ...(await SharedValues.read(tx)).faultsOf(job.definition.inputs),
+  ]
   if (faults.length > 0) throw new Problem('invalid-input', faults.map(({ message }) => message).join(' '), faults)
 }
 
@@ -216,11 +221,7 @@ export async function removeWork(actor: Actor, id: number, what: 'job' | 'flow')
     )
     const triggers = users.filter((user) => !user.isFlow)
     const flows = users.filter((user) => user.isFlow)
-    const named = (list: readonly { title: string }[]): string =>
-      list
-        .slice(0, 3)
-        .map(({ title }) => title)
-        .join(', ') + (list.length > 3 ? ` and ${list.length - 3} more` : '')
+    const named = (list: readonly { title: string }[]): string => someOf(list.map(({ title }) => title))
     if (triggers.length > 0)
       throw new Problem(
         'not-now',

@@ -5,8 +5,9 @@ import { timing } from './migrations/0002-timing'
 import { flows } from './migrations/0003-flows'
 import { connections } from './migrations/0004-connections'
 import { notices } from './migrations/0005-notices'
+import { sharedValues } from './migrations/0006-shared-values'
 
-const MIGRATIONS = [foundation, timing, flows, connections, notices]
+const MIGRATIONS = [foundation, timing, flows, connections, notices, sharedValues]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

@@ -3,6 +3,7 @@ import { cleanup, fireEvent, render, screen } from '@testing-library/react'
 import type { ReactNode } from 'react'
 import type { Role } from '@/core/people/roles'
 import { Announcer } from './frame/announcer'
+import { forgetLeft } from './hooks/draft'
 import { MeProvider, type Me } from './hooks/me'
 import { go } from './navigation.test-help'
 
@@ -64,6 +65,7 @@ export function show(
   { role = 'designer', at = '/' }: { role?: Role; at?: string } = {},
 ): Asked[] {
   cleanup()
+  forgetLeft()
   answers = { 'GET /matters': [], ...server }
   asked = []
   globalThis.fetch = fetchFromTable as unknown as typeof fetch

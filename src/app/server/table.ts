@@ -15,6 +15,7 @@ import { noticeSchema } from '@/core/work/notice'
 import * as notices from '@/service/notices'
 import { listDrifts } from '@/service/drifts'
 import * as locks from '@/service/locks'
+import * as sharedValues from '@/service/shared-values'
 import * as fleet from '@/service/fleet'
 import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/matters'
 import {
@@ -37,7 +38,16 @@ import {
   whyWaiting,
 } from '@/service/run-page'
 import * as signIn from '@/service/sign-in'
-import { againSchema, clearRun, runAgain, startable, startRun, startSchema, stopRun } from '@/service/start'
+import {
+  againSchema,
+  clearRun,
+  runAgain,
+  startable,
+  startableQuery,
+  startRun,
+  startSchema,
+  stopRun,
+} from '@/service/start'
 import * as flowRuns from '@/service/flow-runs'
 import * as flows from '@/service/flows'
 import { exportBundle } from '@/service/bundle-out'
@@ -193,7 +203,24 @@ export const ENDPOINTS: readonly Endpoint[] = [
   ),
   endpoint('DELETE', '/flows/:id', 'design', {}, ({ actor, params }) => flows.removeFlow(actor, id(params))),
   endpoint('GET', '/drifts', 'see', {}, ({ actor }) => listDrifts(actor)),
-  endpoint('GET', '/startables/:id', 'see', {}, ({ actor, params }) => startable(actor, id(params))),
+  endpoint('GET', '/startables/:id', 'see', { query: startableQuery }, ({ actor, params, query }) =>
+    startable(actor, id(params), query.starter),
+  ),
+
+  endpoint('GET', '/shared-values', 'see', {}, ({ actor }) => sharedValues.listSharedValues(actor)),
+  endpoint('POST', '/shared-values', 'design', { body: sharedValues.sharedValueSchema }, ({ actor, body }) =>
+    sharedValues.addSharedValue(actor, body),
+  ),
+  endpoint(
+    'PUT',
+    '/shared-values/:id',
+    'design',
+    { body: sharedValues.sharedValueChangeSchema },
+    ({ actor, params, body }) => sharedValues.changeSharedValue(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/shared-values/:id', 'design', {}, ({ actor, params }) =>
+    sharedValues.removeSharedValue(actor, id(params)),
+  ),
 
   endpoint('GET', '/calendars', 'see', { query: today }, ({ actor, query }) =>
     calendars.listCalendars(actor, query.today),

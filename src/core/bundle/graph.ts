@@ -66,3 +66,11 @@ export function depthsOf(next: readonly (readonly number[])[]): Int32Array {
   }
   return depth
 }
+
+/** All nodes that edges lead to from some; these themselves among them. */
+export function reachable<Node>(from: Iterable<Node>, next: (node: Node) => Iterable<Node>): Set<Node> {
+  const seen = new Set(from)
+  // A set is gone through in the order in which it grows.
+  for (const node of seen) for (const to of next(node)) seen.add(to)
+  return seen
+}

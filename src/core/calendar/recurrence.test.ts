@@ -16,10 +16,20 @@ function days(text: string, start: string, from: string, to: string): string[] {
   return recurrenceDays(rule(text), day(start)).list(day(from), day(to)).map(isoDay)
 }
 
+/** The library gives the days of a period in the order in which its places are written, and ends at the first that lies beyond the end: it gets them in order. */
+const placesInOrder = (text: string): string =>
+  text.replace(/BYSETPOS=([-\d,]+)/, (_, places: string) => {
+    const order = (place: number): number => (place < 0 ? 1000 + place : place)
+    return `BYSETPOS=${places
+      .split(',')
+      .sort((a, b) => order(Number(a)) - order(Number(b)))
+      .join()}`
+  })
+
 /** The library’s answer for the same rule. */
 function byLibrary(text: string, start: string, from: string, to: string): string[] {
   const options: Partial<Options> = {
-    ...RRule.parseString(text.replace(/UNTIL=(\d{8})/, 'UNTIL=$1T000000Z')),
+    ...RRule.parseString(placesInOrder(text).replace(/UNTIL=(\d{8})/, 'UNTIL=$1T000000Z')),
     dtstart: new Date(`${start}T00:00:00Z`),
   }
   const found = new RRule(options).between(new Date(`${from}T00:00:00Z`), new Date(`${to}T00:00:00Z`), true)
@@ -165,6 +175,12 @@ describe('a recurrence', () => {
       }),
       { numRuns: 250 },
     )
+  })
+
+  it('has a day before the end that a later place, written first, lies beyond', () => {
+    const text = 'FREQ=YEARLY;BYYEARDAY=182,-185;BYSETPOS=-1,4,1'
+    expect(days(text, '2024-01-01', '2030-01-01', '2030-06-30')).toEqual(['2030-06-30'])
+    expect(days(text, '2024-01-01', '2030-01-01', '2030-07-01')).toEqual(['2030-06-30', '2030-07-01'])
   })
 
   it('asked about one late day gives the same as read from its start', () => {

@@ -1,6 +1,7 @@
+import { FlowFault } from './inputs'
 import type { Plan, PlanStep } from './plan'
-import { FlowRun, type Look } from './state'
-import { isTaken } from './state'
+import { FlowRun, isTaken, type Look } from './state'
+import { drawnOf, exceptionsOf, type Known } from './times'
 
 /** Seconds from the beginning of the flow. */
 export interface Span {
@@ -103,6 +104,32 @@ function passedOverOf(plan: Plan, members: readonly number[]): ReadonlySet<numbe
   for (let ahead = run.takeAhead(); ahead.length > 0; ahead = run.takeAhead())
     for (const index of ahead) run.end(index, 'succeeded')
   return new Set(members.filter((index) => run.result(index).state === 'skipped'))
+}
+
+/**
+ * Steps that do nothing as things stand: their gate is closed or their job is off, only failures lead to them, or they lie in such a flow step. What is known to have
+ * begun, to be over, or to go ahead is none of them.
+ */
+export function idleSteps(
+  plan: Plan,
+  look: Look,
+  known: (index: number) => Known | null = () => null,
+): ReadonlySet<number> {
+  const out = exceptionsOf(drawnOf(plan.steps), known)
+  // Flow steps come before the steps in them.
+  for (const step of plan.steps)
+    if (known(step.index) === null && (out.has(step.parent) || foresee(look, step) !== 'open')) out.add(step.index)
+  return out
+}
+
+/** What a step would meet; `open` where that cannot be said yet. */
+export function foresee(look: Look, step: PlanStep): ReturnType<Look> {
+  try {
+    return look(step)
+  } catch (error) {
+    if (error instanceof FlowFault) return 'open'
+    throw error
+  }
 }
 
 /**

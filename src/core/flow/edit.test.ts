@@ -1,7 +1,20 @@
 import fc from 'fast-check'
 import { flowFaults } from '../bundle/check-flows'
 import { flowDefinitionSchema, type FlowDefinition } from '../work/flow'
-import { addStep, freeStepId, groupStep, leadsTo, linkSteps, removeStep, renameStep } from './edit'
+import { inputSchema } from '../work/inputs'
+import {
+  addStep,
+  freeStepId,
+  gateOn,
+  gateStep,
+  groupStep,
+  groupWith,
+  leadsTo,
+  linkSteps,
+  removeStep,
+  renameStep,
+  routeStep,
+} from './edit'
 
 const flow = (steps: object[], groups: object[] = []): FlowDefinition => flowDefinitionSchema.parse({ steps, groups })
 const chain = flow([
@@ -54,6 +67,14 @@ describe('editing a flow', () => {
     expect(renamed.groups[0]?.steps).toEqual(['z'])
   })
 
+  it('leads the failure of a step to another, and never in a circle', () => {
+    const routed = routeStep(chain, 'b', 'c') as FlowDefinition
+    expect(routed.steps.map(({ onFailure }) => onFailure)).toEqual([{ goTo: 'c' }, { goTo: 'c' }, undefined])
+    expect(links(routed)).toEqual(links(chain))
+    expect(routeStep(chain, 'c', 'a')).toBeNull()
+    expect(routeStep(chain, 'b', 'b')).toBeNull()
+  })
+
   it('links two steps once, and never in a circle', () => {
     expect(links(linkSteps(chain, 'a', 'c') as FlowDefinition)[2]).toBe('c<b,a')
     expect(linkSteps(chain, 'a', 'b')).toEqual(chain)
@@ -72,9 +93,32 @@ describe('editing a flow', () => {
     ).toBe(true)
   })
 
+  it('groups a step with another: in its group, or both in a new one', () => {
+    const groups = ({ groups: all }: FlowDefinition): string[] => all.map(({ id, steps }) => `${id}: ${steps.join()}`)
+    const two = groupWith(chain, 'a', 'b')
+    expect(groups(two)).toEqual(['group: b,a'])
+    expect(groups(groupWith(two, 'c', 'a'))).toEqual(['group: b,a,c'])
+    expect(groupWith(two, 'a', 'b')).toBe(two)
+    expect(groupWith(two, 'a', 'a')).toBe(two)
+    // Out of one and into another; the one that is left with b alone keeps its name.
+    expect(groups(groupWith(two, 'a', 'c'))).toEqual(['group: b', 'group-2: c,a'])
+  })
+
+  it('sets a gate, and takes it away', () => {
+    const input = inputSchema.parse({ name: 'mode', type: 'choice', options: ['full', 'quick'] })
+    const gated = gateStep(chain, 'b', gateOn(input))
+    expect(gated.steps.map(({ gate }) => gate)).toEqual([undefined, { input: 'mode', equals: 'full' }, undefined])
+    expect(gateStep(gated, 'b', undefined)).toEqual(chain)
+    expect(gateOn(inputSchema.parse({ name: 'dry', type: 'yes-no' }))).toEqual({ input: 'dry', equals: 'yes' })
+    expect(gateOn(inputSchema.parse({ name: 'port', type: 'text', default: 'Orrin' }))).toEqual({
+      input: 'port',
+      equals: 'Orrin',
+    })
+  })
+
   it('keeps a sound flow sound, whatever is done to it', () => {
     const action = fc.record({
-      what: fc.constantFrom('after', 'before', 'beside', 'remove', 'link', 'group'),
+      what: fc.constantFrom('after', 'before', 'beside', 'remove', 'link', 'group', 'together'),
       x: fc.nat(30),
       y: fc.nat(30),
     })
@@ -85,6 +129,7 @@ describe('editing a flow', () => {
           const [a, b] = [x, y].map((n) => now.steps[n % Math.max(1, now.steps.length)]?.id) as [string, string]
           if (what === 'remove') now = removeStep(now, a)
           else if (what === 'link') now = linkSteps(now, a, b) ?? now
+          else if (what === 'together') now = groupWith(now, a, b)
           else if (what === 'group') now = groupStep(now, a, `g${y % 3}`)
           else now = addStep(now, { job: 'j' }, freeStepId(now, 'n'), a ? { how: what, step: a } : { how: 'alone' })
           const faults: string[] = []

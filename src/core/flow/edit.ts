@@ -1,20 +1,29 @@
+import { reachable } from '../bundle/graph'
 import type { FlowDefinition, FlowStep } from '../work/flow'
+import { writtenDefault, type Input } from '../work/inputs'
 
 /** Changes of a flow as a person makes them, each giving a new flow. Names of steps are those within this flow. */
 
 /** A name that no step of the flow has: `check`, `check-2` … */
 export function freeStepId({ steps }: FlowDefinition, wanted: string): string {
-  const used = new Set(steps.map(({ id }) => id))
   const base =
     wanted
       .toLowerCase()
       .replace(/[^a-z0-9]+/g, '-')
       .replace(/^-+|-+$/g, '')
       .slice(0, 40) || 'step'
+  return freeId(steps, base)
+}
+
+function freeId(used: readonly { readonly id: string }[], base: string): string {
+  const ids = new Set(used.map(({ id }) => id))
   let id = base
-  for (let n = 2; used.has(id); n++) id = `${base}-${n}`
+  for (let n = 2; ids.has(id); n++) id = `${base}-${n}`
   return id
 }
+
+/** Where a new step stands. */
+export type Place = { readonly how: 'alone' } | { readonly how: 'after' | 'before' | 'beside'; readonly step: string }
 
 /**
  * A new step: at the end of nothing; `after` another; `before` it, taking over what it waited for; or `beside` it, waiting for the same.
@@ -23,7 +32,7 @@ export function addStep(
   flow: FlowDefinition,
   work: { readonly job: string } | { readonly flow: string },
   id: string,
-  where: { readonly how: 'alone' } | { readonly how: 'after' | 'before' | 'beside'; readonly step: string },
+  where: Place,
 ): FlowDefinition {
   const fresh: FlowStep = { id, ...work, join: 'all' }
   if (where.how === 'alone') return { ...flow, steps: [...flow.steps, fresh] }
@@ -108,25 +117,37 @@ export function linkSteps(flow: FlowDefinition, from: string, to: string): FlowD
   )
 }
 
+/** The failure of one step leads to another, and nowhere else. `null`: it would lead in a circle. */
+export function routeStep(flow: FlowDefinition, from: string, to: string): FlowDefinition | null {
+  if (from === to || leadsTo(flow, to, from)) return null
+  return changeStep(flow, from, (step) => ({ ...step, onFailure: { goTo: to } }))
+}
+
 /** Whether links or routes lead from one step to another, over others or directly. */
-export function leadsTo({ steps, groups }: FlowDefinition, from: string, to: string): boolean {
+export const leadsTo = (flow: FlowDefinition, from: string, to: string): boolean => reach(flow)([from]).has(to)
+
+/** All steps that links and routes lead to from some, or (`back`) that lead to some; these themselves among them. The flow is gone through once. */
+export function reach({
+  steps,
+  groups,
+}: FlowDefinition): (from: readonly string[], way?: 'on' | 'back') => Set<string> {
   const groupOf = new Map(groups.flatMap((group) => group.steps.map((id) => [id, group] as const)))
-  const next = new Map<string, string[]>()
-  const add = (a: string, b: string): void => void next.set(a, [...(next.get(a) ?? []), b])
+  const ways = { on: new Map<string, string[]>(), back: new Map<string, string[]>() }
+  const put = (way: Map<string, string[]>, from: string, to: string): void => {
+    const list = way.get(from)
+    if (list) list.push(to)
+    else way.set(from, [to])
+  }
+  const add = (from: string, to: string): void => {
+    put(ways.on, from, to)
+    put(ways.back, to, from)
+  }
   for (const step of steps) {
     for (const link of step.after ?? []) add(link.step, step.id)
     const onFailure = step.onFailure ?? groupOf.get(step.id)?.onFailure
     if (typeof onFailure === 'object') add(step.id, onFailure.goTo)
   }
-  const seen = new Set<string>()
-  const work = [from]
-  for (let at = work.pop(); at !== undefined; at = work.pop()) {
-    if (at === to) return true
-    if (seen.has(at)) continue
-    seen.add(at)
-    work.push(...(next.get(at) ?? []))
-  }
-  return false
+  return (from, way = 'on') => reachable(from, (id) => ways[way].get(id) ?? [])
 }
 
 /** Puts a step into a group, made if there is none of the name, or (null) into none. */
@@ -136,4 +157,24 @@ export function groupStep(flow: FlowDefinition, id: string, group: string | null
     .map((each) => (each.id === group ? { ...each, steps: [...each.steps, id] } : each))
   if (group !== null && !groups.some((each) => each.id === group)) groups.push({ id: group, steps: [id] })
   return { ...flow, groups: groups.filter((each) => each.steps.length > 0) }
+}
+
+/** Puts a step into the group of another; if that is in none, both into a new one. The same flow: they are together already. */
+export function groupWith(flow: FlowDefinition, id: string, other: string): FlowDefinition {
+  if (id === other) return flow
+  const group = flow.groups.find(({ steps }) => steps.includes(other))
+  if (group) return group.steps.includes(id) ? flow : groupStep(flow, id, group.id)
+  const name = freeId(flow.groups, 'group')
+  return groupStep(groupStep(flow, other, name), id, name)
+}
+
+/** A gate on an input, to begin with: it is as it is usually given. */
+export const gateOn = (input: Pick<Input, 'name' | 'type' | 'options' | 'default'>): NonNullable<FlowStep['gate']> => ({
+  input: input.name,
+  equals: input.options[0] ?? (writtenDefault(input) || (input.type === 'yes-no' ? 'yes' : '')),
+})
+
+/** The condition at the head of a step; `undefined`: it has none any more. */
+export function gateStep(flow: FlowDefinition, id: string, gate: FlowStep['gate']): FlowDefinition {
+  return changeStep(flow, id, ({ gate: _, ...step }) => (gate === undefined ? step : { ...step, gate }))
 }

@@ -21,27 +21,36 @@ const WHOLE = /^\$\{([a-z][A-Za-z0-9_]*)\}$/
 
 /**
  * The values of a flow's inputs: what is given, else their defaults. `outer`: the values of the flow around it, which `${name}` in what is given refers to; a
- * whole `"${name}"` keeps its type. A default that only a server knows (shared values, who starts) is no value here. Throws a FlowFault.
+ * whole `"${name}"` keeps its type. A default that only a server knows (shared values, who starts) is one only as far as `secrets` has it. Throws a FlowFault.
  */
 export function innerInputs(
   inputs: readonly FlowInput[],
   given: Readonly<Record<string, Value>>,
   outer: InputValues | null,
   where = '',
+  secrets: SharedSecrets = new Map(),
 ): InputValues {
   const place = where === '' ? '' : ` of ${where}`
   const values = new Map<string, Value>()
   for (const name of Object.keys(given))
     if (!inputs.some((input) => input.name === name)) throw new FlowFault(`There is no input ${name}${place}.`, 'input')
   for (const input of inputs) {
-    const raw = Object.hasOwn(given, input.name) ? filled(given[input.name] as Value, outer) : input.default
-    if (raw === undefined || typeof raw === 'object') continue
+    const raw = Object.hasOwn(given, input.name) ? filled(given[input.name] as Value, outer) : written(input, secrets)
+    if (raw === undefined) continue
     const value = fitting(input, raw)
     if (value === undefined)
       throw new FlowFault(`The input ${input.name}${place} is ${describe(input)}, not “${String(raw)}”.`, 'input')
     values.set(input.name, value)
   }
   return values
+}
+
+/** Shared secrets by their names: they stand in no plan, and are filled in as it is laid out. */
+export type SharedSecrets = ReadonlyMap<string, string>
+
+function written({ type, default: value }: FlowInput, secrets: SharedSecrets): Value | undefined {
+  if (typeof value !== 'object') return value
+  return type === 'secret' && 'shared' in value ? secrets.get(value.shared) : undefined
 }
 
 /** A given value with references filled in; undefined: it is a reference to a value that is not there. */

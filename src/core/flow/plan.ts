@@ -1,7 +1,7 @@
 import type { Bundle } from '../bundle/schema'
 import type { DayRule } from '../calendar/rule'
 import { parseDuration } from '../timing/duration'
-import { fitting, FlowFault, innerInputs, type InputValues, type Value } from './inputs'
+import { fitting, FlowFault, innerInputs, type InputValues, type SharedSecrets, type Value } from './inputs'
 
 export type Flow = Bundle['flows'][number]
 type Step = Flow['steps'][number]
@@ -73,7 +73,12 @@ export const MOST_STEPS = 100_000
 type Draft = { -readonly [K in keyof PlanStep]: PlanStep[K] extends readonly (infer E)[] ? E[] : PlanStep[K] }
 
 /** Lays a flow out. The bundle was checked before. Throws a FlowFault for an unknown flow, inputs that do not fit, or too many steps. */
-export function planOf(bundle: PlanSource, flowId: string, given: Readonly<Record<string, string>> = {}): Plan {
+export function planOf(
+  bundle: PlanSource,
+  flowId: string,
+  given: Readonly<Record<string, string>> = {},
+  secrets: SharedSecrets = new Map(),
+): Plan {
   const flows = new Map(bundle.flows.map((flow) => [flow.id, flow]))
   const jobs = new Map(bundle.jobs.map((job) => [job.id, job]))
   const flow = flows.get(flowId)
@@ -113,7 +118,7 @@ export function planOf(bundle: PlanSource, flowId: string, given: Readonly<Recor
       })
       const inner = step.flow === undefined ? undefined : flows.get(step.flow)
       if (inner) {
-        const values = innerInputs(inner.inputs ?? [], step.with ?? {}, inputs, prefix + step.id)
+        const values = innerInputs(inner.inputs ?? [], step.with ?? {}, inputs, prefix + step.id, secrets)
         ;(steps[index] as Draft).children = lay(inner, index, `${prefix}${step.id}/`, values)
       }
     }

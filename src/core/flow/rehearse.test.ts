@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { bundleSchema, type Bundle } from '../bundle/schema'
 import { flowBundle } from './arbitrary.test-help'
-import { criticalPath } from './critical'
+import { criticalPath, idleSteps } from './critical'
 import { FlowFault } from './inputs'
 import { planOf, type Plan } from './plan'
 import { isOpen, lookOn, rehearse } from './rehearse'
@@ -210,6 +210,49 @@ describe('inputs and gates', () => {
           : [{ id: 'x', job: 'j' }],
     }))
     expect(() => planOf(bundle(flows), 'f0')).toThrow(/more than 100000 steps/)
+  })
+})
+
+describe('steps that do nothing as things stand', () => {
+  const plan = planOf(
+    bundle([
+      { id: 'inner', steps: [{ id: 'x', job: 'm1' }] },
+      {
+        id: 'f',
+        steps: [
+          { id: 'a', job: 'm1', onFailure: { goTo: 'mend' } },
+          { id: 'shut', flow: 'inner', after: [{ step: 'a' }] },
+          { id: 'b', job: 'm1', after: [{ step: 'shut' }] },
+          { id: 'mend', job: 'm1' },
+          { id: 'told', job: 'm1', after: [{ step: 'mend' }] },
+        ],
+      },
+    ]),
+    'f',
+  )
+  const idle = (known: Record<string, object> = {}, isShut = true): string[] =>
+    [
+      ...idleSteps(
+        plan,
+        ({ path }) => (isShut && path === 'shut' ? 'gate' : 'open'),
+        (index) => (known[plan.steps[index]?.path ?? ''] as never) ?? null,
+      ),
+    ].map((index) => plan.steps[index]?.path ?? '')
+
+  it('are those with a closed gate and all in them, and those to which only failures lead', () => {
+    expect(idle().sort()).toEqual(['mend', 'shut', 'shut/x', 'told'])
+    expect(idle({}, false).sort()).toEqual(['mend', 'told'])
+  })
+
+  it('are none that have begun, or surely go ahead', () => {
+    expect(idle({ mend: { isSure: true }, shut: { start: 0 }, 'shut/x': { start: 0 } })).toEqual([])
+  })
+
+  it('leave a gate that cannot be looked at yet to be seen', () => {
+    const fault = (): never => {
+      throw new FlowFault('no value', 'gate')
+    }
+    expect([...idleSteps(plan, fault)].map((index) => plan.steps[index]?.path).sort()).toEqual(['mend', 'told'])
   })
 })
 

@@ -1,7 +1,7 @@
 import type { Fault } from '../schema/faults'
 import type { FlowDefinition, FlowStep } from '../work/flow'
 import { valueFault, type Input } from '../work/inputs'
-import { leadsTo } from './edit'
+import { reach } from './edit'
 import type { Value } from './inputs'
 
 /** `${input}` of the flow, or `${step.name}`: a value that an earlier step of the same flow handed on. */
@@ -53,9 +53,11 @@ export interface Asked {
 export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowStep) => Asked | null): Fault[] {
   const { inputs, steps } = definition
   const own = new Map(inputs.map((input) => [input.name, input]))
+  const reached = once(() => reach(definition))
   return steps.flatMap((step, i) => {
     const work = asked(step)
     if (!work) return []
+    const before = once(() => reached()([step.id], 'back'))
     const faults: Fault[] = []
     const add = (name: string, message: string): void =>
       void faults.push({ path: `steps[${i}].with.${name}`, message: `${step.id}: ${message}` })
@@ -74,7 +76,7 @@ export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowSt
           if (step.flow !== undefined)
             add(name, 'What a flow is given is fixed when it begins: no earlier step has ended then.')
           if (!steps.some(({ id }) => id === earlier)) add(name, `This flow has no step ${earlier}.`)
-          else if (earlier === step.id || !leadsTo(definition, earlier, step.id))
+          else if (earlier === step.id || !before().has(earlier))
             add(name, `The step ${earlier} does not come before: it cannot have handed anything on.`)
           else if (input.type === 'secret') add(name, 'What a step hands on is no secret.')
           continue
@@ -97,4 +99,10 @@ export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowSt
         })
     return faults
   })
+}
+
+/** Worked out at the first call, if there is one. */
+function once<T extends object>(work: () => T): () => T {
+  let done: T | undefined
+  return () => (done ??= work())
 }

@@ -1,18 +1,10 @@
 import fc from 'fast-check'
 import { flowBundle } from './arbitrary.test-help'
+import { drawnStep as step } from './drawn.test-help'
 import { planOf } from './plan'
 import { rehearse } from './rehearse'
-import { deciding, drawnOf, exceptionsOf, lanesOf, timesOf, type DrawnStep } from './times'
+import { deciding, drawnOf, exceptionsOf, lanesOf, timesOf } from './times'
 
-const step = (index: number, from: number[] = [], change: Partial<DrawnStep> = {}): DrawnStep => ({
-  index,
-  parent: -1,
-  isFlow: false,
-  links: from.map((each) => ({ from: each })),
-  join: 'all',
-  routeTo: -1,
-  ...change,
-})
 const length =
   (...seconds: number[]) =>
   (index: number) =>
@@ -35,6 +27,16 @@ describe('when steps are', () => {
       { start: 13, end: 17 },
       { start: 10, end: 11 },
       { start: 17, end: 19 },
+    ])
+  })
+
+  it('puts what lies in a skipped flow step where that is', () => {
+    const steps = [step(0), step(1, [0], { isFlow: true }), step(2, [], { parent: 1 }), step(3, [1])]
+    const times = timesOf(steps, length(10, 0, 5, 2), (index) => (index === 1 ? { isSkipped: true } : null))
+    expect(times.slice(1)).toEqual([
+      { start: 10, end: 10 },
+      { start: 10, end: 10 },
+      { start: 10, end: 12 },
     ])
   })
 
@@ -73,6 +75,33 @@ describe('when steps are', () => {
     // Once it is sure that it goes ahead, it counts.
     const sure = timesOf(steps, takes, (i) => (i === 3 ? { isSure: true } : null))
     expect(sure[0]).toEqual({ start: 0, end: 31 })
+  })
+
+  it('holds for what decided the failure that a step came from, or the one of several that was enough', () => {
+    // A reach check (0) and a transfer (1) both lead to a ticket (2) if they fail; the check went well at once, the transfer failed late.
+    const steps = [step(0, [], { routeTo: 2 }), step(1, [0], { routeTo: 2 }), step(2)]
+    const times = [
+      { start: 0, end: 1 },
+      { start: 1, end: 23 },
+      { start: 24, end: 25 },
+    ]
+    expect([...deciding(steps, times, new Set())].sort()).toEqual([0, 1, 2])
+    // The check failed; the transfer, which did not wait for it, failed when the ticket was out already.
+    const apart = [step(0, [], { routeTo: 2 }), step(1, [], { routeTo: 2 }), step(2)]
+    const late = [
+      { start: 0, end: 1 },
+      { start: 0, end: 4 },
+      { start: 2, end: 9 },
+    ]
+    expect([...deciding(apart, late, new Set())].sort()).toEqual([0, 2])
+    // Of two that were each enough, the first did not go well, so the second it was.
+    const either = [step(0), step(1), step(2, [0, 1], { join: 'any' })]
+    const enough = [
+      { start: 0, end: 3 },
+      { start: 0, end: 7 },
+      { start: 7, end: 8 },
+    ]
+    expect([...deciding(either, enough)].sort()).toEqual([1, 2])
   })
 
   it('agrees with the rehearsal wherever everything runs', () => {

@@ -73,9 +73,18 @@ export function timesOf(
           ? Math.max(start + lengthOf(index), now)
           : start + lengthOf(index)
       times[index] = { start, end: Math.max(start, end) }
+      // Nothing in a flow step that is skipped takes any time: it is where that is.
+      if (step.isFlow && facts?.isSkipped) shut(children.get(index) ?? [], start)
       if (!exceptions.has(index)) last = Math.max(last, end)
     }
     return last
+  }
+
+  function shut(members: readonly number[], at: number): void {
+    for (const index of members) {
+      times[index] = { start: at, end: at }
+      shut(children.get(index) ?? [], at)
+    }
   }
 
   function readyAt({ index, links, join }: DrawnStep, from: number): number {
@@ -205,9 +214,12 @@ export function deciding(
       const before = (links.length > 0 ? links.map(({ from }) => from) : (routesTo.get(index) ?? [])).filter(
         (from) => !leftOut.has(from),
       )
+      // Where one of several was enough, it was the last that had ended when this began.
+      const begins = (times[index] as Span).start
       at =
         join === 'any' || links.length === 0
-          ? before.find((from) => endOf(from) === Math.min(...before.map(endOf)))
+          ? (latest(before.filter((from) => endOf(from) <= begins)) ??
+            before.find((from) => endOf(from) === Math.min(...before.map(endOf))))
           : latest(before)
     }
   }

@@ -55,7 +55,9 @@ function flatten(issues: readonly Issue[], base: Path): Issue[] {
     if (issue.code !== 'invalid_union') return [{ ...issue, path }]
     const meant = issue.errors.filter((branch) => !branch.some((i) => i.code === 'invalid_type' && i.path.length === 0))
     if (meant.length === 1) return flatten(meant[0] as Issue[], path)
-    return [{ ...issue, path, message: 'None of the possible forms fits.' }]
+    // A schema may say itself what its forms are.
+    const message = issue.message === 'Invalid input' ? 'None of the possible forms fits.' : issue.message
+    return [{ ...issue, path, message }]
   })
 }
 

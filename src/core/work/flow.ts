@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { groupSchema, stepSchema, type Bundle } from '../bundle/schema'
 import { PRIORITIES } from '../dispatch/types'
-import { inputSchema, type Input } from './inputs'
+import { inputSchema, type Input, type KnownValues } from './inputs'
 import { keepingSchema, jobDefinitionSchema, type JobDefinition } from './job'
 
 /** Everything that says what a flow does: steps, gates, routes and groups as in a bundle. */
@@ -57,4 +57,13 @@ export function bundleFlow(id: string, { inputs, steps, groups }: FlowDefinition
 
 function bundleInput({ default: value, title, ...input }: Input): NonNullable<BundleFlow['inputs']>[number] {
   return { ...input, ...(title ? { title } : {}), ...(value === null ? {} : { default: value }) }
+}
+
+/** The flow with the defaults filled in that only the server knows, so that what a run carries out does not change with them later. Secrets stay names: it is kept openly. */
+export function withKnown(flow: BundleFlow, known: KnownValues): BundleFlow {
+  const fill = (input: NonNullable<BundleFlow['inputs']>[number]): typeof input => {
+    if (typeof input.default !== 'object' || input.type === 'secret') return input
+    return { ...input, default: known(input.default, input.type) ?? input.default }
+  }
+  return flow.inputs ? { ...flow, inputs: flow.inputs.map(fill) } : flow
 }

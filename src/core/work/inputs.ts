@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { idSchema } from '../calendar/rule'
 
 export const INPUT_TYPES = ['text', 'number', 'yes-no', 'choice', 'day', 'secret'] as const
 export type InputType = (typeof INPUT_TYPES)[number]
@@ -15,6 +16,22 @@ function dayFault(text: string): string | null {
   }
 }
 
+/** What a default may take from the person who starts the run. */
+export const STARTER_FACTS = ['name', 'email'] as const
+
+/** A default that only the server knows, when the run is made: a shared value, by its name, or something of whoever starts it. */
+export const defaultSourceSchema = z.union(
+  [z.strictObject({ shared: idSchema }), z.strictObject({ starter: z.enum(STARTER_FACTS) })],
+  { error: 'A text, {"shared": "name"}, {"starter": "name"} or {"starter": "email"}.' },
+)
+export type DefaultSource = z.output<typeof defaultSourceSchema>
+
+/** What such a default of an input of this type is now; undefined: there is none. A secret goes only to an input that is one. */
+export type KnownValues = (
+  source: { readonly shared: string } | { readonly starter: string },
+  type: InputType,
+) => string | undefined
+
 /**
  * A named, typed value asked for when a run is started. The name becomes an environment variable of the process, so it begins with a
  * lower-case letter: upper case is left to the system's own variables.
@@ -30,21 +47,24 @@ export const inputSchema = z
     title: z.string().max(80).default(''),
     type: z.enum(INPUT_TYPES),
     options: z.array(z.string().min(1).max(200)).max(100).default([]),
-    default: z.string().max(10_000).nullable().default(null),
+    default: z
+      .union([z.string().max(10_000), defaultSourceSchema])
+      .nullable()
+      .default(null),
     ask: z.boolean().default(true),
   })
   .superRefine((input, context) => {
     if (input.type === 'choice' && input.options.length === 0) {
       context.addIssue({ code: 'custom', path: ['options'], message: 'A choice needs at least one option.' })
     }
-    if (input.type === 'secret' && input.default !== null) {
+    if (input.type === 'secret' && input.default !== null && !isShared(input.default)) {
       context.addIssue({
         code: 'custom',
         path: ['default'],
-        message: 'A secret has no default: it would be readable here.',
+        message: 'A secret has no default that is written here: it would be readable. It may be a shared secret.',
       })
     }
-    if (input.default !== null && input.type !== 'secret') {
+    if (typeof input.default === 'string' && input.type !== 'secret') {
       const fault = valueFault(input, input.default)
       if (fault) context.addIssue({ code: 'custom', path: ['default'], message: `The default ${fault}.` })
     }
@@ -53,6 +73,25 @@ export const inputSchema = z
     }
   })
 export type Input = z.output<typeof inputSchema>
+
+type Default = Input['default']
+const isShared = (value: Default): value is { shared: string } =>
+  typeof value === 'object' && value !== null && 'shared' in value
+
+/** The name of the shared value that an input takes where nothing else is given. */
+export const sharedNameOf = ({ default: value }: Pick<Input, 'default'>): string | null =>
+  isShared(value) ? value.shared : null
+
+/** A default that is written out; empty: there is none, or only the server knows it. */
+export const writtenDefault = ({ default: value }: Pick<Input, 'default'>): string =>
+  typeof value === 'string' ? value : ''
+
+/** A default in words; empty if there is none. */
+export function defaultWords(value: Default): string {
+  if (value === null || typeof value === 'string') return value ?? ''
+  if ('shared' in value) return `the shared value ${value.shared}`
+  return value.starter === 'email' ? 'the address of who starts it' : 'the name of who starts it'
+}
 
 /** What is wrong with a value for this input, as the end of a sentence; null if nothing is. Values travel as text. */
 export function valueFault(input: Pick<Input, 'type' | 'options'>, value: string): string | null {
@@ -81,13 +120,14 @@ export interface InputFault {
 export function resolveInputs(
   inputs: readonly Input[],
   given: Readonly<Record<string, string>>,
+  known: KnownValues,
 ): { readonly values: Record<string, string>; readonly faults: readonly InputFault[] } {
   const values: Record<string, string> = {}
   const faults: InputFault[] = []
   for (const input of inputs) {
-    const value = Object.hasOwn(given, input.name) ? given[input.name] : input.default
-    if (value === undefined || value === null || (value === '' && input.type !== 'text')) {
-      faults.push({ name: input.name, message: `${input.title || input.name} needs a value.` })
+    const value = Object.hasOwn(given, input.name) ? given[input.name] : filledDefault(input, known)
+    if (value === undefined || (value === '' && input.type !== 'text')) {
+      faults.push({ name: input.name, message: `${input.title || input.name} needs a value${whyNone(input)}.` })
       continue
     }
     const fault = valueFault(input, value)
@@ -99,4 +139,15 @@ export function resolveInputs(
       faults.push({ name, message: `There is no input called ${name}.` })
   }
   return { values, faults }
+}
+
+/** The default as it is now; undefined: there is none. */
+export function filledDefault({ type, default: value }: Input, known: KnownValues): string | undefined {
+  return typeof value === 'object' && value !== null ? known(value, type) : (value ?? undefined)
+}
+
+function whyNone({ default: value }: Input): string {
+  if (value === null || typeof value === 'string') return ''
+  if ('shared' in value) return `: there is no shared value ${value.shared} that fits it`
+  return `: ${defaultWords(value)} is not known here`
 }

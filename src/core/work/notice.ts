@@ -61,13 +61,13 @@ export const pauseAfter = (attempts: number): number => Math.min(3600, 30 * 2 **
 /** After about half a day a notice is given up; that is told where notices are listed. */
 export const MOST_NOTICE_TRIES = 18
 
-/** The first line of what is sent, for the list. */
+/** Whom it goes to, and the first line of what is sent: for the list. */
 export function noticeWords(action: Connection, facts: NoticeFacts): string {
   const first =
     action.kind === 'mail'
-      ? action.subject
+      ? `to ${action.to.join(', ')}: ${action.subject}`
       : action.kind === 'ticket'
-        ? action.title
+        ? `ticket: ${action.title}`
         : action.kind === 'http'
           ? `${action.method} ${action.url}`
           : ''

@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process'
 import fc from 'fast-check'
 import { quoteReferences, referencesInSingleQuotes, repeatByHand, shellQuote } from './command'
-import { resolveInputs, valueFault, type Input } from './inputs'
+import { inputSchema, resolveInputs, valueFault, type Input, type KnownValues } from './inputs'
 import { jobDefinitionSchema } from './job'
 
 const input = (change: Partial<Input>): Input => ({
@@ -13,6 +13,8 @@ const input = (change: Partial<Input>): Input => ({
   ask: true,
   ...change,
 })
+
+const nothing = (): undefined => undefined
 
 describe('inputs', () => {
   it.each([
@@ -35,12 +37,41 @@ describe('inputs', () => {
       input({ name: 'day', type: 'day' }),
       input({ name: 'note', default: '' }),
     ]
-    expect(resolveInputs(inputs, { day: '2027-03-09' })).toEqual({
+    expect(resolveInputs(inputs, { day: '2027-03-09' }, nothing)).toEqual({
       values: { harbour: 'orrin', day: '2027-03-09', note: '' },
       faults: [],
     })
-    const { faults } = resolveInputs(inputs, { toString: 'x', day: '' })
+    const { faults } = resolveInputs(inputs, { toString: 'x', day: '' }, nothing)
     expect(faults.map((f) => f.name)).toEqual(['day', 'toString'])
+  })
+
+  it('take defaults that only the server knows, say why there is none, and let what is given win', () => {
+    const inputs = [
+      input({ default: { shared: 'harbour' } }),
+      input({ name: 'by', default: { starter: 'email' } }),
+      input({ name: 'many', type: 'number', default: { shared: 'harbour' } }),
+    ]
+    const known: KnownValues = (source) => ('shared' in source ? 'orrin' : undefined)
+    expect(resolveInputs(inputs, { by: 'ines@marram.example' }, known)).toEqual({
+      values: { harbour: 'orrin', by: 'ines@marram.example' },
+      faults: [{ name: 'many', message: 'many is not a number.' }],
+    })
+    expect(resolveInputs(inputs.slice(0, 2), {}, nothing).faults.map((fault) => fault.message)).toEqual([
+      'harbour needs a value: there is no shared value harbour that fits it.',
+      'by needs a value: the address of who starts it is not known here.',
+    ])
+  })
+
+  it.each<[string, Partial<Input>, boolean]>([
+    ['a secret that is a shared one', { type: 'secret', default: { shared: 'x' } }, true],
+    ['a secret that stands there', { type: 'secret', default: 'x' }, false],
+    ['a secret of who starts it', { type: 'secret', default: { starter: 'name' } }, false],
+    ['a number that is a shared value', { type: 'number', default: { shared: 'x' } }, true],
+    ['what does not fit', { type: 'number', default: 'x' }, false],
+    ['another fact of who starts it', { default: { starter: 'age' } as never }, false],
+    ['what is not asked for, from a shared value', { ask: false, default: { shared: 'x' } }, true],
+  ])('have as a default: %s', (_, change, isRight) => {
+    expect(inputSchema.safeParse(input(change)).success).toBe(isRight)
   })
 })
 

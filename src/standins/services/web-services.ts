@@ -1,5 +1,6 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import { pipeline } from 'node:stream/promises'
 import { html, MOODS, pause, SLOW_MS, type Mood } from './mood'
 import type { Mail } from './mailbox'
 
@@ -182,11 +183,9 @@ async function bodyOf(request: IncomingMessage): Promise<string> {
 async function big(response: ServerResponse): Promise<void> {
   response.writeHead(200, { 'content-type': 'application/octet-stream' })
   const chunk = Buffer.alloc(256 * 1024, 'x')
-  for (let sent = 0; sent < BIG_BYTES && !response.destroyed; sent += chunk.length)
-    if (!response.write(chunk))
-      await new Promise<void>((resolve) => {
-        response.once('drain', resolve)
-        response.once('close', resolve)
-      })
-  response.end()
+  function* chunks(): Generator<Buffer> {
+    for (let sent = 0; sent < BIG_BYTES; sent += chunk.length) yield chunk
+  }
+  // Who has had enough of it hangs up: that is what it is for.
+  await pipeline(chunks, response).catch(() => undefined)
 }

@@ -1,15 +1,21 @@
 'use client'
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react'
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
+import type { DrawnGroup } from '@/core/flow/fold'
 import { childrenOf, rowsOf, type DrawnStep, type Span } from '@/core/flow/times'
-import { useWidth } from '@/ui/hooks/width'
+import { usePrinting } from '@/ui/hooks/printing'
 import { Bar, type BarLook } from './picture-bar'
-import { linkPath } from './picture-link'
+import { DragMarks } from './picture-drags'
+import { PictureLinks, type Ends } from './picture-links'
 import { Overview } from './picture-overview'
-import { PictureTools, ZOOMS } from './picture-tools'
+import { PictureTools } from './picture-tools'
 import { saveSvg } from './save-svg'
+import { AXIS, BAR, LEAST, LEFT, RIGHT, ROW, ZOOMS } from './scale'
 import { ticksOf } from './ticks'
 import { travel } from './travel'
+import { useDrags, type Taking } from './use-drags'
+import { useFolds } from './use-folds'
+import { useView } from './use-view'
 
 const Frame = styled.div`
   display: flex;
@@ -18,12 +24,20 @@ const Frame = styled.div`
   background: var(--sheet);
   border: 1px solid var(--line);
   border-radius: 3px;
+  /* On paper it is whole, as wide as the sheet. */
+  @media print {
+    height: auto !important;
+    max-height: none !important;
+    border: 0;
+  }
 `
 const Scroll = styled.div`
   overflow: auto;
   min-height: 0;
   flex: 1;
   position: relative;
+  /* Nothing outside moves it, nor it anything outside: the browser lays it out by itself. */
+  contain: layout paint;
   &:focus-visible {
     outline-offset: -2px;
   }
@@ -37,20 +51,23 @@ const Scroll = styled.div`
     font-size: 11px;
     fill: var(--mute);
   }
+  svg {
+    /* What is dragged is a step, not the words on it. */
+    user-select: none;
+  }
   .step {
     cursor: pointer;
   }
+  @media print {
+    overflow: visible;
+    contain: none;
+    svg {
+      width: 100%;
+      height: auto;
+    }
+  }
 `
-const LEFT = 16
-/** Room for the titles of the last steps. */
-const RIGHT = 220
-const AXIS = 24
-const ROW = 28
-export const BAR = 20
-/** Narrower bars are drawn this wide, pixels. */
-const LEAST = 5
-
-export interface FlowPictureProps {
+export interface FlowPictureProps extends Taking {
   readonly label: string
   readonly steps: readonly DrawnStep[]
   readonly times: readonly Span[]
@@ -60,6 +77,8 @@ export interface FlowPictureProps {
   /** Steps that decide the finish: underlined in brass. */
   readonly decides: ReadonlySet<number>
   readonly chosen: number | null
+  /** What is chosen at this moment: it may not have come back as `chosen` yet, and something older may. */
+  readonly chosenNow: () => number | null
   readonly onChoose: (index: number) => void
   /** Milliseconds; where the axis begins, and how its first label reads. */
   readonly begins: { readonly at: number; readonly text: string }
@@ -67,28 +86,47 @@ export interface FlowPictureProps {
   /** How high it may become; it is as high as its rows. CSS length. */
   readonly maxHeight: string
   readonly tools?: ReactNode
+  /** Why there are no steps to be seen, where there are none. */
+  readonly instead?: string | undefined
   /** A double click or Enter on the chosen step. */
   readonly onOpen?: (index: number) => void
-  /** One step was dragged onto another. */
-  readonly onLink?: (from: number, to: number) => void
+  /** Steps that belong together: each group can be folded into one bar. */
+  readonly groups?: readonly DrawnGroup[]
 }
 
 /** A flow on a time scale: a step is as long as it takes, lanes are chains, a failure route is dashed, a gate a diamond. */
 export function FlowPicture(props: FlowPictureProps): ReactNode {
-  const { steps, times, usual = times, lookOf, decides, chosen, onChoose, begins, nowAt = null } = props
-  const [width, box] = useWidth(1200)
-  const [zoom, setZoom] = useState(0)
+  const { begins, nowAt = null, groups = [] } = props
+  const { steps, times, usual, lookOf, decides, folded, toggle, setAll, groupAt, unfoldAround } = useFolds(props)
+  // A folded group can be chosen in the picture, but is nothing to anybody else.
+  const [chosenGroup, setChosenGroup] = useState<number | null>(null)
+  const group = chosenGroup !== null && groupAt(chosenGroup) ? chosenGroup : null
+  const chosen = group ?? props.chosen
+  const onChoose = (index: number): void => {
+    const isGroup = groupAt(index) !== undefined
+    setChosenGroup(isGroup ? index : null)
+    if (!isGroup) props.onChoose(index)
+  }
+  const { view, moveTo, ref, onScroll, zoomBy } = useView()
+  const { width, zoom } = view
   const children = useMemo(() => childrenOf(steps), [steps])
   const [closed, setClosed] = useState<ReadonlySet<number> | null>(null)
-  const scroll = useRef<HTMLDivElement | null>(null)
   const svg = useRef<SVGSVGElement | null>(null)
-  const measure = useRef<ResizeObserver | null>(null)
-  const [drag, setDrag] = useState<{ from: number; at: { x: number; y: number }; moved: boolean } | null>(null)
-  const [view, setView] = useState({ top: 0, left: 0, height: 600 })
+  // A step within a flow step cannot be changed here: the flow step stands for it. A folded group is no step, but whoever is with any of its steps is in it.
+  const { line, drop, handlers } = useDrags((index, tie) => {
+    let outer = index
+    while ((steps[outer]?.parent ?? -1) >= 0) outer = steps[outer]?.parent ?? -1
+    const folded = groupAt(outer)
+    return folded ? (tie === 'group' ? (folded.members[0] ?? null) : null) : outer
+  }, props)
 
   // A picture of many steps begins with its flow steps folded.
   const isOpen = (index: number): boolean =>
-    closed ? !closed.has(index) : steps.length <= 80 || (children.get(index)?.length ?? 0) === 0
+    groupAt(index)
+      ? false
+      : closed
+        ? !closed.has(index)
+        : steps.length <= 80 || (children.get(index)?.length ?? 0) === 0
   const last = Math.max(begins.at + 1000, nowAt ?? 0, ...times.map((time) => time.end))
   const fit = (width - LEFT - RIGHT) / (last - begins.at)
   const scale = fit * (ZOOMS[zoom] ?? 1)
@@ -106,10 +144,18 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [steps, closed, wide])
   const y = (index: number): number => AXIS + 8 + (places.get(index)?.row ?? 0) * ROW
+  /** Where lines to a step arrive, and from it begin. */
+  const ends = (index: number): Ends => {
+    const { start, end } = times[index] as Span
+    const middle = y(index) + BAR / 2
+    return { from: { x: Math.max(x(end), x(start) + LEAST), y: middle }, to: { x: x(start), y: middle } }
+  }
   const total = { width: Math.max(width, x(last) + RIGHT), height: AXIS + 14 + rows * ROW }
+  const isPrinting = usePrinting()
   const isNear = (index: number): boolean => {
     const place = places.get(index)
     if (!place) return false
+    if (isPrinting) return true
     const top = y(index)
     const { start, end } = times[index] as Span
     return (
@@ -125,21 +171,23 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
   /** Pixels until the next bar of the same row begins. */
   const roomAfter = (index: number): number => {
     const from = (times[index] as Span).start
-    const later = (lanes.get(places.get(index)?.row ?? 0) ?? []).filter(
-      (other) => other !== index && (times[other] as Span).start >= from,
-    )
+    // Of steps at the same instant, as those that are passed over together, the last has the room.
+    const later = (lanes.get(places.get(index)?.row ?? 0) ?? []).filter((other) => {
+      const { start } = times[other] as Span
+      return start > from || (start === from && other > index)
+    })
     const next = Math.min(...later.map((other) => (times[other] as Span).start), Infinity)
     return (next === Infinity ? total.width : x(next)) - Math.max(x((times[index] as Span).end), x(from) + LEAST)
   }
 
-  const flowSteps = steps.filter(({ isFlow, index }) => isFlow && (children.get(index)?.length ?? 0) > 0)
+  const flowSteps = steps.filter(
+    ({ isFlow, index }) => isFlow && !groupAt(index) && (children.get(index)?.length ?? 0) > 0,
+  )
   const reveal = (index: number): void => {
-    const at = scroll.current
-    if (!at) return
     const [top, left] = [y(index), x((times[index] as Span).start)]
-    if (top < at.scrollTop + AXIS || top + ROW > at.scrollTop + at.clientHeight)
-      at.scrollTop = top - at.clientHeight / 2
-    if (left < at.scrollLeft || left > at.scrollLeft + at.clientWidth - 60) at.scrollLeft = left - 100
+    const isAbove = top < view.top + AXIS || top + ROW > view.top + view.height
+    const isBeside = left < view.left || left > view.left + width - 60
+    if (isAbove || isBeside) moveTo(isBeside ? left - 100 : view.left, isAbove ? top - view.height / 2 : view.top)
   }
   // The chosen step is in sight, also where it was chosen elsewhere or its flow was folded.
   useEffect(() => {
@@ -158,32 +206,36 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     if (at === undefined) return 'no step'
     const around = new Set<number>()
     for (let up = steps[at]?.parent ?? -1; up >= 0; up = steps[up]?.parent ?? -1) around.add(up)
-    if ([...around].some((index) => !isOpen(index)))
+    unfoldAround(new Set([at, ...around]))
+    if ([...around].some((index) => !groupAt(index) && !isOpen(index)))
       setClosed(
         new Set(flowSteps.filter(({ index }) => !isOpen(index) && !around.has(index)).map(({ index }) => index)),
       )
     onChoose(at)
     return `${hits.indexOf(at) + 1} of ${hits.length}`
   }
-  // The next key may come before what the last one chose has come back from the address.
-  const latest = useRef(chosen)
-  useEffect(() => {
-    latest.current = chosen
-  }, [chosen])
+  /** The chosen step stays where it is, if it is in sight; else the middle does. */
+  const zoomAround = (by: number): void => {
+    const at = chosen !== null && places.has(chosen) ? x((times[chosen] as Span).start) - view.left : -1
+    zoomBy(by, at >= 0 && at <= width ? at : undefined)
+  }
   const onKeyDown = (event: KeyboardEvent): void => {
-    const at = latest.current
+    const at = group ?? props.chosenNow()
     const to = travel(event.key, at, steps, places, times)
-    if (event.key === 'Enter' && at !== null) props.onOpen?.(at)
-    else if ((event.key === '+' || event.key === '=') && !event.ctrlKey)
-      setZoom((z) => Math.min(z + 1, ZOOMS.length - 1))
-    else if (event.key === '-' && !event.ctrlKey) setZoom((z) => Math.max(0, z - 1))
-    else if (to !== null) {
-      latest.current = to
-      onChoose(to)
-    } else return
+    if (event.key === 'Enter' && at !== null) open(at)
+    else if ((event.key === '+' || event.key === '=') && !event.ctrlKey) zoomAround(1)
+    else if (event.key === '-' && !event.ctrlKey) zoomAround(-1)
+    else if (to !== null) onChoose(to)
+    else return
     event.preventDefault()
   }
+  const open = (index: number): void => {
+    const itself = groupAt(index)
+    if (itself) toggle(itself.id)
+    else props.onOpen?.(index)
+  }
   const fold = (index: number): void => {
+    if (groupAt(index)) return open(index)
     const now = new Set(flowSteps.filter((step) => !isOpen(step.index)).map((step) => step.index))
     if (now.has(index)) now.delete(index)
     else now.add(index)
@@ -194,11 +246,15 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     <Frame style={{ maxHeight: props.maxHeight, height: total.height + 42 }}>
       <PictureTools
         tools={props.tools}
+        instead={props.instead}
         zoom={zoom}
-        onZoom={setZoom}
+        onZoom={zoomAround}
         hasFlows={flowSteps.length > 0}
         isFolded={flowSteps.some((step) => !isOpen(step.index))}
         onFold={(isFolded) => setClosed(new Set(isFolded ? flowSteps.map(({ index }) => index) : []))}
+        groups={groups.map(({ id }) => ({ id, isFolded: folded.has(id) }))}
+        onFoldGroup={toggle}
+        onFoldGroups={setAll}
         onFind={find}
         onSave={() => svg.current && saveSvg(svg.current, props.label)}
       />
@@ -220,44 +276,24 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
             top: view.top / total.height,
             height: Math.min(1, view.height / total.height),
           }}
-          onGo={(left, top) =>
-            scroll.current?.scrollTo(left * total.width - width / 2, top * total.height - view.height / 2)
-          }
+          onGo={(left, top) => moveTo(left * total.width - width / 2, top * total.height - view.height / 2)}
         />
       )}
       <Scroll
-        ref={(element) => {
-          scroll.current = element
-          box(element)
-          measure.current?.disconnect()
-          if (!element) return
-          measure.current = new ResizeObserver(() => setView((v) => ({ ...v, height: element.clientHeight })))
-          measure.current.observe(element)
-        }}
+        ref={ref}
         tabIndex={0}
         role="application"
         aria-label={`${props.label}. Arrow keys go from step to step, along links and between lanes.`}
         aria-activedescendant={chosen === null ? undefined : `step-${chosen}`}
         onKeyDown={onKeyDown}
-        onScroll={({ currentTarget: at }) =>
-          setView({ top: at.scrollTop, left: at.scrollLeft, height: at.clientHeight })
-        }
+        onScroll={onScroll}
       >
         <svg
           ref={svg}
-          onPointerDown={(event) => {
-            const from = stepAt(event)
-            if (props.onLink && from !== null) setDrag({ from, at: pointIn(event), moved: false })
-          }}
-          onPointerMove={(event) => drag && setDrag({ ...drag, at: pointIn(event), moved: true })}
-          onPointerLeave={() => setDrag(null)}
-          onPointerUp={(event) => {
-            const to = stepAt(event)
-            if (drag?.moved && to !== null && to !== drag.from) props.onLink?.(drag.from, to)
-            setDrag(null)
-          }}
+          {...handlers}
           width={total.width}
           height={total.height}
+          viewBox={`0 0 ${total.width} ${total.height}`}
           role="presentation"
         >
           {ticksOf(begins.at, last, (total.width - LEFT) / 110).map(({ at, text }, i) => (
@@ -285,46 +321,13 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
               />,
             ]
           })}
-          {shown.flatMap((step) =>
-            step.links
-              .filter(({ from }) => places.has(from))
-              .map(({ from }) => (
-                <path
-                  key={`${from}-${step.index}`}
-                  d={linkPath(
-                    {
-                      x: Math.max(x((times[from] as Span).end), x((times[from] as Span).start) + LEAST),
-                      y: y(from) + BAR / 2,
-                    },
-                    { x: x((times[step.index] as Span).start), y: y(step.index) + BAR / 2 },
-                  )}
-                  fill="none"
-                  stroke={lookOf(step.index).state === 'skipped' ? 'var(--line-strong)' : 'var(--faint)'}
-                  strokeWidth={1.3}
-                />
-              )),
-          )}
-          {steps
-            .filter(
-              ({ index, routeTo }) =>
-                routeTo >= 0 && places.has(index) && places.has(routeTo) && (isNear(index) || isNear(routeTo)),
-            )
-            .map(({ index, routeTo }) => (
-              <path
-                key={`route-${index}`}
-                d={linkPath(
-                  {
-                    x: Math.max(x((times[index] as Span).end), x((times[index] as Span).start) + LEAST),
-                    y: y(index) + BAR / 2,
-                  },
-                  { x: x((times[routeTo] as Span).start), y: y(routeTo) + BAR / 2 },
-                )}
-                fill="none"
-                stroke={lookOf(index).state === 'failed' ? 'var(--failed)' : 'var(--faint)'}
-                strokeDasharray="4 3"
-                strokeWidth={1.3}
-              />
-            ))}
+          <PictureLinks
+            steps={steps}
+            isDrawn={(index) => places.has(index)}
+            isNear={isNear}
+            ends={ends}
+            lookOf={lookOf}
+          />
           {shown.map(({ index, isFlow }) => (
             <Bar
               key={index}
@@ -339,18 +342,10 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
               folded={isFlow && (children.get(index)?.length ?? 0) > 0 ? !isOpen(index) : null}
               onFold={() => fold(index)}
               onChoose={() => onChoose(index)}
-              onOpen={() => props.onOpen?.(index)}
+              onOpen={() => open(index)}
             />
           ))}
-          {drag?.moved && (
-            <path
-              d={linkPath({ x: x((times[drag.from] as Span).end), y: y(drag.from) + BAR / 2 }, drag.at)}
-              fill="none"
-              stroke="var(--brass)"
-              strokeWidth={2}
-              pointerEvents="none"
-            />
-          )}
+          <DragMarks line={line} drop={drop} ends={ends} titleOf={(index) => lookOf(index).title} />
           {nowAt !== null && (
             <line x1={x(nowAt)} x2={x(nowAt)} y1={AXIS - 4} y2={total.height} stroke="var(--brass)" strokeWidth={2} />
           )}
@@ -358,15 +353,4 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
       </Scroll>
     </Frame>
   )
-}
-
-/** The step under the pointer. */
-function stepAt(event: PointerEvent): number | null {
-  const under = document.elementFromPoint(event.clientX, event.clientY)?.closest('.step')
-  return under ? Number(under.id.replace('step-', '')) : null
-}
-
-function pointIn(event: PointerEvent<SVGSVGElement>): { x: number; y: number } {
-  const box = event.currentTarget.getBoundingClientRect()
-  return { x: event.clientX - box.left, y: event.clientY - box.top }
 }

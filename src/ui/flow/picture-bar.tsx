@@ -1,6 +1,6 @@
 'use client'
 import type { ReactNode } from 'react'
-import { BAR } from './flow-picture'
+import { BAR } from './scale'
 
 /** How a step looks: the state of its run, or `planned` where nothing runs. */
 export interface BarLook {
@@ -13,6 +13,8 @@ export interface BarLook {
   readonly gate?: 'open' | 'closed' | 'unknown' | null
   /** How much of it is beyond its usual length, 0 to 1. */
   readonly slow?: number
+  /** Of what runs: how much of it is behind it, 0 to 1. */
+  readonly done?: number
   readonly hasFault?: boolean
 }
 
@@ -20,7 +22,7 @@ const LOOKS: Record<BarLook['state'], { fill: string; ink: string; dash: boolean
   planned: { fill: 'var(--waiting-soft)', ink: 'var(--ink)', dash: false },
   waiting: { fill: 'none', ink: 'var(--mute)', dash: true },
   ready: { fill: 'var(--waiting-soft)', ink: 'var(--ink)', dash: true },
-  running: { fill: 'var(--running)', ink: 'var(--on-solid)', dash: false },
+  running: { fill: 'var(--running-soft)', ink: 'var(--running)', dash: false },
   succeeded: { fill: 'var(--succeeded-soft)', ink: 'var(--succeeded)', dash: false },
   failed: { fill: 'var(--failed)', ink: 'var(--on-solid)', dash: false },
   skipped: { fill: 'none', ink: 'var(--mute)', dash: true },
@@ -44,11 +46,21 @@ interface Props {
   readonly onOpen: () => void
 }
 
-/** About as many characters as fit into so many pixels. */
-const cut = (text: string, px: number): string => {
-  const most = Math.floor(px / 6.4)
+/** Pixels of a character of the title, and of what stands behind it: a little more than most titles need. */
+const TITLE_CHAR = 6
+const DETAIL_CHAR = 5.7
+
+/** About as many characters as fit into so many pixels, at so many pixels a character. */
+const cut = (text: string, px: number, each: number): string => {
+  const most = Math.floor(px / each)
   return text.length <= most ? text : most < 4 ? '' : `${text.slice(0, most - 1)}…`
 }
+
+/** How high what is behind a running step is drawn, at the foot of its bar. */
+const DONE = 4
+/** Words beside a bar stay legible where a line goes through them. */
+const BESIDE = { fill: 'var(--ink)', paintOrder: 'stroke', stroke: 'var(--sheet)', strokeWidth: 3 } as const
+const OVER_HATCH = { paintOrder: 'stroke', stroke: 'var(--late-soft)', strokeWidth: 3.5 } as const
 
 export function Bar({
   id,
@@ -69,11 +81,14 @@ export function Bar({
   const color = look.tolerated ? 'var(--failed)' : ink
   const left = folded === null ? 8 : 22
   const inside = width - left - 4
-  const isInside = inside >= Math.min(60, look.title.length * 6.6)
+  const need = look.title.length * TITLE_CHAR
+  const beside = room - 12
+  // Whole within the bar, else whole behind it, else cut within it if that says anything.
+  const isInside = inside >= need || (inside >= 60 && beside < need)
   const textX = isInside ? x + left : x + width + 7
-  const space = isInside ? inside : room - 12
-  const title = cut(look.title, space)
-  const detail = title === look.title ? cut(look.detail, space - title.length * 6.6 - 6) : ''
+  const space = isInside ? inside : beside
+  const title = cut(look.title, space, TITLE_CHAR)
+  const detail = title === look.title ? cut(look.detail, space - title.length * TITLE_CHAR - 6, DETAIL_CHAR) : ''
   const label = [
     look.title,
     look.held ? 'held' : look.state === 'planned' ? '' : look.state,
@@ -96,6 +111,15 @@ export function Bar({
         strokeDasharray={dash ? '3 2' : undefined}
       />
       {(look.slow ?? 0) > 0 && <Hatch x={x + width * (1 - (look.slow ?? 0))} y={y} width={width * (look.slow ?? 0)} />}
+      {look.done !== undefined && (
+        <rect
+          x={x}
+          y={y + BAR - DONE}
+          width={width * Math.min(1, Math.max(0, look.done))}
+          height={DONE}
+          fill="var(--running)"
+        />
+      )}
       {isChosen && (
         <rect
           x={x - 2.5}
@@ -130,7 +154,12 @@ export function Bar({
       )}
       {look.held && <path d={`M${x + width - 12} ${y + 6}v8m4 -8v8`} stroke={color} strokeWidth={2} />}
       {look.hasFault && <circle cx={x + width} cy={y} r={4.5} fill="var(--failed)" />}
-      <text x={textX} y={y + 14} className="label" style={{ fill: isInside ? color : 'var(--ink)' }}>
+      <text
+        x={textX}
+        y={y + 14}
+        className="label"
+        style={isInside ? { fill: color, ...((look.slow ?? 0) > 0 && OVER_HATCH) } : BESIDE}
+      >
         <tspan fontWeight={600}>{title}</tspan>
         {detail && (
           <tspan dx={6} className="small" style={isInside ? { fill: color } : {}}>

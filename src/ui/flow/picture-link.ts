@@ -1,4 +1,4 @@
-interface Point {
+export interface Point {
   readonly x: number
   readonly y: number
 }

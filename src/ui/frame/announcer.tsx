@@ -55,6 +55,12 @@ interface Matter {
   readonly times: number
 }
 
+const HAPPENED: Readonly<Record<string, string>> = {
+  'run-lost': 'was lost',
+  'run-late': 'is late',
+  'run-at-risk': 'is at risk of being late',
+}
+
 /** Words for the person, and every new failure, once, wherever they are. F8 goes to the newest. */
 export function Announcer({ children }: { children: ReactNode }): ReactNode {
   const [words, setWords] = useState<Word[]>([])
@@ -82,7 +88,7 @@ export function Announcer({ children }: { children: ReactNode }): ReactNode {
       if (matter.kind === 'agent-away')
         say(`${matter.title} has not called`, { bad: true, href: `/fleet/agents/${matter.agentId}` })
       else
-        say(`${matter.title} #${matter.runId} ${matter.kind === 'run-lost' ? 'was lost' : 'failed'}`, {
+        say(`${matter.title} #${matter.runId} ${HAPPENED[matter.kind] ?? 'failed'}`, {
           bad: true,
           href: `/runs/${matter.runId}`,
         })

@@ -55,8 +55,8 @@ const Strip = styled.div`
   }
   .fold {
     position: absolute;
-    right: 6px;
-    top: 4px;
+    right: 4px;
+    bottom: -3px;
     border: 0;
     background: transparent;
     color: #b9c6c6;
@@ -132,7 +132,10 @@ export function DayLine(): ReactNode {
     nowMs === 0
       ? []
       : Array.from({ length: HOURS }, (_, i) => firstHour + i * HOUR_MS).filter(
-          (ms) => Number(clock(ms, zone).slice(0, 2)) % 2 === 0,
+          (ms) =>
+            Number(clock(ms, zone).slice(0, 2)) % 2 === 0 &&
+            x(ms) < width - FOLD_ROOM &&
+            Math.abs(x(ms) - x(nowMs)) > NEEDLE_ROOM,
         )
   const chosen =
     values.from && values.to ? ([x(new Date(values.from).getTime()), x(new Date(values.to).getTime())] as const) : null
@@ -226,8 +229,10 @@ export function DayLine(): ReactNode {
 
 /** A character of a label is about this wide, px. */
 const CHARACTER = 6
-/** The fold button stands at the right end. */
+/** The fold button stands at the right end of the hours. */
 const FOLD_ROOM = 46
+/** Half of what the needle’s time takes up among the hours. */
+const NEEDLE_ROOM = 30
 
 /** Slots that the coming starts will use, a bar for each quarter of an hour, and deadlines: those with room for it by name. */
 function Ahead({
@@ -258,7 +263,7 @@ function Ahead({
         label: `${title.length > 22 ? `${title.slice(0, 21)}…` : title} ${clock(dueAt, zone)}`,
       })),
     x(nowMs) + 24,
-    width - FOLD_ROOM,
+    width,
   )
   return (
     <>

@@ -27,9 +27,9 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 'c3', title: 'Show failed runs', detail: 'Runs', href: '/runs?state=failed,lost', right: 'see' },
   { key: 'c4', title: 'Show what runs now', detail: 'Runs', href: '/runs?state=running,ready,waiting', right: 'see' },
   { key: 'c5', title: 'Go to Work', detail: 'areas and jobs', href: '/work', right: 'see' },
-  { key: 'c6b', title: 'New flow', detail: 'Work', href: '/work/flows/new', right: 'design' },
   { key: 'c6', title: 'New job', detail: 'Work', href: '/work/jobs/new', right: 'design' },
   { key: 'new-flow', title: 'New flow', detail: 'Work', href: '/work/flows/new', right: 'design' },
+  { key: 'shared', title: 'Shared values', detail: 'Work', href: '/work/shared', right: 'see' },
   { key: 't1', title: 'Go to Timing', detail: 'all schedules', href: '/timing', right: 'see' },
   { key: 't2', title: 'New trigger', detail: 'Timing', href: '/timing/triggers/new', right: 'design' },
   { key: 't3', title: 'Calendars', detail: 'Timing', href: '/timing/calendars', right: 'see' },
@@ -38,6 +38,9 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 't6', title: 'Bring in a bundle or a crontab', detail: 'Timing', href: '/timing/exchange', right: 'design' },
   { key: 'c7', title: 'Go to Fleet', detail: 'agents and pools', href: '/fleet', right: 'see' },
   { key: 'c8', title: 'Enrol an agent', detail: 'Fleet', href: '/fleet?enrol=1', right: 'administer' },
+  { key: 'accounts', title: 'Accounts', detail: 'Fleet', href: '/fleet?tab=accounts', right: 'see' },
+  { key: 'locks', title: 'Locks', detail: 'Fleet', href: '/fleet?tab=locks', right: 'see' },
+  { key: 'notices', title: 'Notices', detail: 'Settings', href: '/settings?tab=notices', right: 'see' },
   { key: 'c9', title: 'Settings', detail: 'yours, people, audit', href: '/settings', right: 'see' },
 ]
 const HREF: Record<string, (id: number, title: string) => string> = {

@@ -10,6 +10,11 @@ const KEYS: readonly [string, string][] = [
   ['Enter', 'open what is chosen'],
   ['/', 'to the filter of the screen'],
   ['Esc', 'close, or back to the list'],
+  ['+ − · Ctrl and wheel', 'zoom a flow’s picture, around the chosen step or the pointer'],
+  [
+    'drag a step onto one',
+    'that comes after it; with Shift, that its failure leads to; with Ctrl, into one group with it',
+  ],
   ['F8', 'to the newest failure that was announced'],
   ['?', 'this list'],
 ]

@@ -134,6 +134,13 @@ describe('what is around every screen', () => {
     Stream.last.tell({ matters: true })
     expect(await screen.findByText('Name check #8 failed')).toBeTruthy()
     expect(screen.queryByText('Till file #7 failed')).toBeNull()
+    const [first] = matters
+    const late = { ...(first as object), id: 3, kind: 'run-late', title: 'Close of day', runId: 9 } as typeof first
+    const risky = { ...(late as object), id: 4, kind: 'run-at-risk', title: 'Boards', runId: 10 } as typeof first
+    matters = [...matters, late, risky] as typeof matters
+    Stream.last.tell({ matters: true })
+    expect(await screen.findByText('Close of day #9 is late')).toBeTruthy()
+    expect(screen.getByText('Boards #10 is at risk of being late')).toBeTruthy()
   })
 
   it('holds the live updates, and says that it does', async () => {

@@ -1,8 +1,8 @@
 'use client'
-import NextLink from 'next/link'
 import type { ReactNode } from 'react'
 import { Button as AriaButton, Tooltip, TooltipTrigger, type ButtonProps } from 'react-aria-components'
 import styled, { css } from 'styled-components'
+import { Link } from './link'
 
 const face = css<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
   display: inline-flex;
@@ -68,7 +68,7 @@ const face = css<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
 const Face = styled(AriaButton)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
   ${face}
 `
-const LinkFace = styled(NextLink)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
+const LinkFace = styled(Link)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
   ${face}
 `
 

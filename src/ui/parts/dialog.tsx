@@ -1,9 +1,10 @@
 'use client'
-import type { ReactNode } from 'react'
+import { X } from 'lucide-react'
+import { useId, useLayoutEffect, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
 import { Dialog as AriaDialog, Heading, Modal, ModalOverlay } from 'react-aria-components'
 import styled from 'styled-components'
 import { Button } from './button'
-import { Row, Spring } from './layout'
+import { Row, Small, Spring } from './layout'
 
 const Overlay = styled(ModalOverlay)`
   position: fixed;
@@ -63,6 +64,61 @@ export function Dialog({
   )
 }
 
+const Card = styled.section`
+  position: absolute;
+  inset: 0;
+  z-index: 30;
+  background: var(--sheet);
+  padding: 8px 14px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+`
+
+/**
+ * A dialog that covers a part of the page, its parent, which must be positioned, and leaves the rest in use. It comes and goes at once, nothing else is drawn for it.
+ * Something in it takes the focus (autoFocus); Escape closes it, and the focus goes back to where it was.
+ */
+export function Beside({
+  title,
+  hint,
+  onClose,
+  children,
+}: {
+  title: string
+  hint: string
+  onClose: () => void
+  children: ReactNode
+}): ReactNode {
+  const name = useId()
+  const box = useRef<HTMLElement>(null)
+  const [before] = useState(() => document.activeElement)
+  useLayoutEffect(() => {
+    const card = box.current
+    return () => {
+      if (card?.contains(document.activeElement) && before instanceof HTMLElement) before.focus()
+    }
+  }, [before])
+  const onKeyDown = (event: KeyboardEvent): void => {
+    if (event.key !== 'Escape') return
+    event.stopPropagation()
+    onClose()
+  }
+  return (
+    <Card ref={box} role="dialog" aria-labelledby={name} onKeyDown={onKeyDown}>
+      <Row>
+        <h2 id={name}>{title}</h2>
+        <Small>{hint}</Small>
+        <Spring />
+        <Button kind="quiet" aria-label={`Close: ${title}`} onPress={onClose}>
+          <X size={15} aria-hidden="true" />
+        </Button>
+      </Row>
+      {children}
+    </Card>
+  )
+}
+
 /** Asks once, saying exactly what will happen. */
 export function Confirm({
   title,
@@ -98,5 +154,18 @@ export function Confirm({
         </Button>
       </Row>
     </Dialog>
+  )
+}
+
+/** The end of a form in a dialog: leave it, or do what its last word says. */
+export function DialogButtons({ onClose, children }: { onClose: () => void; children: ReactNode }): ReactNode {
+  return (
+    <Row>
+      <Spring />
+      <Button onPress={onClose}>Cancel</Button>
+      <Button kind="strong" type="submit">
+        {children}
+      </Button>
+    </Row>
   )
 }

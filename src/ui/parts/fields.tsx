@@ -1,6 +1,6 @@
 'use client'
 import { ChevronDown } from 'lucide-react'
-import type { ReactNode } from 'react'
+import { useState, type ReactNode } from 'react'
 import {
   Button,
   Checkbox as AriaCheckbox,
@@ -154,6 +154,9 @@ export interface Choice {
   readonly title: string
 }
 
+/** Beyond this many, choices that nobody sees are not made: a flow has hundreds of steps, and a form several fields to choose one in. */
+const MOST_MADE_UNSEEN = 60
+
 export function Select({
   label,
   value,
@@ -175,8 +178,15 @@ export function Select({
   placeholder?: string
   isDisabled?: boolean
 }): ReactNode {
+  const [isOpen, setOpen] = useState(false)
+  const isMade = isOpen || choices.length <= MOST_MADE_UNSEEN
+  const taken = choices.find(({ id }) => id === value) ?? choices[0]
+  // Never none at all: what has no choice does not open.
+  const made = isMade || !taken ? choices : [taken]
   return (
     <AriaSelect
+      isOpen={isOpen}
+      onOpenChange={setOpen}
       validationBehavior="aria"
       value={value}
       onChange={(key) => key !== null && onChange(String(key))}
@@ -196,7 +206,7 @@ export function Select({
       </Group>
       <PopoverBox>
         <ListBox>
-          {choices.map((choice) => (
+          {made.map((choice) => (
             <Option key={choice.id} id={choice.id} textValue={choice.title}>
               {choice.title}
             </Option>

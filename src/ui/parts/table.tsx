@@ -1,6 +1,7 @@
 'use client'
 import { useRef, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { useWindow } from './table-window'
 
 const Scroll = styled.div`
   overflow: auto;
@@ -87,7 +88,7 @@ export interface Column<Row> {
   readonly maxWidth?: number
 }
 
-/** A dense table: arrows move from row to row, Enter opens, column heads sort. */
+/** A dense table: arrows move from row to row, Enter opens, column heads sort. Of many rows only those in sight are drawn. */
 export function Table<Row extends { readonly id: number | string }>({
   label,
   columns,
@@ -98,6 +99,7 @@ export function Table<Row extends { readonly id: number | string }>({
   onSort,
   isFresh,
   isDim,
+  onDragStart,
   foot,
 }: {
   label: string
@@ -109,42 +111,48 @@ export function Table<Row extends { readonly id: number | string }>({
   onSort?: (sort: string, dir: 'asc' | 'desc') => void
   isFresh?: (row: Row) => boolean
   isDim?: (row: Row) => boolean
+  /** Rows can be dragged elsewhere: puts what is dragged into the transfer. */
+  onDragStart?: (row: Row, transfer: DataTransfer) => void
   foot?: ReactNode
 }): ReactNode {
   const body = useRef<HTMLTableSectionElement>(null)
-  const onKeyDown = (event: KeyboardEvent<HTMLTableRowElement>, row: Row): void => {
+  const { scroll, pieces, widths, focus, noteFocus } = useWindow(rows.length, columns.length, body)
+  const onKeyDown = (event: KeyboardEvent<HTMLTableRowElement>, row: Row, at: number): void => {
     if (event.target !== event.currentTarget) return
-    const list = [...(body.current?.querySelectorAll<HTMLTableRowElement>('tr[tabindex]') ?? [])]
-    const at = list.indexOf(event.currentTarget)
+    const last = rows.length - 1
     const to = {
-      ArrowDown: at + 1,
-      ArrowUp: at - 1,
+      ArrowDown: Math.min(last, at + 1),
+      ArrowUp: Math.max(0, at - 1),
       Home: 0,
-      End: list.length - 1,
-      PageDown: Math.min(list.length - 1, at + 15),
+      End: last,
+      PageDown: Math.min(last, at + 15),
       PageUp: Math.max(0, at - 15),
     }[event.key]
     if (to !== undefined) {
       event.preventDefault()
-      list[to]?.focus()
+      focus(to)
     } else if (event.key === 'Enter' && onOpen) {
       event.preventDefault()
       onOpen(row)
     }
   }
   return (
-    <Scroll>
-      <Grid aria-label={label}>
+    <Scroll ref={scroll}>
+      <Grid
+        aria-label={label}
+        aria-rowcount={widths ? rows.length + 1 : undefined}
+        style={widths ? { tableLayout: 'fixed' } : undefined}
+      >
         <thead>
           <tr>
-            {columns.map((column) => {
+            {columns.map((column, i) => {
               const sorted = column.sort !== undefined && column.sort === sort
               return (
                 <th
                   key={column.id}
                   scope="col"
                   data-align={column.align}
-                  style={column.width ? { width: column.width } : undefined}
+                  style={widths ? { width: widths[i] } : column.width ? { width: column.width } : undefined}
                   aria-sort={sorted ? (dir === 'asc' ? 'ascending' : 'descending') : undefined}
                 >
                   {column.sort !== undefined && onSort ? (
@@ -164,32 +172,46 @@ export function Table<Row extends { readonly id: number | string }>({
           </tr>
         </thead>
         <tbody ref={body}>
-          {rows.map((row, index) => (
-            <tr
-              key={row.id}
-              tabIndex={index === 0 ? 0 : -1}
-              data-opens={onOpen !== undefined}
-              data-fresh={isFresh?.(row) ?? false}
-              data-dim={isDim?.(row) ?? false}
-              onKeyDown={(event) => onKeyDown(event, row)}
-              onClick={(event) => {
-                if (!(event.target as HTMLElement).closest('a, button, input, label')) onOpen?.(row)
-              }}
-            >
-              {columns.map((column) => (
-                <td
-                  key={column.id}
-                  data-align={column.align}
-                  style={column.maxWidth ? { maxWidth: column.maxWidth } : undefined}
-                >
-                  {column.cell(row)}
-                </td>
-              ))}
-            </tr>
-          ))}
+          {pieces.map((piece) => {
+            if (typeof piece === 'object')
+              return <tr key={`gap ${piece.from}`} aria-hidden="true" style={{ height: piece.height }} />
+            const row = rows[piece]
+            return row === undefined ? null : drawn(row, piece)
+          })}
         </tbody>
       </Grid>
       {foot}
     </Scroll>
   )
+
+  function drawn(row: Row, index: number): ReactNode {
+    return (
+      <tr
+        key={row.id}
+        tabIndex={index === 0 ? 0 : -1}
+        data-index={index}
+        aria-rowindex={widths ? index + 2 : undefined}
+        draggable={onDragStart ? true : undefined}
+        onDragStart={onDragStart && ((event) => onDragStart(row, event.dataTransfer))}
+        onFocus={() => noteFocus(index)}
+        data-opens={onOpen !== undefined}
+        data-fresh={isFresh?.(row) ?? false}
+        data-dim={isDim?.(row) ?? false}
+        onKeyDown={(event) => onKeyDown(event, row, index)}
+        onClick={(event) => {
+          if (!(event.target as HTMLElement).closest('a, button, input, label')) onOpen?.(row)
+        }}
+      >
+        {columns.map((column) => (
+          <td
+            key={column.id}
+            data-align={column.align}
+            style={column.maxWidth ? { maxWidth: column.maxWidth } : undefined}
+          >
+            {column.cell(row)}
+          </td>
+        ))}
+      </tr>
+    )
+  }
 }

@@ -9,7 +9,7 @@ import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { Confirm, Dialog } from '@/ui/parts/dialog'
+import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Empty, Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
@@ -195,13 +195,7 @@ function AccountDialog({
                 ))}
             </Row>
           )}
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              {account ? 'Save' : 'Add'}
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>{account ? 'Save' : 'Add'}</DialogButtons>
         </Stack>
       </form>
     </Dialog>

@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { EnrolmentRow } from '@/service/enrol'
@@ -9,9 +8,10 @@ import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { Button } from '@/ui/parts/button'
-import { Dialog } from '@/ui/parts/dialog'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { StateMark } from '@/ui/parts/state-mark'
 import { Time } from '@/ui/parts/time'
 import { LabelsField } from '../work/jobs/sections'
@@ -132,13 +132,7 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
             </Row>
           </Stack>
         )}
-        <Row>
-          <Spring />
-          <Button onPress={onClose}>Cancel</Button>
-          <Button kind="strong" type="submit">
-            Make the command
-          </Button>
-        </Row>
+        <DialogButtons onClose={onClose}>Make the command</DialogButtons>
       </Stack>
     </form>
   )

@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useState, type ReactNode } from 'react'
 import type { LockRow } from '@/service/locks'
 import type { ApiProblem } from '@/ui/api'
@@ -9,9 +8,10 @@ import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { Dialog } from '@/ui/parts/dialog'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Empty, Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
 
 /** Named units that runs hold while they go on, wherever they run. */
@@ -146,13 +146,7 @@ function LockDialog({
             error={faultOf('units')}
             hint="How many can be held at once. Fewer than now are held only keeps more from beginning."
           />
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              {lock ? 'Save' : 'Add'}
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>{lock ? 'Save' : 'Add'}</DialogButtons>
         </Stack>
       </form>
     </Dialog>

@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { AgentRow, PoolRow } from '@/service/fleet'
@@ -10,9 +9,10 @@ import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { Dialog } from '@/ui/parts/dialog'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
 import { Empty, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 
 const Grid = styled.div`
   padding: 10px 12px;
@@ -178,13 +178,7 @@ function NewPool({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }):
             onChange={(title) => setValues({ ...values, title })}
             error={faultOf('title')}
           />
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              Add
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>Add</DialogButtons>
         </Stack>
       </form>
     </Dialog>

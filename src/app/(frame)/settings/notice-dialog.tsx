@@ -11,7 +11,7 @@ import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Sentence } from '@/ui/parts/sentence'
 import { BLANK, ConnectionFields } from '../work/jobs/connection-fields'
-import { EVENT_WORDS } from './notices'
+import { EVENT_WORDS } from '../work/words'
 
 const NONE = 'none'
 

@@ -1,8 +1,7 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useState, type ReactNode } from 'react'
-import { NOTICE_FACTS, type Notice, type NoticeEvent } from '@/core/work/notice'
+import { NOTICE_FACTS, type Notice } from '@/core/work/notice'
 import type { NoticeRow, NoticeSend } from '@/service/notices'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
@@ -10,19 +9,10 @@ import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { Empty, Row, Small, Spring, Stack } from '@/ui/parts/layout'
-import { StateWord } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
-import { Ago, Time } from '@/ui/parts/time'
-import { KIND_WORDS } from '../work/words'
+import { SentNotices } from '../runs/sent-notices'
+import { EVENT_WORDS, KIND_WORDS } from '../work/words'
 import { NoticeDialog } from './notice-dialog'
-
-export const EVENT_WORDS: Readonly<Record<NoticeEvent, string>> = {
-  failed: 'it fails or is lost',
-  recovered: 'it succeeds after a failure',
-  'at-risk': 'its deadline is at risk',
-  late: 'it is late',
-  ended: 'it ends, whatever came of it',
-}
 
 /** A notice to begin with: a mail at failures. */
 const BLANK: Notice = {
@@ -110,53 +100,7 @@ export function Notices(): ReactNode {
         />
       )}
       <h2>What was sent</h2>
-      {sends.length === 0 ? (
-        <Small>Nothing yet.</Small>
-      ) : (
-        <Table
-          label="Notices sent"
-          rows={sends}
-          columns={[
-            { id: 'made', title: 'When', cell: (row) => <Time at={row.madeAt} /> },
-            { id: 'notice', title: 'Notice', cell: (row) => row.notice },
-            { id: 'event', title: 'Because', cell: (row) => EVENT_WORDS[row.event as NoticeEvent] },
-            {
-              id: 'run',
-              title: 'Run',
-              cell: (row) =>
-                row.runId !== null && (
-                  <Link href={`/runs/${row.runId}`}>
-                    {row.title} #{row.runId}
-                  </Link>
-                ),
-            },
-            {
-              id: 'state',
-              title: 'State',
-              cell: (row) => (
-                <StateWord
-                  mark={row.state === 'sent' ? 'succeeded' : row.state === 'waiting' ? 'waiting' : 'failed'}
-                  word={row.state === 'waiting' && row.attempts > 0 ? `try ${row.attempts} failed` : row.state}
-                />
-              ),
-            },
-            { id: 'what', title: 'What', cell: (row) => row.what },
-            {
-              id: 'next',
-              title: '',
-              cell: (row) => (
-                <Small>
-                  {row.state === 'waiting' && row.attempts > 0 && (
-                    <>
-                      next try <Ago at={row.nextAt} />
-                    </>
-                  )}
-                </Small>
-              ),
-            },
-          ]}
-        />
-      )}
+      {sends.length === 0 ? <Small>Nothing yet.</Small> : <SentNotices sends={sends} withRun />}
       <NoticeDialog key={editing?.id ?? (editing ? 'new' : '')} editing={editing} onClose={() => setEditing(null)} />
       <Confirm
         title={`Remove ${removing?.title ?? ''}?`}

@@ -11,7 +11,7 @@ import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { Dialog } from '@/ui/parts/dialog'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
 import { Page, Panel, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
@@ -166,13 +166,7 @@ function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }
             error={faultOf('password')}
             autoComplete="new-password"
           />
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              Add
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>Add</DialogButtons>
         </Stack>
       </form>
     </Dialog>

@@ -1,8 +1,8 @@
 'use client'
-import Link from 'next/link'
 import { usePathname } from 'next/navigation'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
+import { Link } from '@/ui/parts/link'
 
 const Bar = styled.nav`
   display: flex;

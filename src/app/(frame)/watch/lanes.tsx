@@ -1,6 +1,5 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useId, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
@@ -12,6 +11,7 @@ import { useNow } from '@/ui/hooks/now'
 import { useWidth } from '@/ui/hooks/width'
 import { Empty, Panel } from '@/ui/parts/layout'
 import { ButtonLink } from '@/ui/parts/button'
+import { Link } from '@/ui/parts/link'
 
 const NAME_WIDTH = 132
 const BACK_MS = 60 * 60_000

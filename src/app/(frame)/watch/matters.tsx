@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
@@ -11,9 +10,10 @@ import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button, ButtonLink } from '@/ui/parts/button'
-import { Dialog } from '@/ui/parts/dialog'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { StateMark, type Mark } from '@/ui/parts/state-mark'
 import { Time } from '@/ui/parts/time'
 
@@ -47,9 +47,12 @@ const Evidence = styled.div`
   padding: 4px 8px;
   font-family: 'JetBrains Mono Variable', monospace;
   font-size: 12px;
-  white-space: nowrap;
+  /* A line that tells is seldom longer than this; the rest is a word away. */
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 3;
   overflow: hidden;
-  text-overflow: ellipsis;
+  overflow-wrap: anywhere;
 `
 
 /** What needs a person, each in one sentence, with its evidence and the next steps. */
@@ -149,7 +152,7 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
           {isRun && matter.evidence && <Evidence title={matter.evidence}>{matter.evidence}</Evidence>}
         </>
       )}
-      <Row $gap={6}>
+      <Row $gap={6} $wrap>
         {isBad && matter.state === 'open' && !matter.isFlow && (
           <Button kind="strong" onPress={again} whyNot={why}>
             Run again
@@ -227,13 +230,7 @@ function TakeDialog({
       >
         <Stack $gap={12}>
           <TextField label="A word for the others (optional)" value={note} onChange={setNote} autoFocus />
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              Take it
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>Take it</DialogButtons>
         </Stack>
       </form>
     </Dialog>

@@ -1,6 +1,9 @@
 'use client'
+import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { INPUT_TYPES, type Input, type InputType } from '@/core/work/inputs'
+import type { SharedValueRow } from '@/service/shared-values'
+import { api } from '@/ui/api'
 import { Button } from '@/ui/parts/button'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack } from '@/ui/parts/layout'
@@ -30,23 +33,27 @@ export function InputsSection({ definition, define, faultOf }: Props): ReactNode
                 onChange={(name) => change(i, { name })}
                 error={fault('name')}
                 mono
-                width="130px"
+                width="110px"
               />
               <TextField
                 label="shown as"
                 value={input.title}
                 onChange={(title) => change(i, { title })}
                 error={fault('title')}
-                width="150px"
+                width="125px"
               />
               <Select
                 label="a"
                 value={input.type}
                 onChange={(type) =>
-                  change(i, { type: type as InputType, default: type === 'secret' ? null : input.default })
+                  change(i, {
+                    type: type as InputType,
+                    // What was written stays out of a secret, and a secret out of what is read.
+                    default: (type === 'secret') === (input.type === 'secret') ? input.default : null,
+                  })
                 }
                 choices={INPUT_TYPES.map((t) => ({ id: t, title: t }))}
-                width="105px"
+                width="95px"
               />
               {input.type === 'choice' && (
                 <TextField
@@ -64,15 +71,11 @@ export function InputsSection({ definition, define, faultOf }: Props): ReactNode
                   width="180px"
                 />
               )}
-              {input.type !== 'secret' && (
-                <TextField
-                  label="default"
-                  value={input.default ?? ''}
-                  onChange={(value) => change(i, { default: value === '' ? null : value })}
-                  error={fault('default')}
-                  width="130px"
-                />
-              )}
+              <DefaultFields
+                input={input}
+                onChange={(value) => change(i, { default: value })}
+                fault={fault('default')}
+              />
               <div style={{ paddingTop: 21 }}>
                 <Checkbox isSelected={input.ask} onChange={(ask) => change(i, { ask })}>
                   ask at start
@@ -115,5 +118,73 @@ export function InputsSection({ definition, define, faultOf }: Props): ReactNode
         </Row>
       </Stack>
     </Part>
+  )
+}
+
+type Source = 'none' | 'value' | 'shared' | 'name' | 'email'
+
+function sourceOf(value: Input['default']): Source {
+  if (value === null) return 'none'
+  if (typeof value === 'string') return 'value'
+  return 'shared' in value ? 'shared' : value.starter
+}
+
+/** What an input is where nothing is given: nothing, a value, a shared one, or something of whoever starts it. */
+function DefaultFields({
+  input,
+  onChange,
+  fault,
+}: {
+  input: Input
+  onChange: (value: Input['default']) => void
+  fault: string | undefined
+}): ReactNode {
+  const source = sourceOf(input.default)
+  const isSecret = input.type === 'secret'
+  const { data: shared = [] } = useQuery({
+    queryKey: ['jobs', 'shared'],
+    queryFn: () => api.get<SharedValueRow[]>('/shared-values'),
+  })
+  const fitting = shared.filter((row) => row.isSecret === isSecret)
+  const take = (next: Source): void => {
+    if (next === 'none') onChange(null)
+    else if (next === 'value') onChange(input.type === 'yes-no' ? 'no' : (input.options[0] ?? ''))
+    else if (next === 'shared') onChange({ shared: fitting[0]?.name ?? 'name' })
+    else onChange({ starter: next })
+  }
+  return (
+    <>
+      <Select
+        label="by default"
+        value={source}
+        onChange={(next) => take(next as Source)}
+        choices={[
+          { id: 'none', title: 'nothing' },
+          ...(isSecret ? [] : [{ id: 'value', title: 'this value' }]),
+          { id: 'shared', title: isSecret ? 'a shared secret' : 'a shared value' },
+          ...(isSecret
+            ? []
+            : [
+                { id: 'name', title: 'name of its starter' },
+                { id: 'email', title: 'address of its starter' },
+              ]),
+        ]}
+        error={source === 'value' || source === 'shared' ? undefined : fault}
+        width="185px"
+      />
+      {source === 'value' && (
+        <TextField label="which is" value={String(input.default)} onChange={onChange} error={fault} width="130px" />
+      )}
+      {source === 'shared' && (
+        <Select
+          label="called"
+          value={(input.default as { shared: string }).shared}
+          onChange={(name) => onChange({ shared: name })}
+          choices={fitting.map(({ name, title }) => ({ id: name, title }))}
+          error={fault ?? (fitting.length === 0 ? 'There is none yet: Work → Shared values.' : undefined)}
+          width="205px"
+        />
+      )}
+    </>
   )
 }

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
-import { resolveInputs, type Input } from '@/core/work/inputs'
+import { resolveInputs, sharedNameOf, writtenDefault, type Input } from '@/core/work/inputs'
 import type { AgentRow } from '@/service/fleet'
 import type { Startable } from '@/service/start'
 import type { ApiProblem } from '@/ui/api'
@@ -59,7 +59,7 @@ function StartForm({
     Object.fromEntries(
       asked.map((input) => [
         input.name,
-        againOf?.inputs[input.name] ?? input.default ?? (input.type === 'yes-no' ? 'no' : ''),
+        againOf?.inputs[input.name] ?? (writtenDefault(input) || (input.type === 'yes-no' ? 'no' : '')),
       ]),
     ),
   )
@@ -77,7 +77,8 @@ function StartForm({
     ),
   )
   // A secret that is not given anew is taken over from the run before.
-  const localFaults = resolveInputs(job.inputs, given).faults.filter(
+  // What the server alone knows counts as there: a shared secret.
+  const localFaults = resolveInputs(job.inputs, given, () => '…').faults.filter(
     (fault) => !(againOf && asked.find((i) => i.name === fault.name)?.type === 'secret' && !values[fault.name]),
   )
   const serverFaults = new Map(trouble?.errors.map((fault) => [fault.path.replace('inputs.', ''), fault.message]))
@@ -223,12 +224,15 @@ function InputField({
     )
   }
   const type = input.type === 'day' ? 'date' : input.type === 'secret' ? 'password' : 'text'
+  const shared = sharedNameOf(input)
   const hint =
-    input.type === 'secret'
-      ? isAgain
+    input.type !== 'secret'
+      ? undefined
+      : isAgain
         ? 'Leave it empty to use the same as before. Never shown again.'
-        : 'Kept encrypted; never shown again.'
-      : undefined
+        : shared !== null
+          ? `Leave it empty to use the shared secret ${shared}.`
+          : 'Kept encrypted; never shown again.'
   return (
     <TextField
       label={label}

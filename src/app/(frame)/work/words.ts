@@ -1,4 +1,5 @@
 import type { Target } from '@/core/dispatch/types'
+import type { NoticeEvent } from '@/core/work/notice'
 
 /** Where, in words. */
 export function targetWords(target: Target | null): string {
@@ -9,6 +10,10 @@ export function targetWords(target: Target | null): string {
     .map(([key, value]) => `${key}=${value}`)
     .join(', ')}`
 }
+
+/** Where a job or flow is edited. */
+export const addressOf = ({ id, isFlow }: { readonly id: number; readonly isFlow: boolean }): string =>
+  isFlow ? `/work/flows/${id}` : `/work/jobs/${id}`
 
 export const KIND_WORDS: Record<string, string> = {
   command: 'command',
@@ -22,4 +27,13 @@ export const KIND_WORDS: Record<string, string> = {
   mail: 'mail',
   ticket: 'ticket',
   ssh: 'SSH command',
+}
+
+/** What a notice is told of. */
+export const EVENT_WORDS: Readonly<Record<NoticeEvent, string>> = {
+  failed: 'it fails or is lost',
+  recovered: 'it succeeds after a failure',
+  'at-risk': 'its deadline is at risk',
+  late: 'it is late',
+  ended: 'it ends, whatever came of it',
 }

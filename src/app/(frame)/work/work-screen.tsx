@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
@@ -13,14 +12,15 @@ import { useDrifts } from '@/ui/hooks/drifts'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { DriftMark } from '@/ui/parts/drift-mark'
-import { Dialog } from '@/ui/parts/dialog'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Empty, Mute, Page, Panel, Row, Shelf, Small, Split, Spring, Stack } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Ago } from '@/ui/parts/time'
 import { StartButton } from './start-dialog'
-import { KIND_WORDS, targetWords } from './words'
+import { addressOf, KIND_WORDS, targetWords } from './words'
 
 export const ShelfLink = styled(Link)`
   display: flex;
@@ -82,6 +82,11 @@ export function WorkScreen(): ReactNode {
             <span>{each.jobs}</span>
           </ShelfLink>
         ))}
+        <div style={{ borderTop: '1px solid var(--line)', margin: '10px 14px' }} />
+        <ShelfLink href="/work/shared">
+          <span>Shared values</span>
+          <span />
+        </ShelfLink>
       </Shelf>
       <Page style={{ overflow: 'hidden' }}>
         <Row>
@@ -215,8 +220,6 @@ export function WorkScreen(): ReactNode {
   )
 }
 
-const addressOf = ({ id, isFlow }: JobRow): string => (isFlow ? `/work/flows/${id}` : `/work/jobs/${id}`)
-
 function NewArea({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const client = useQueryClient()
   const router = useRouter()
@@ -237,13 +240,7 @@ function NewArea({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }):
       >
         <Stack $gap={12}>
           <TextField label="Title" value={title} onChange={setTitle} autoFocus error={trouble?.detail} />
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              Add
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>Add</DialogButtons>
         </Stack>
       </form>
     </Dialog>

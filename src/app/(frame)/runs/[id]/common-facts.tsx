@@ -1,10 +1,10 @@
 'use client'
-import Link from 'next/link'
 import type { ReactNode } from 'react'
 import type { FlowRunFull, RunFull } from '@/service/run-page'
 import { cityOf } from '@/ui/format'
 import { useNow } from '@/ui/hooks/now'
 import { FactItem, Small } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { Time } from '@/ui/parts/time'
 import { causeOf } from '../cause'
 

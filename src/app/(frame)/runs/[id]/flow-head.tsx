@@ -1,8 +1,8 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
+import { someOf } from '@/core/phrase/some-of'
 import type { FlowStepView } from '@/service/flow-runs'
 import type { FlowRunFull } from '@/service/run-page'
 import { api, type ApiProblem } from '@/ui/api'
@@ -10,8 +10,9 @@ import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
+import { Crumb } from '@/ui/parts/crumb'
 import { Confirm } from '@/ui/parts/dialog'
-import { Mono, Mute, Row, Small, Spring } from '@/ui/parts/layout'
+import { Mono, Row, Small, Spring } from '@/ui/parts/layout'
 import { StateChip } from '@/ui/parts/state-mark'
 import { StartDialog } from '../../work/start-dialog'
 import { AgainDialog } from './step-actions'
@@ -39,12 +40,7 @@ export function FlowHead({
   const gone = run.jobIsGone ? 'The flow has been removed.' : undefined
   return (
     <Row $wrap>
-      <Mute>
-        <Link href="/runs" data-back>
-          Runs
-        </Link>{' '}
-        /
-      </Mute>
+      <Crumb href="/runs">Runs</Crumb>
       <h1>{run.title}</h1>
       <Mono>#{run.id}</Mono>
       <StateChip mark={run.state}>
@@ -76,6 +72,7 @@ export function FlowHead({
         key={chosen?.path ?? ''}
         run={run}
         steps={failed.map(({ path }) => path)}
+        all={steps}
         isOpen={open === 'again'}
         onClose={() => setOpen(null)}
         onDone={refresh}
@@ -96,10 +93,9 @@ export function FlowHead({
         word="Stop it"
       >
         {running.length > 0
-          ? `Stops ${count(running.length, 'running step')} (${running
-              .slice(0, 3)
-              .map(({ title, agent }) => `${title} on ${agent ?? 'its machine'}`)
-              .join(', ')}) and starts none of the others. What has been done so far is not undone.`
+          ? `Stops ${count(running.length, 'running step')} (${someOf(
+              running.map(({ title, agent }) => `${title} on ${agent ?? 'its machine'}`),
+            )}) and starts none of the others. What has been done so far is not undone.`
           : 'No step is running. None of the others is started.'}
       </Confirm>
     </Row>

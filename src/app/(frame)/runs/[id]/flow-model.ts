@@ -1,5 +1,6 @@
 import type { FlowStepView } from '@/service/flow-runs'
 import { deciding, exceptionsOf, timesOf, type DrawnStep, type Known, type Span } from '@/core/flow/times'
+import { someOf } from '@/core/phrase/some-of'
 import { duration } from '@/ui/format'
 import type { BarLook } from '@/ui/flow/picture-bar'
 
@@ -16,7 +17,8 @@ export function runTimes(
   const lengthOf = (index: number): number => steps[index]?.usualMs || DEFAULT_MS
   const known = (index: number): Known | null => {
     const step = steps[index] as FlowStepView
-    if (step.state === 'skipped' || (step.state === 'cancelled' && !step.startedAt)) return { isSkipped: true }
+    if (step.state === 'skipped' || step.willSkip || (step.state === 'cancelled' && !step.startedAt))
+      return { isSkipped: true }
     if (!step.startedAt)
       return step.endedAt
         ? { start: ms(step.endedAt), end: ms(step.endedAt) }
@@ -34,7 +36,7 @@ export function runTimes(
 }
 
 /** What a step's bar says. */
-export function lookOfStep(step: FlowStepView, time: Span | undefined): BarLook {
+export function lookOfStep(step: FlowStepView, time: Span | undefined, nowAt: number): BarLook {
   const took = time && step.startedAt ? time.end - time.start : 0
   const isSlow = step.flow === null && step.usualMs > 0 && took > step.usualMs * 1.5 && took - step.usualMs > 5000
   return {
@@ -43,14 +45,21 @@ export function lookOfStep(step: FlowStepView, time: Span | undefined): BarLook 
     state: step.state,
     tolerated: step.tolerated,
     held: step.heldBy !== null && (step.state === 'waiting' || step.state === 'ready'),
-    gate: step.gate === null ? null : step.state === 'waiting' ? 'unknown' : step.reason === 'gate' ? 'closed' : 'open',
+    gate: step.gate === null ? null : gateOf(step),
     slow: isSlow ? (took - step.usualMs) / took : 0,
+    ...(step.state === 'running' && time && { done: (nowAt - time.start) / Math.max(1, time.end - time.start) }),
   }
+}
+
+function gateOf({ state, reason, willSkip }: FlowStepView): 'open' | 'closed' | 'unknown' {
+  if (reason === 'gate' || willSkip === 'gate') return 'closed'
+  return state === 'waiting' ? 'unknown' : 'open'
 }
 
 function detailOf(step: FlowStepView, isSlow: boolean, took: number): string {
   if (step.reason === 'gate') return step.gate ?? 'its gate is closed'
-  if (step.reason === 'off') return 'switched off'
+  if (step.willSkip === 'gate') return 'gate closed that day'
+  if (step.reason === 'off' || step.willSkip === 'off') return 'switched off'
   if (step.reason === 'passed-over') return 'passed over'
   if (step.marked) return `marked by ${step.marked.by}`
   if (step.heldBy && step.state !== 'running' && step.endedAt === null) return `held by ${step.heldBy}`
@@ -63,22 +72,35 @@ function detailOf(step: FlowStepView, isSlow: boolean, took: number): string {
 
 /** Why a step has not started, in a sentence. `null` if it has, or is not going to. */
 export function whyStepWaits(step: FlowStepView, steps: readonly FlowStepView[]): string | null {
-  if (step.state !== 'waiting') return null
+  const why = step.state === 'waiting' ? whyWaits(step, steps) : null
+  return why !== null && step.heldBy !== null
+    ? `${why} ${step.heldBy} holds it: it begins only once it is released.`
+    : why
+}
+
+function whyWaits(step: FlowStepView, steps: readonly FlowStepView[]): string {
   if (step.parent >= 0 && steps[step.parent]?.state === 'waiting')
     return `Waits for ${steps[step.parent]?.path} to begin.`
   const isOver = (index: number): boolean =>
     ['succeeded', 'failed', 'skipped', 'cancelled'].includes(steps[index]?.state ?? 'waiting')
   const missing = step.links.map(({ from }) => from).filter((from) => !isOver(from))
   const routes = steps.filter(({ routeTo, index }) => routeTo === step.index && !isOver(index))
-  const named = (indexes: readonly number[]): string =>
-    indexes
-      .slice(0, 3)
-      .map((index) => steps[index]?.title ?? '')
-      .join(', ') + (indexes.length > 3 ? ` and ${indexes.length - 3} more` : '')
+  const named = (indexes: readonly number[]): string => someOf(indexes.map((index) => steps[index]?.title ?? ''))
   if (missing.length > 0)
     return `Waits for ${step.join === 'any' && missing.length > 1 ? 'one of ' : ''}${named(missing)}.`
   if (routes.length > 0) return `Begins only if ${named(routes.map(({ index }) => index))} fails.`
   return 'It is decided in a moment.'
+}
+
+/** What steps are called, by path; the path too where several share a title. A path that is none of theirs stands for itself. */
+export function namesOf(steps: readonly Pick<FlowStepView, 'path' | 'title'>[]): (path: string) => string {
+  const titles = new Map(steps.map(({ path, title }) => [path, title]))
+  const times = new Map<string, number>()
+  for (const { title } of steps) times.set(title, (times.get(title) ?? 0) + 1)
+  return (path) => {
+    const title = titles.get(path) ?? path
+    return (times.get(title) ?? 0) > 1 ? `${title} (${path})` : title
+  }
 }
 
 /** Steps that count: those with jobs. */

@@ -31,6 +31,7 @@ const step = (index: number, path: string, change: Partial<FlowStepView> = {}): 
   attempts: 0,
   maxAttempts: 1,
   startAfter: null,
+  willSkip: null,
   startedAt: null,
   endedAt: null,
   agent: null,
@@ -129,6 +130,21 @@ const SERVER = {
   'POST /runs/800/steps/release': undefined,
   'POST /runs/800/steps/mark': undefined,
   'POST /runs/800/stop': undefined,
+  'GET /notice-sends': [],
+}
+const SENT = {
+  id: 9,
+  noticeId: 2,
+  notice: 'Office',
+  event: 'failed',
+  runId: 800,
+  title: 'Sailing manifests',
+  state: 'sent',
+  attempts: 1,
+  what: 'mail to office@marram.example',
+  madeAt: ago(80),
+  sentAt: ago(79),
+  nextAt: ago(80),
 }
 function page(view: FlowRunView, what: Partial<FlowRunFull> = {}, more: object = {}, options: object = {}): Asked[] {
   return show(
@@ -164,8 +180,8 @@ describe('a flow run that failed', () => {
     const asked = page(FAILED)
     await press('Run again from Check')
     const dialog = await screen.findByRole('dialog')
-    expect(await within(dialog).findByText('check, manifest, ticket')).toBeTruthy()
-    expect(within(dialog).getByText('bookings, count')).toBeTruthy()
+    expect(await within(dialog).findByText('Check, Manifest, Ticket')).toBeTruthy()
+    expect(within(dialog).getByText('Bookings, Count')).toBeTruthy()
     fireEvent.change(within(dialog).getByRole('textbox', { name: 'Harbour' }), { target: { value: 'tarn' } })
     fireEvent.click(within(dialog).getByRole('button', { name: 'Run again' }))
     await waitFor(() =>
@@ -185,7 +201,7 @@ describe('a flow run that failed', () => {
       },
     )
     await press('Run again from here')
-    expect(await screen.findByText(/ticket has not ended yet/)).toBeTruthy()
+    expect(await screen.findByText(/Ticket has not ended yet/)).toBeTruthy()
     fireEvent.click(within(screen.getByRole('dialog')).getByRole('button', { name: 'Run again' }))
     expect(changesOf(asked).map(({ what }) => what)).toEqual(['POST /runs/800/steps/again/preview'])
   })
@@ -214,12 +230,40 @@ describe('a flow run that failed', () => {
     fireEvent.click(screen.getByRole('tab', { name: 'Inputs 1' }))
     expect(await screen.findByText(/orrin/)).toBeTruthy()
   })
+
+  it('tells who was told of it, also beside the step that it came from', async () => {
+    const asked = page(FAILED, {}, { 'GET /notice-sends': [SENT] }, { at: '/runs/800?step=-' })
+    fireEvent.click(await screen.findByRole('tab', { name: 'Notices 1' }))
+    const told = await screen.findByRole('table', { name: 'Notices sent' })
+    expect(within(told).getByText('mail to office@marram.example')).toBeTruthy()
+    expect(asked.find(({ what }) => what === 'GET /notice-sends')?.query).toEqual({ run: '800' })
+    const inFlow = { ...stepRun, flow: { id: 800, title: 'Sailing manifests', path: 'check' } }
+    const again = page(FAILED, {}, { 'GET /notice-sends': [SENT], 'GET /runs/802': inFlow }, { at: '/runs/800' })
+    expect(await screen.findByRole('tab', { name: 'Notices 1' })).toBeTruthy()
+    const of = again.filter(({ what }) => what === 'GET /notice-sends').map(({ query }) => query.run)
+    expect([...new Set(of)]).toEqual(['800'])
+  })
+
+  it('says how long the step waited once it was ready', async () => {
+    const tries = [
+      { id: 7, number: 1, handedAt: ago(120), startedAt: ago(119), endedAt: ago(90), outputs: {}, outputLines: 0 },
+    ]
+    const waited = { ...stepRun, tries, readyAt: ago(192), createdAt: ago(192), startAfter: null }
+    page(FAILED, {}, { 'GET /runs/802': waited })
+    expect(await screen.findByText(/waited 1:12/)).toBeTruthy()
+  })
 })
 
 describe('a flow run that goes on', () => {
   it('shows what runs, and foresees the rest', async () => {
-    page(LIVE, GOES_ON)
+    const steps = LIVE.steps.map((each) => (each.path === 'check' ? { ...each, usualMs: 300_000 } : each))
+    page({ ...LIVE, steps }, GOES_ON)
     expect((await bars())[1]).toContain('Check, running')
+    // What is behind it is marked at the foot of its bar: 200 seconds of its usual five minutes.
+    const [whole, done] = [...screen.getByRole('img', { name: /^Check, running/ }).querySelectorAll('rect')].map((r) =>
+      Number(r.getAttribute('width')),
+    )
+    expect((done as number) / (whole as number)).toBeCloseTo(2 / 3, 1)
     expect(screen.getByText('ends about')).toBeTruthy()
     // What only a failure leads to is not awaited.
     expect(screen.getByText('Bookings → Check → Manifest')).toBeTruthy()
@@ -235,6 +279,23 @@ describe('a flow run that goes on', () => {
     await waitFor(() => expect(screen.getByText('Why is it waiting?').parentElement?.textContent).toMatch(why))
   })
 
+  it('leaves out of what it foresees the steps that are kept from running on its day', async () => {
+    const steps = LIVE.steps.map((each) =>
+      each.path === 'manifest' ? { ...each, gate: 'only on month ends', willSkip: 'gate' as const } : each,
+    )
+    page({ ...LIVE, steps }, GOES_ON, {}, { at: '/runs/800?step=manifest' })
+    expect(await bars()).toContain('Manifest, waiting, gate closed that day')
+    expect(screen.getByText('Bookings → Signs')).toBeTruthy()
+    expect(screen.getByText(/Waits for Check\. Then it is skipped: it runs only on month ends/)).toBeTruthy()
+  })
+
+  it('says when a step that failed is tried again, and why', async () => {
+    const retry = { runState: 'waiting', startAfter: '2027-03-09T02:09:10Z', runReason: 'Try 1 of 3: Exit code 3.' }
+    const steps = LIVE.steps.map((each) => (each.path === 'check' ? { ...each, ...retry } : each))
+    page({ ...LIVE, steps }, GOES_ON, {}, { at: '/runs/800?step=check' })
+    expect(await screen.findByText(/Waits for its next try at 02:09:10\. Try 1 of 3: Exit code 3\./)).toBeTruthy()
+  })
+
   it('holds and releases a step that has not started', async () => {
     const asked = page(LIVE, GOES_ON, {}, { at: '/runs/800?step=manifest' })
     await press('Hold')
@@ -243,6 +304,9 @@ describe('a flow run that goes on', () => {
     )
     const held = { ...LIVE, steps: LIVE.steps.map((s) => (s.path === 'manifest' ? { ...s, heldBy: 'Ines' } : s)) }
     const again = page(held, GOES_ON, {}, { at: '/runs/800?step=manifest' })
+    expect(
+      await screen.findByText(/Waits for Check\. Ines holds it: it begins only once it is released\./),
+    ).toBeTruthy()
     await press('Release')
     await waitFor(() => expect(changesOf(again)[0]?.what).toBe('POST /runs/800/steps/release'))
   })

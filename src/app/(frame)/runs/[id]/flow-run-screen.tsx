@@ -1,6 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
+import { drawnGroups } from '@/core/flow/fold'
 import { drawnOf, type Span } from '@/core/flow/times'
 import type { FlowRunView, FlowStepView } from '@/service/flow-runs'
 import type { FlowRunFull } from '@/service/run-page'
@@ -14,6 +15,7 @@ import { FactItem, Facts, Mute, Page, Panel, Row, Small } from '@/ui/parts/layou
 import { StateWord } from '@/ui/parts/state-mark'
 import { Tabs } from '@/ui/parts/tabs'
 import { Time, Took } from '@/ui/parts/time'
+import { useRunNotices } from '../sent-notices'
 import { CommonFacts } from './common-facts'
 import { countsOf, firstToLookAt, lookOfStep, runTimes } from './flow-model'
 import { FlowHead } from './flow-head'
@@ -34,18 +36,26 @@ export function FlowRunScreen({ run }: { run: FlowRunFull }): ReactNode {
 }
 
 function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRunView }): ReactNode {
-  const { values, set } = useAddress()
+  const { values, now: addressNow, set } = useAddress()
   const { zone } = useMe()
   const nowMs = useNow()
   const shape = JSON.stringify(drawnOf(steps))
   const drawn = useMemo(() => JSON.parse(shape) as ReturnType<typeof drawnOf>, [shape])
+  const groups = useMemo(
+    () => drawnGroups(run.definition.groups, (id) => steps.find(({ path }) => path === id)?.index),
+    // Names and places of steps never change in a run.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [run.definition.groups, shape],
+  )
   const beginsAt = new Date(run.startedAt ?? run.startAfter ?? run.createdAt).getTime()
   const endsAt = run.endedAt ? new Date(run.endedAt).getTime() : Math.max(nowMs, beginsAt)
   const { times, usual, decides, endsAt: foreseen } = runTimes(steps, drawn, beginsAt, endsAt)
-  const named =
-    values.step === undefined ? firstToLookAt(steps) : (steps.find(({ path }) => path === values.step) ?? null)
-  const chosen: FlowStepView | null = values.step === '-' ? null : named
+  // `-` stands in the address for no step, where one would else be chosen.
+  const stepNamed = (path: string | undefined): FlowStepView | null =>
+    path === undefined ? firstToLookAt(steps) : (steps.find((step) => step.path === path) ?? null)
+  const chosen = stepNamed(values.step)
   const counts = countsOf(steps)
+  const notices = useRunNotices(run.id)
   const choose = (index: number | null): void =>
     set({ step: index === null ? '-' : (steps[index]?.path ?? null), try: null, tab: null }, 'replace')
   const chain = steps.filter(({ index, flow }) => decides.has(index) && flow === null)
@@ -89,9 +99,11 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
           steps={drawn}
           times={times}
           usual={usual}
+          groups={groups}
           decides={decides}
-          lookOf={(index) => lookOfStep(steps[index] as FlowStepView, times[index])}
+          lookOf={(index) => lookOfStep(steps[index] as FlowStepView, times[index], endsAt)}
           chosen={chosen?.index ?? null}
+          chosenNow={() => stepNamed(addressNow().step)?.index ?? null}
           onChoose={choose}
           begins={{ at: beginsAt, text: clockSeconds(beginsAt, zone) }}
           nowAt={run.endedAt || !run.startedAt || nowMs === 0 ? null : nowMs}
@@ -124,6 +136,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
                   title: `Inputs ${run.definition.inputs.length || ''}`,
                   content: <InputList run={run} />,
                 },
+                { id: 'notices', title: `Notices ${notices.count || ''}`, content: notices.content },
               ]}
             />
           </>

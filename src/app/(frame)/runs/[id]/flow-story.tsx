@@ -1,11 +1,11 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import type { ReactNode } from 'react'
 import type { StoryLine } from '@/service/flow-runs'
 import type { FlowRunFull } from '@/service/run-page'
 import { api } from '@/ui/api'
 import { Mute } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
 

@@ -199,7 +199,8 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
         )}
         <Spring />
         <Small>
-          {total.toLocaleString('en-GB')} lines{attempt.outputCut ? ', cut' : ''}
+          {total === 1 ? '1 line' : `${total.toLocaleString('en-GB')} lines`}
+          {attempt.outputCut ? ', cut' : ''}
         </Small>
         <Checkbox isSelected={follow} onChange={setFollow}>
           Follow

@@ -89,6 +89,7 @@ const SERVER = {
   'POST /runs/18204/stop': undefined,
   'GET /runs/18204/why': { reason: null },
   'GET /runs/18204/earlier': [],
+  'GET /notice-sends': [],
 }
 function page(what: Partial<RunFull>, more: object = {}, options: object = { role: 'operator' }): Asked[] {
   return show(<RunScreen id={18204} />, { ...SERVER, 'GET /runs/18204': run(what), ...more }, options)
@@ -144,6 +145,19 @@ describe('a run that ended', () => {
     expect(rows[2]?.textContent).toMatch(/^2 of 2.*lost.*brack-ops1.*Lost\.$/)
     fireEvent.keyDown(screen.getByRole('button', { name: 'try 1 on tarn-ops1, failed' }), { key: 'Enter' })
     expect(window.location.search).toContain('try=1')
+  })
+
+  it('says how long it waited once it was ready, and who was told of it', async () => {
+    page({})
+    expect((await screen.findByText('waited')).parentElement?.textContent).toContain('0:19')
+    fireEvent.click(screen.getByRole('tab', { name: 'Notices' }))
+    expect(await screen.findByText(/Nobody was told anything of it/)).toBeTruthy()
+    // Of a run that was tried again only its making is known.
+    page({ readyAt: ago(50), tries: [attempt({ handedAt: ago(100) }), attempt({ id: 71, number: 2 })] })
+    expect((await screen.findByText('waited')).parentElement?.textContent).toContain('0:20')
+    page({ readyAt: ago(100), createdAt: ago(100) })
+    await screen.findByText('Exit code 3; success is 0.')
+    expect(screen.queryByText('waited')).toBeNull()
   })
 
   it('says when it ended after its time to finish', async () => {

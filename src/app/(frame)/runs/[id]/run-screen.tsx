@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { describeReason, type Reason } from '@/core/dispatch/describe'
@@ -14,8 +13,10 @@ import { useAddress } from '@/ui/hooks/address'
 import { useMay, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
+import { Crumb } from '@/ui/parts/crumb'
 import { Confirm } from '@/ui/parts/dialog'
-import { FactItem, Facts, Mono, Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { FactItem, Facts, Mono, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { StateChip } from '@/ui/parts/state-mark'
 import { Time, Took } from '@/ui/parts/time'
 import { StartDialog } from '../../work/start-dialog'
@@ -23,6 +24,7 @@ import { CommonFacts } from './common-facts'
 import { FlowRunScreen } from './flow-run-screen'
 import { Picture } from './picture'
 import { RunTabs } from './run-tabs'
+import { waitedMs } from './waited'
 
 export function RunScreen({ id }: { id: number }): ReactNode {
   const { data: run, error } = useQuery({
@@ -43,6 +45,7 @@ export function RunScreen({ id }: { id: number }): ReactNode {
 
 function Loaded({ run }: { run: RunFull }): ReactNode {
   const { values, set } = useAddress()
+  const waited = waitedMs(run)
   const attemptNumber = Number(values.try) || run.tries.length
   const attempt = run.tries.find((t) => t.number === attemptNumber) ?? run.tries.at(-1)
   return (
@@ -56,6 +59,7 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
             <Took from={run.startedAt} to={run.endedAt} />
           </FactItem>
         )}
+        {waited !== null && <FactItem name="waited">{duration(waited)}</FactItem>}
         <FactItem name="usual length">{run.usualMs === null ? '—' : duration(run.usualMs)}</FactItem>
         {run.agent && (
           <FactItem name="machine">
@@ -92,12 +96,7 @@ function Head({ run }: { run: RunFull }): ReactNode {
   }
   return (
     <Row $wrap>
-      <Mute>
-        <Link href="/runs" data-back>
-          Runs
-        </Link>{' '}
-        /
-      </Mute>
+      <Crumb href="/runs">Runs</Crumb>
       <h1>{run.title}</h1>
       <Mono>#{run.id}</Mono>
       <StateChip mark={run.state}>{run.stopAskedBy && !isOver ? 'stopping' : run.state}</StateChip>

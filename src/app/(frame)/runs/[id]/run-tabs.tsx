@@ -4,6 +4,7 @@ import type { AttemptRow, RunFull } from '@/service/run-page'
 import { useAddress } from '@/ui/hooks/address'
 import { Mute } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
+import { useRunNotices } from '../sent-notices'
 import { Earlier } from './earlier'
 import { Output } from './output'
 import { InputList, Tries, WhatRan } from './what-ran'
@@ -11,6 +12,7 @@ import { InputList, Tries, WhatRan } from './what-ran'
 /** All about one run of a job: what it wrote, what exactly ran, with which inputs, its tries, and how it went before. */
 export function RunTabs({ run, attempt }: { run: RunFull; attempt: AttemptRow | undefined }): ReactNode {
   const { values, set } = useAddress()
+  const notices = useRunNotices(run.flow?.id ?? run.id)
   return (
     <Tabs
       label="About this run"
@@ -26,6 +28,7 @@ export function RunTabs({ run, attempt }: { run: RunFull; attempt: AttemptRow | 
         { id: 'inputs', title: `Inputs ${run.definition.inputs.length || ''}`, content: <InputList run={run} /> },
         { id: 'tries', title: `Tries ${run.tries.length || ''}`, content: <Tries run={run} /> },
         { id: 'earlier', title: 'Earlier runs', content: <Earlier run={run} /> },
+        { id: 'notices', title: `Notices ${notices.count || ''}`, content: notices.content },
       ]}
     />
   )

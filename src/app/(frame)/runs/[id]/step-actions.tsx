@@ -9,12 +9,21 @@ import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { Dialog } from '@/ui/parts/dialog'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Select, TextField } from '@/ui/parts/fields'
-import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { namesOf } from './flow-model'
 
 /** What may be done with one step of a flow run. */
-export function StepActions({ run, step }: { run: FlowRunFull; step: FlowStepView }): ReactNode {
+export function StepActions({
+  run,
+  step,
+  all,
+}: {
+  run: FlowRunFull
+  step: FlowStepView
+  all: readonly FlowStepView[]
+}): ReactNode {
   const client = useQueryClient()
   const say = useSay()
   const { why } = useMay('operate')
@@ -58,6 +67,7 @@ export function StepActions({ run, step }: { run: FlowRunFull; step: FlowStepVie
       <AgainDialog
         run={run}
         steps={[step.path]}
+        all={all}
         isOpen={open === 'again'}
         onClose={() => setOpen(null)}
         onDone={refresh}
@@ -116,13 +126,7 @@ function MarkDialog({
             error={trouble?.errors.find(({ path }) => path === 'why')?.message}
             autoFocus
           />
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              Mark it
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>Mark it</DialogButtons>
         </Stack>
       </form>
     </Dialog>
@@ -133,12 +137,15 @@ function MarkDialog({
 export function AgainDialog({
   run,
   steps,
+  all,
   isOpen,
   onClose,
   onDone,
 }: {
   run: FlowRunFull
   steps: readonly string[]
+  /** All steps of the run. */
+  all: readonly FlowStepView[]
   isOpen: boolean
   onClose: () => void
   onDone: () => void
@@ -151,19 +158,20 @@ export function AgainDialog({
     queryFn: () => api.post<AgainPreview>(`/runs/${run.id}/steps/again/preview`, { steps }),
     enabled: isOpen,
   })
+  const names = namesOf(all)
   const changed = Object.fromEntries(Object.entries(inputs).filter(([name, value]) => run.inputs[name] !== value))
   return (
-    <Dialog title={`Run again from ${steps.join(', ')}`} isOpen={isOpen} onClose={onClose} width={560}>
+    <Dialog title={`Run again from ${steps.map(names).join(', ')}`} isOpen={isOpen} onClose={onClose} width={560}>
       <Stack $gap={12}>
         <Trouble error={error ?? trouble} />
         {data && (
           <>
-            <List title={`${count(data.again.length, 'step')} decided again`} paths={data.again} />
-            <List title={`${count(data.kept.length, 'step')} kept`} paths={data.kept} />
+            <List title={`${count(data.again.length, 'step')} decided again`} names={data.again.map(names)} />
+            <List title={`${count(data.kept.length, 'step')} kept`} names={data.kept.map(names)} />
             {data.inTheWay.length > 0 && (
               <p style={{ color: 'var(--failed)' }}>
-                {data.inTheWay.join(', ')} {data.inTheWay.length === 1 ? 'has' : 'have'} not ended yet. Wait for that,
-                or stop the flow first.
+                {data.inTheWay.map(names).join(', ')} {data.inTheWay.length === 1 ? 'has' : 'have'} not ended yet. Wait
+                for that, or stop the flow first.
               </p>
             )}
           </>
@@ -199,13 +207,13 @@ export function AgainDialog({
   )
 }
 
-function List({ title, paths }: { title: string; paths: readonly string[] }): ReactNode {
+function List({ title, names }: { title: string; names: readonly string[] }): ReactNode {
   return (
     <div>
       <b>{title}</b>
       <p>
-        <Mono>{paths.slice(0, 30).join(', ') || '—'}</Mono>
-        {paths.length > 30 && <Small> and {paths.length - 30} more</Small>}
+        {names.slice(0, 30).join(', ') || '—'}
+        {names.length > 30 && <Small> and {names.length - 30} more</Small>}
       </p>
     </div>
   )

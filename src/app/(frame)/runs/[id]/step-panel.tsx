@@ -1,21 +1,22 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import type { ReactNode } from 'react'
 import { describeReason, type Reason } from '@/core/dispatch/describe'
 import type { FlowStepView } from '@/service/flow-runs'
 import type { FlowRunFull, RunFull } from '@/service/run-page'
 import { api } from '@/ui/api'
-import { clock } from '@/ui/format'
+import { clock, clockSeconds, duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Mono, Mute, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { StateMark } from '@/ui/parts/state-mark'
 import { REASONS } from './flow-outline'
 import { whyStepWaits } from './flow-model'
 import { RunTabs } from './run-tabs'
 import { StepActions } from './step-actions'
+import { waitedMs } from './waited'
 
 /** The chosen step of a flow run: what it is, what may be done with it, and all about its newest run. */
 export function StepPanel({
@@ -36,6 +37,7 @@ export function StepPanel({
     enabled: step.runId !== null,
   })
   const stepRun = step.runId === null ? undefined : data
+  const waited = stepRun ? waitedMs(stepRun) : null
   const attempt = stepRun?.tries.find(({ number }) => number === Number(values.try)) ?? stepRun?.tries.at(-1)
   return (
     <>
@@ -46,6 +48,7 @@ export function StepPanel({
         <Small>
           {[
             step.agent,
+            waited === null ? null : `waited ${duration(waited)}`,
             step.attempts > 1 ? `${step.attempts} tries` : null,
             stepRun?.exitCode === null || stepRun?.exitCode === undefined ? null : `exit ${stepRun.exitCode}`,
             step.tolerated ? 'its failure is tolerated' : null,
@@ -60,7 +63,7 @@ export function StepPanel({
           </Link>
         )}
         <Spring />
-        <StepActions run={run} step={step} />
+        <StepActions run={run} step={step} all={steps} />
         <Button kind="quiet" onPress={onClose}>
           The whole flow
         </Button>
@@ -100,12 +103,16 @@ function WhyStep({ step, steps }: { step: FlowStepView; steps: readonly FlowStep
         ? describeReason(data.reason, (at) => clock(at, zone))
         : 'It starts in a moment.'
       : (whyStepWaits(step, steps) ??
-        (step.state === 'running' && step.runState === 'waiting' ? `Waits for its next try: ${step.runReason}` : null))
+        (step.state === 'running' && step.runState === 'waiting'
+          ? `Waits for its next try${step.startAfter ? ` at ${clockSeconds(step.startAfter, zone)}` : ''}. ${step.runReason}`
+          : null))
   if (!sentence) return null
   return (
     <div style={{ padding: '4px 12px', margin: '2px 12px', borderLeft: '4px solid var(--brass)' }} role="status">
       <b>Why is it waiting?</b> {sentence}
-      {step.gate && step.state === 'waiting' && ` Then it looks at its gate: ${step.gate}.`}
+      {step.willSkip === 'off' && ' Then it is skipped: its job is switched off.'}
+      {step.willSkip === 'gate' && ` Then it is skipped: it runs ${step.gate}, and the run’s day is none of those.`}
+      {step.gate && step.state === 'waiting' && !step.willSkip && ` Then it looks at its gate: ${step.gate}.`}
     </div>
   )
 }

@@ -12,9 +12,9 @@ import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useDraft } from '@/ui/hooks/draft'
 import { useMay } from '@/ui/hooks/me'
-import { BothVersions } from '@/ui/parts/both-versions'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
+import { DraftNews } from '@/ui/parts/draft-news'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { RuleActions, RuleEditor } from '../rule/rule-editor'
@@ -93,7 +93,7 @@ export function CalendarEditor({
     for (const key of ['calendars', 'triggers', 'coming']) void client.invalidateQueries({ queryKey: [key] })
     say(`${title} is saved.`)
   })
-  const { content, set, trouble, become, isChanged } = draft
+  const { content, set, become, isChanged } = draft
   const year = /^\d{4}$/.test(values.year ?? '') ? Number(values.year) : Number(today.slice(0, 4))
   const slug = calendar?.slug ?? NEW_SLUG
   const view = useYear(desk, slug, content.rule, year)
@@ -109,7 +109,6 @@ export function CalendarEditor({
       router.replace(`/timing/calendars/${id}`)
       return 1
     })
-  const theirs = trouble?.code === 'conflict' ? (trouble.body.theirs as CalendarRow) : null
   const compared = values.with === YEAR ? YEAR : others.find((each) => each.slug === values.with)
   return (
     <>
@@ -151,18 +150,7 @@ export function CalendarEditor({
             Save
           </Button>
         </Row>
-        {theirs && (
-          <BothVersions
-            what="calendar"
-            mine={content}
-            theirs={contentOf(theirs)}
-            version={theirs.version}
-            savedBy={theirs.savedBy}
-            onKeepMine={() => save(theirs.version)}
-            onTakeTheirs={() => become(contentOf(theirs), theirs.version)}
-          />
-        )}
-        {trouble && !theirs && <Trouble error={trouble} />}
+        <DraftNews draft={draft} what="calendar" contentOf={contentOf} onSave={save} />
         {calendar && <HolidayNews calendar={calendar} isChanged={isChanged} />}
         {view.error && <Trouble error={{ title: 'The rule cannot be worked out', detail: view.error.message }} />}
         {compared === undefined ? (

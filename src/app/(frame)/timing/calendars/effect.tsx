@@ -1,10 +1,10 @@
 'use client'
-import Link from 'next/link'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { CalendarPreview } from '@/service/previews'
 import { count } from '@/ui/format'
 import { Small, Stack } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { ChangesList, summaryOf } from '../changes-list'
 
 const Box = styled.section`

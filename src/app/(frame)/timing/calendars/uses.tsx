@@ -1,6 +1,5 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { CalendarUse } from '@/service/calendar-uses'
@@ -10,6 +9,7 @@ import { clock, dayAndYear } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Small, Stack } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 
 const List = styled.ul`
   display: flex;

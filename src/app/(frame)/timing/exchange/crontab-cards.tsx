@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useState, type ReactNode } from 'react'
 import type { CrontabOut as Written } from '@/core/exchange/crontab-out'
 import type { CrontabPreview } from '@/service/crontabs'
@@ -15,6 +14,7 @@ import { Card } from '@/ui/parts/card'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { FileButton } from '@/ui/parts/file-button'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
 
 /** A crontab read line by line, then made into jobs and triggers. */

@@ -67,6 +67,15 @@ const saved = async (asked: Asked[]): Promise<TriggerDefinition> => {
   return (put?.body as { definition: TriggerDefinition }).definition
 }
 
+describe('what a trigger gives', () => {
+  it('is asked for as a trigger starts it, not as the person who looks at it would', async () => {
+    const asked = edit(trigger())
+    await waitFor(() => expect(asked.some(({ what }) => what.startsWith('GET /startables/'))).toBe(true))
+    const starters = asked.filter(({ what }) => what.startsWith('GET /startables/')).map(({ query }) => query.starter)
+    expect(new Set(starters)).toEqual(new Set(['trigger']))
+  })
+})
+
 describe('phrase and form of a trigger', () => {
   it('are in step: words change the form', async () => {
     const asked = edit(trigger())

@@ -1,8 +1,8 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
+import styled from 'styled-components'
 import { triggerSchema, type TriggerContent, type TriggerDefinition } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/calendars'
 import type { TriggerFull } from '@/service/triggers'
@@ -12,10 +12,11 @@ import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useDraft } from '@/ui/hooks/draft'
 import { useMay, useMe } from '@/ui/hooks/me'
-import { BothVersions } from '@/ui/parts/both-versions'
 import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
-import { Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { DraftNews } from '@/ui/parts/draft-news'
+import { EditorHead } from '@/ui/parts/editor-head'
+import { Page, Panel, Small } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
 import { useTriggerPreview } from '../use-preview'
 import { Foresight } from './foresight'
@@ -31,6 +32,12 @@ export function contentOf({ title, notes, jobId, enabled, definition }: TriggerF
 }
 
 const contentSchema = triggerSchema.omit({ slug: true })
+
+const News = styled.div`
+  &:not(:empty) {
+    margin-bottom: 12px;
+  }
+`
 
 /** One trigger: its phrase and its form in step, what it will do, and what it did. */
 export function TriggerEditor({
@@ -88,28 +95,11 @@ export function TriggerEditor({
       return 1
     })
   }
-  const theirs = trouble?.code === 'conflict' ? (trouble.body.theirs as TriggerFull) : null
-  const faultCount = draft.faults.size
   const editor = (
     <div style={{ overflow: 'auto', flex: 1, minHeight: 0, padding: '12px 14px 20px' }}>
-      {theirs && (
-        <div style={{ marginBottom: 12 }}>
-          <BothVersions
-            what="trigger"
-            mine={content}
-            theirs={contentOf(theirs)}
-            version={theirs.version}
-            savedBy={theirs.savedBy}
-            onKeepMine={() => save(theirs.version)}
-            onTakeTheirs={() => become(contentOf(theirs), theirs.version)}
-          />
-        </div>
-      )}
-      {trouble && !theirs && (mustAsk || trouble.errors.length === 0) && (
-        <div style={{ marginBottom: 12 }}>
-          <Trouble error={trouble} />
-        </div>
-      )}
+      <News>
+        <DraftNews draft={draft} what="trigger" contentOf={contentOf} onSave={save} isTroubleAtFields={!mustAsk} />
+      </News>
       <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 392px', gap: 18 }}>
         <TriggerForm
           content={content}
@@ -137,37 +127,24 @@ export function TriggerEditor({
   )
   return (
     <Page style={{ overflow: 'hidden' }}>
-      <Row>
-        <Mute>
-          <Link href="/timing" data-back>
-            Timing
-          </Link>{' '}
-          /
-        </Mute>
-        <h1>{trigger ? content.title || 'Untitled' : 'New trigger'}</h1>
-        {trigger && (
-          <Small>
-            version {draft.version}, saved by{' '}
-            {draft.version !== trigger.version || trigger.savedBy === me.name ? 'you' : trigger.savedBy}
-          </Small>
-        )}
-        {isChanged && <Small>· not saved yet</Small>}
-        <Spring />
-        {draft.tried && faultCount > 0 && (
-          <Small style={{ color: 'var(--failed)' }}>
-            {faultCount === 1 ? 'One thing is not right yet.' : `${faultCount} things are not right yet.`}
-          </Small>
-        )}
+      <EditorHead
+        href="/timing"
+        back="Timing"
+        what="trigger"
+        saved={trigger}
+        draft={draft}
+        isSavable={isChanged || trigger === null}
+        saveWord={mustAsk ? 'Save it all the same' : 'Save'}
+        onSave={() => save()}
+        why={why}
+      >
         {trigger && <StartByHand trigger={trigger} machines={preview.data?.facts?.machines ?? 1} />}
         {trigger && (
           <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>
             Remove
           </Button>
         )}
-        <Button kind="strong" onPress={() => save()} isDisabled={!isChanged && trigger !== null} whyNot={why}>
-          {mustAsk ? 'Save it all the same' : 'Save'}
-        </Button>
-      </Row>
+      </EditorHead>
       <Panel style={{ flex: 1, minHeight: 0, display: 'flex', flexDirection: 'column' }}>
         {trigger ? (
           <Tabs

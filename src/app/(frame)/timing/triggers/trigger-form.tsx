@@ -1,6 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
+import { defaultWords } from '@/core/work/inputs'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/calendars'
 import type { TriggerPreview } from '@/service/previews'
@@ -104,8 +105,8 @@ export function TriggerForm({
 /** The job’s or flow’s questions, answered beforehand; what is left open takes its own default. */
 function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { jobId: number }): ReactNode {
   const { data: job } = useQuery({
-    queryKey: ['jobs', jobId, 'start'],
-    queryFn: () => api.get<Startable>(`/startables/${jobId}`),
+    queryKey: ['jobs', jobId, 'start', 'trigger'],
+    queryFn: () => api.get<Startable>(`/startables/${jobId}?starter=trigger`),
   })
   if (!job || job.inputs.length === 0) return null
   const set = (name: string, value: string | null): void => {
@@ -120,7 +121,15 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
           const options = input.type === 'yes-no' ? ['yes', 'no'] : input.options
           const label = input.title || input.name
           const error = faultOf(`definition.with.${input.name}`)
-          if (input.type === 'secret') return <Small key={input.name}>{label}: a trigger cannot give a secret.</Small>
+          if (input.type === 'secret')
+            return (
+              <Small key={input.name}>
+                {label}:{' '}
+                {input.default === null
+                  ? 'a trigger cannot give a secret.'
+                  : `${defaultWords(input.default)}, a secret.`}
+              </Small>
+            )
           if (options.length > 0)
             return (
               <Select
@@ -129,7 +138,9 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
                 value={definition.with[input.name] ?? BY_DEFAULT}
                 onChange={(value) => set(input.name, value === BY_DEFAULT ? null : value)}
                 choices={[
-                  ...(input.default === null ? [] : [{ id: BY_DEFAULT, title: `by default: ${input.default}` }]),
+                  ...(input.default === null
+                    ? []
+                    : [{ id: BY_DEFAULT, title: `by default: ${defaultWords(input.default)}` }]),
                   ...options.map((id) => ({ id, title: id })),
                 ]}
                 error={error}
@@ -143,7 +154,7 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
               type={input.type === 'day' ? 'date' : 'text'}
               value={definition.with[input.name] ?? ''}
               onChange={(value) => set(input.name, value === '' ? null : value)}
-              placeholder={input.default === null ? '' : `by default: ${input.default}`}
+              placeholder={input.default === null ? '' : `by default: ${defaultWords(input.default)}`}
               error={error}
               width="190px"
             />

@@ -1,6 +1,5 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useMemo, type ReactNode } from 'react'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/calendars'
@@ -9,7 +8,8 @@ import type { JobRow } from '@/service/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
-import { Mute, Page, Trouble } from '@/ui/parts/layout'
+import { Page } from '@/ui/parts/layout'
+import { NoSuch } from '@/ui/parts/no-such'
 import { contentOf, TriggerEditor, type Content } from './trigger-editor'
 
 function useBasics(): { calendars: CalendarRow[] | undefined; jobs: JobRow[] | undefined } {
@@ -45,17 +45,7 @@ export function TriggerScreen({ id }: { id: number }): ReactNode {
     queryKey: ['triggers', id],
     queryFn: () => api.get<TriggerFull>(`/triggers/${id}`),
   })
-  if (error)
-    return (
-      <Page>
-        <Mute>
-          <Link href="/timing" data-back>
-            Timing
-          </Link>
-        </Mute>
-        <Trouble error={error} />
-      </Page>
-    )
+  if (error) return <NoSuch href="/timing" back="Timing" error={error} />
   if (!trigger || !calendars || !jobs) return <Page aria-busy="true" />
   return <TriggerEditor key={id} trigger={trigger} initial={contentOf(trigger)} calendars={calendars} jobs={jobs} />
 }

@@ -1,31 +1,24 @@
 'use client'
 import { useState, type ReactNode } from 'react'
-import { addStep, freeStepId } from '@/core/flow/edit'
-import type { FlowDefinition } from '@/core/work/flow'
+import type { Place } from '@/core/flow/edit'
 import type { FlowMaterial } from '@/service/flows'
-import { Dialog } from '@/ui/parts/dialog'
+import { WORK_TYPE } from '@/ui/flow/use-drags'
+import { Beside } from '@/ui/parts/dialog'
 import { Select, TextField } from '@/ui/parts/fields'
-import { Mute, Row, Small, Stack } from '@/ui/parts/layout'
+import { Mute, Row, Small } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 
 type How = 'after' | 'before' | 'beside' | 'alone'
 
+export interface Adding {
+  readonly material: FlowMaterial
+  readonly chosen: string | null
+  /** What the step runs: `job` or `flow` and its name. */
+  readonly onAdd: (work: string, place: Place) => void
+}
+
 /** A new step: which job or flow it runs, and where it stands. */
-export function AddStep({
-  definition,
-  material,
-  chosen,
-  isOpen,
-  onClose,
-  onAdd,
-}: {
-  definition: FlowDefinition
-  material: FlowMaterial
-  chosen: string | null
-  isOpen: boolean
-  onClose: () => void
-  onAdd: (next: FlowDefinition, id: string) => void
-}): ReactNode {
+export function AddStep({ material, chosen, onClose, onAdd }: Adding & { onClose: () => void }): ReactNode {
   const [text, setText] = useState('')
   const [how, setHow] = useState<How>('after')
   const where: How = chosen === null ? 'alone' : how
@@ -50,16 +43,28 @@ export function AddStep({
   const shown = all.filter((each) =>
     `${each.title} ${each.area} ${each.slug}`.toLowerCase().includes(text.trim().toLowerCase()),
   )
-  const add = (work: (typeof all)[number]): void => {
-    const id = freeStepId(definition, work.slug)
-    const place = where === 'alone' || chosen === null ? ({ how: 'alone' } as const) : { how: where, step: chosen }
-    onAdd(addStep(definition, work.kind === 'job' ? { job: work.slug } : { flow: work.slug }, id, place), id)
+  const add = ({ id }: (typeof all)[number]): void => {
+    onAdd(id, where === 'alone' || chosen === null ? { how: 'alone' } : { how: where, step: chosen })
     onClose()
-    setText('')
   }
+  const first = text.trim() === '' ? undefined : shown[0]
   return (
-    <Dialog title="Add a step" isOpen={isOpen} onClose={onClose} width={620}>
-      <Stack $gap={10}>
+    <Beside
+      title="Add a step"
+      hint="Enter adds the first that is found, the arrow down leads to the others. Or drag one into the picture."
+      onClose={onClose}
+    >
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          if (first) add(first)
+        }}
+        onKeyDown={(event) => {
+          if (event.key !== 'ArrowDown' || !(event.target instanceof HTMLInputElement)) return
+          event.preventDefault()
+          event.currentTarget.nextElementSibling?.querySelector<HTMLElement>('tr[tabindex]')?.focus()
+        }}
+      >
         <Row $top>
           <TextField label="Find a job or flow" type="search" value={text} onChange={setText} autoFocus width="280px" />
           {chosen !== null && (
@@ -77,25 +82,28 @@ export function AddStep({
             />
           )}
         </Row>
-        {all.length === 0 ? (
-          <Mute>There is no job yet. Write one first: Work, New job.</Mute>
-        ) : (
-          <div style={{ maxHeight: 330, display: 'flex' }}>
-            <Table
-              label="What the step runs"
-              rows={shown}
-              onOpen={add}
-              columns={[
-                { id: 'title', title: 'Runs', cell: (each) => <b>{each.title}</b> },
-                { id: 'kind', title: '', cell: (each) => each.kind },
-                { id: 'area', title: 'Area', cell: (each) => <Small>{each.area}</Small> },
-                { id: 'active', title: '', cell: (each) => (each.active ? '' : 'off') },
-              ]}
-            />
-          </div>
-        )}
-        <Small>Enter or a click adds it.</Small>
-      </Stack>
-    </Dialog>
+      </form>
+      {all.length === 0 ? (
+        <Mute>There is no job yet. Write one first: Work, New job.</Mute>
+      ) : (
+        <div style={{ flex: 1, minHeight: 120, display: 'flex', flexDirection: 'column' }}>
+          <Table
+            label="What the step runs"
+            rows={shown}
+            onOpen={add}
+            onDragStart={({ id }, transfer) => {
+              transfer.setData(WORK_TYPE, id)
+              transfer.effectAllowed = 'copy'
+            }}
+            columns={[
+              { id: 'title', title: 'Runs', cell: (each) => <b>{each.title}</b> },
+              { id: 'kind', title: '', cell: (each) => each.kind },
+              { id: 'area', title: 'Area', cell: (each) => <Small>{each.area}</Small> },
+              { id: 'active', title: '', cell: (each) => (each.active ? '' : 'off') },
+            ]}
+          />
+        </div>
+      )}
+    </Beside>
   )
 }

@@ -5,7 +5,8 @@ import { FlowFault } from '@/core/flow/inputs'
 import { rehearse, isOpen, type Rehearsal } from '@/core/flow/rehearse'
 import type { Outcome } from '@/core/flow/state'
 import { deciding, drawnOf, timesOf, type DrawnStep, type Span } from '@/core/flow/times'
-import { bundleFlow, type FlowDefinition } from '@/core/work/flow'
+import { bundleFlow, withKnown, type FlowDefinition } from '@/core/work/flow'
+import type { KnownValues } from '@/core/work/inputs'
 import type { Fault } from '@/core/schema/faults'
 import type { FlowMaterial } from '@/service/flows'
 
@@ -68,10 +69,11 @@ export function planFor(
   const others = material.flows
     .filter((each) => each.slug !== own)
     .map((each) => bundleFlow(each.slug, each.definition))
+  const known: KnownValues = (source) => ('shared' in source ? material.shared[source.shared] : undefined)
   try {
     return planOf(
       {
-        flows: [flow, ...others],
+        flows: [flow, ...others].map((each) => withKnown(each, known)),
         jobs: material.jobs.map((job) => ({ id: job.slug, active: job.active })),
       },
       own,

@@ -1,8 +1,8 @@
 'use client'
-import type { ReactNode } from 'react'
+import { memo, useMemo, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Fault } from '@/core/schema/faults'
-import type { FlowDefinition } from '@/core/work/flow'
+import type { FlowDefinition, FlowStep } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
 import { Mute, Small } from '@/ui/parts/layout'
 
@@ -10,6 +10,9 @@ const List = styled.ul`
   padding: 6px 0;
 `
 const Item = styled.li<{ $chosen: boolean }>`
+  /* Of hundreds of steps only those in sight are laid out. */
+  content-visibility: auto;
+  contain-intrinsic-height: 26px;
   button {
     all: unset;
     box-sizing: border-box;
@@ -38,7 +41,7 @@ const Item = styled.li<{ $chosen: boolean }>`
 `
 
 /** The same steps as a list: arrow keys go through it, Delete takes a step out. */
-export function EditorOutline({
+export const EditorOutline = memo(function EditorOutline({
   definition,
   material,
   faults,
@@ -50,58 +53,82 @@ export function EditorOutline({
   material: FlowMaterial
   faults: readonly Fault[]
   chosen: string | null
+  /** The same function each time: what has not changed is not drawn again. */
   onChoose: (id: string) => void
   onRemove: ((id: string) => void) | undefined
 }): ReactNode {
+  const titles = useMemo(
+    () =>
+      new Map([
+        ...material.jobs.map((job) => [`job ${job.slug}`, job.title] as const),
+        ...material.flows.map((flow) => [`flow ${flow.slug}`, flow.title] as const),
+      ]),
+    [material],
+  )
   if (definition.steps.length === 0)
     return (
       <Mute style={{ display: 'block', padding: 14 }}>
         No step yet. A flow is made of jobs and of other flows: add one, then what comes after it.
       </Mute>
     )
-  const titles = new Map([
-    ...material.jobs.map((job) => [`job ${job.slug}`, job.title] as const),
-    ...material.flows.map((flow) => [`flow ${flow.slug}`, flow.title] as const),
-  ])
+  const faulty = new Set(faults.map(({ path }) => /^steps\[(\d+)\]/.exec(path)?.[1]))
   return (
     <List aria-label="Steps">
       {definition.steps.map((step, i) => (
-        <Item key={step.id} $chosen={step.id === chosen}>
-          <button
-            type="button"
-            aria-current={step.id === chosen}
-            onClick={() => onChoose(step.id)}
-            onKeyDown={(event) => {
-              if (event.key === 'Delete' && onRemove) onRemove(step.id)
-              const to = { ArrowDown: 'nextElementSibling', ArrowUp: 'previousElementSibling' }[event.key] as
-                'nextElementSibling' | undefined
-              const next = to && (event.currentTarget.parentElement?.[to]?.firstElementChild as HTMLElement | null)
-              if (!next) return
-              event.preventDefault()
-              next.focus()
-              next.click()
-            }}
-          >
-            <b>{step.title ?? step.id}</b>
-            <span className="rest">
-              <Small>
-                {[
-                  titles.get(step.job === undefined ? `flow ${step.flow}` : `job ${step.job}`),
-                  step.after ? `after ${step.after.map((link) => link.step).join(', ')}` : null,
-                ]
-                  .filter(Boolean)
-                  .join(' · ')}
-              </Small>
-            </span>
-            {step.gate !== undefined && <span aria-label="has a gate">◇</span>}
-            {faults.some(({ path }) => path === `steps[${i}]` || path.startsWith(`steps[${i}].`)) && (
-              <span style={{ color: 'var(--failed)' }} aria-label="has a problem">
-                ●
-              </span>
-            )}
-          </button>
-        </Item>
+        <Row
+          key={step.id}
+          step={step}
+          runs={titles.get(step.job === undefined ? `flow ${step.flow}` : `job ${step.job}`)}
+          isChosen={step.id === chosen}
+          hasFault={faulty.has(String(i))}
+          onChoose={onChoose}
+          onRemove={onRemove}
+        />
       ))}
     </List>
   )
-}
+})
+
+const Row = memo(function Row({
+  step,
+  runs,
+  isChosen,
+  hasFault,
+  onChoose,
+  onRemove,
+}: {
+  step: FlowStep
+  runs: string | undefined
+  isChosen: boolean
+  hasFault: boolean
+  onChoose: (id: string) => void
+  onRemove: ((id: string) => void) | undefined
+}): ReactNode {
+  const onKeyDown = (event: KeyboardEvent): void => {
+    if (event.key === 'Delete') onRemove?.(step.id)
+    const to = { ArrowDown: 'nextElementSibling', ArrowUp: 'previousElementSibling' }[event.key] as
+      'nextElementSibling' | undefined
+    const next = to && (event.currentTarget.parentElement?.[to]?.firstElementChild as HTMLElement | null)
+    if (!next) return
+    event.preventDefault()
+    next.focus()
+    next.click()
+  }
+  const rest = [runs, step.after ? `after ${step.after.map((link) => link.step).join(', ')}` : null]
+  return (
+    <Item $chosen={isChosen}>
+      <button type="button" aria-current={isChosen} onClick={() => onChoose(step.id)} onKeyDown={onKeyDown}>
+        <b>{step.title ?? step.id}</b>
+        <span className="rest">
+          <Small>{rest.filter(Boolean).join(' · ')}</Small>
+        </span>
+        {step.gate !== undefined && <span aria-label="has a gate">◇</span>}
+        {hasFault && (
+          <span style={{ color: 'var(--failed)' }} aria-label="has a problem">
+            ●
+          </span>
+        )}
+      </button>
+    </Item>
+  )
+})

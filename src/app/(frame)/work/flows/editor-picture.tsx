@@ -1,57 +1,66 @@
 'use client'
-import type { ReactNode } from 'react'
+import { memo, useMemo, type ReactNode } from 'react'
+import { drawnGroups } from '@/core/flow/fold'
+import type { PlanStep } from '@/core/flow/plan'
+import type { Rehearsal } from '@/core/flow/rehearse'
+import type { Place } from '@/core/flow/edit'
 import type { StepResult } from '@/core/flow/state'
+import { distinctTitles } from '@/core/flow/titles'
 import type { Span } from '@/core/flow/times'
 import type { FlowDefinition } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
 import { duration } from '@/ui/format'
 import { FlowPicture } from '@/ui/flow/flow-picture'
 import type { BarLook } from '@/ui/flow/picture-bar'
+import type { DropPlace, Tie } from '@/ui/flow/use-drags'
 import { driftWords, useDrifts } from '@/ui/hooks/drifts'
-import { Mute, Panel, Row } from '@/ui/parts/layout'
 import type { Model } from './editor-model'
-import type { Rehearsing } from './rehearse-tab'
 
-/** The flow as it usually goes, or as the rehearsal says. */
-export function EditorPicture({
+/** The flow as it usually goes, or as the rehearsal says. Drawn again only when what it is given is another: its functions are to be the same each time. */
+export const EditorPicture = memo(function EditorPicture({
   model,
   material,
   definition,
+  isRehearsed,
   rehearsal,
   chosenPath,
+  chosenNow,
   onChoose,
-  onLink,
+  onTie,
+  onDropWork,
+  onDropGate,
   tools,
 }: {
   model: Model
   material: FlowMaterial
   definition: FlowDefinition
-  rehearsal: Rehearsing
+  isRehearsed: boolean
+  /** What would happen; null until it is known, or while it cannot be said. */
+  rehearsal: Rehearsal | null
   chosenPath: string | null
+  chosenNow: () => string | null
   onChoose: (path: string) => void
-  onLink: ((from: string, to: string) => void) | undefined
+  onTie: ((from: string, to: string | null, tie: Tie) => void) | undefined
+  onDropWork: ((work: string, place: Place) => void) | undefined
+  onDropGate: ((gate: string, step: string) => void) | undefined
   tools: ReactNode
 }): ReactNode {
   const drifts = useDrifts()
   const { plan } = model
-  if (!plan || plan.steps.length === 0)
-    return (
-      <Panel style={{ padding: 12 }}>
-        <Row>
-          {tools}
-          <Mute>
-            {plan ? 'The picture grows with the steps.' : 'The steps lead in a circle or share a name: see Problems.'}
-          </Mute>
-        </Row>
-      </Panel>
-    )
-  const titles = new Map(material.jobs.map((job) => [job.slug, job.title]))
+  const shown = useMemo(() => titlesOf(plan?.steps ?? [], material), [plan, material])
+  const groups = useMemo(() => drawnGroups(definition.groups, (id) => plan?.byPath.get(id)), [definition.groups, plan])
+  // The same picture with and without steps: what stands in its head keeps the focus when the first one comes.
+  const steps = plan?.steps ?? []
+  const instead = !plan
+    ? 'The steps lead in a circle or share a name: see Problems.'
+    : steps.length === 0
+      ? 'The picture grows with the steps.'
+      : undefined
   const jobIds = new Map(material.jobs.map((job) => [job.slug, job.id]))
-  const flowTitles = new Map(material.flows.map((flow) => [flow.slug, flow.title]))
-  const result = rehearsal.isOn && typeof rehearsal.result === 'object' ? rehearsal.result : null
+  const result = isRehearsed ? rehearsal : null
   const times = result
     ? model.times.map((time, i): Span => {
-        const ran = result.times.get(plan.steps[i]?.path ?? '')
+        const ran = result.times.get(steps[i]?.path ?? '')
         return ran ? { start: ran.start * 1000, end: ran.end * 1000 } : { start: time.start, end: time.start }
       })
     : model.times
@@ -59,13 +68,12 @@ export function EditorPicture({
     model.faults.flatMap(({ path }) => definition.steps[Number(/^steps\[(\d+)\]/.exec(path)?.[1] ?? -1)]?.id ?? []),
   )
   const lookOf = (index: number): BarLook => {
-    const step = plan.steps[index] as (typeof plan.steps)[number]
+    const step = steps[index] as PlanStep
     const stands = result?.steps.get(step.path) ?? null
     const time = times[index] as Span
     const drift = result ? undefined : drifts.get(jobIds.get(step.job ?? '') ?? 0)
     return {
-      title:
-        step.definition.title ?? titles.get(step.job ?? '') ?? flowTitles.get(step.flow ?? '') ?? step.definition.id,
+      title: shown[index] ?? step.path,
       detail: stands?.reason
         ? REASONS[stands.reason]
         : [
@@ -80,29 +88,46 @@ export function EditorPicture({
       hasFault: badSteps.has(step.path),
     }
   }
-  const chosen = chosenPath === null ? null : (plan.byPath.get(chosenPath) ?? null)
+  const indexOf = (path: string | null): number | null => plan?.byPath.get(path ?? '') ?? null
+  const pathOf = (index: number): string => steps[index]?.path ?? ''
   return (
     <FlowPicture
-      label={rehearsal.isOn ? 'The flow in rehearsal' : 'The flow as it usually goes'}
+      label={isRehearsed ? 'The flow in rehearsal' : 'The flow as it usually goes'}
       steps={model.drawn}
       times={times}
       usual={model.times}
+      groups={groups}
       decides={result ? new Set() : model.decides}
       lookOf={lookOf}
-      chosen={chosen}
-      onChoose={(index) => onChoose(plan.steps[index]?.path ?? '')}
+      chosen={indexOf(chosenPath)}
+      chosenNow={() => indexOf(chosenNow())}
+      onChoose={(index) => onChoose(pathOf(index))}
       begins={{ at: 0, text: 'begins' }}
       maxHeight="max(200px, 44vh)"
       tools={tools}
-      {...(onLink
-        ? {
-            onLink: (from: number, to: number) => {
-              const [a, b] = [plan.steps[from], plan.steps[to]]
-              if (a && b && a.parent < 0 && b.parent < 0) onLink(a.path, b.path)
-            },
-          }
-        : {})}
+      instead={instead}
+      onTie={onTie && ((from, to, tie) => onTie(pathOf(from), to === null ? null : pathOf(to), tie))}
+      onDropWork={
+        onDropWork &&
+        ((work: string, place: DropPlace | null) =>
+          onDropWork(work, place ? { how: place.side, step: pathOf(place.index) } : { how: 'alone' }))
+      }
+      onDropGate={onDropGate && ((gate, index) => onDropGate(gate, pathOf(index)))}
     />
+  )
+})
+
+function titlesOf(steps: readonly PlanStep[], { jobs, flows }: FlowMaterial): string[] {
+  const titles = new Map([
+    ...jobs.map(({ slug, title }) => [`job ${slug}`, title] as const),
+    ...flows.map(({ slug, title }) => [`flow ${slug}`, title] as const),
+  ])
+  return distinctTitles(
+    steps.map(({ parent, job, flow, definition: { id, title } }) => ({
+      parent,
+      id,
+      title: title ?? titles.get(flow === null ? `job ${job}` : `flow ${flow}`) ?? id,
+    })),
   )
 }
 

@@ -1,4 +1,4 @@
-import { fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { act, fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { flowDefinitionSchema, type FlowContent, type FlowDefinition } from '@/core/work/flow'
 import type { FlowFull, FlowMaterial } from '@/service/flows'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
@@ -28,6 +28,7 @@ const MATERIAL: FlowMaterial = {
     },
   ],
   calendars: [{ slug: 'month-end', title: 'Month-end close' }],
+  shared: {},
 }
 const DEFINITION = define([
   { id: 'bookings', job: 'bookings' },
@@ -134,12 +135,82 @@ describe('the editor of a flow', () => {
     expect(steps.map(({ id }) => id)).not.toContain('signs-2')
   })
 
-  it('links, joins, gates, routes, retries, groups and renames a step in sentences', async () => {
+  it('adds by keys alone, while another step is chosen, and gives the focus back', async () => {
+    const asked = edit()
+    const button = screen.getByRole('button', { name: 'Add a step' })
+    const begin = async (): Promise<HTMLElement> => {
+      act(() => button.focus())
+      await press('Add a step')
+      const field = within(await screen.findByRole('dialog')).getByRole('searchbox')
+      // For a press without keys or mouse, as here, the focus follows with the next frame.
+      await waitFor(() => expect(document.activeElement).toBe(field))
+      return field
+    }
+    fireEvent.submit(await begin())
+    expect(screen.getByRole('dialog')).toBeTruthy()
+    fireEvent.keyDown(document.activeElement as Element, { key: 'Escape' })
+    expect([screen.queryByRole('dialog'), document.activeElement]).toEqual([null, button])
+    const field = await begin()
+    fireEvent.click(line('ticket'))
+    fireEvent.change(field, { target: { value: 'si' } })
+    fireEvent.submit(field)
+    await waitFor(() => expect(list().at(-1)).toBe('signs-2Signs · after ticket'))
+    fireEvent.keyDown(await begin(), { key: 'ArrowDown' })
+    expect(document.activeElement?.textContent).toBe('BookingsjobSailing')
+    fireEvent.keyDown(document.activeElement as Element, { key: 'Enter' })
+    expect(document.activeElement).toBe(button)
+    const { steps } = await saved(asked)
+    expect(steps.find(({ id }) => id === 'bookings-2')?.after).toEqual([{ step: 'signs-2', when: 'succeeded' }])
+  })
+
+  it('keeps the focus where it is when the first step comes', async () => {
+    edit(define([]))
+    expect(screen.getByText('The picture grows with the steps.')).toBeTruthy()
+    const button = screen.getByRole('button', { name: 'Add a step' })
+    act(() => button.focus())
+    await press('Add a step')
+    fireEvent.click(within(await screen.findByRole('dialog')).getByText('Signs'))
+    expect(await screen.findByRole('img', { name: /^Signs/ })).toBeTruthy()
+    expect(document.activeElement).toBe(button)
+  })
+
+  it('sets a gate by one choice, takes it away again, and leaves a flow alone while no step is chosen', async () => {
+    const gate = { days: { weekdays: ['MO'] } }
+    const asked = edit(define(DEFINITION.steps.map((step) => (step.id === 'signs' ? { ...step, gate } : step))))
+    const open = async (): Promise<HTMLElement> => {
+      await press('Set a gate')
+      return screen.findByRole('dialog', { name: 'Set a gate' })
+    }
+    fireEvent.click(within(await open()).getByText('Always'))
+    expect(screen.getByRole('dialog', { name: 'Set a gate' })).toBeTruthy()
+    fireEvent.click(line('ticket'))
+    const rows = within(await open()).getAllByRole('row')
+    const wanted = rows.find(({ textContent }) => textContent?.startsWith('Month-end close')) as HTMLElement
+    fireEvent.keyDown(wanted, { key: 'Enter' })
+    expect(screen.queryByRole('dialog')).toBeNull()
+    expect(screen.getByRole('textbox', { name: 'Days, in words' })).toHaveProperty('value', '“Month-end close” days')
+    fireEvent.click(line('signs'))
+    fireEvent.click(within(await open()).getByText('Always'))
+    const gates = (await saved(asked)).steps.flatMap((step) => (step.gate ? [[step.id, step.gate]] : []))
+    expect(gates).toEqual([['ticket', { days: { calendar: 'month-end' } }]])
+  })
+
+  it('links and joins a step in sentences', async () => {
     const asked = edit(undefined, {}, { at: '/work/flows/46?step=signs' })
     await choose(/^wait for …|Wait for another step/, 'bookings')
     await choose(/all of these/, 'any one of these')
     await choose(/How check must have ended/, 'is over, even if passed over')
-    fireEvent.click(line('bookings'))
+    expect((await saved(asked)).steps.find(({ id }) => id === 'signs')).toMatchObject({
+      join: 'any',
+      after: [
+        { step: 'check', when: 'over' },
+        { step: 'bookings', when: 'succeeded' },
+      ],
+    })
+  })
+
+  it('retries, routes, groups and renames a step in sentences, the name wherever it stands', async () => {
+    const asked = edit(undefined, {}, { at: '/work/flows/46?step=bookings' })
     await choose(/as its job says/, 'this often:')
     type('Times', '3')
     type('Delay', '90 s')
@@ -154,13 +225,6 @@ describe('the editor of a flow', () => {
       onFailure: 'carryOn',
     })
     expect(groups).toMatchObject([{ id: 'begin', steps: ['seats'] }])
-    expect(steps.find(({ id }) => id === 'signs')).toMatchObject({
-      join: 'any',
-      after: [
-        { step: 'check', when: 'over' },
-        { step: 'seats', when: 'succeeded' },
-      ],
-    })
     expect(steps.find(({ id }) => id === 'check')?.after).toMatchObject([{ step: 'seats' }])
   })
 
@@ -234,6 +298,42 @@ describe('the editor of a flow', () => {
     expect(screen.getByText('1 of 1')).toBeTruthy()
     await press('Fold flows')
     expect(bars()).toHaveLength(4)
+  })
+
+  it('folds a group into one bar, which keys reach and Enter unfolds, and which a step that is found unfolds', async () => {
+    const groups = [{ id: 'checks', steps: ['bookings', 'check'] }]
+    edit(define(DEFINITION.steps, { groups }))
+    await choose('Groups 0 of 1 folded Groups', 'Fold checks')
+    expect(bars()).toEqual([
+      'Boards, 1:00',
+      'Signs, 1:00',
+      'Ticket, 0:06 · quicker: −20 % in 40 days',
+      'checks, 2 steps · 7:00',
+    ])
+    const picture = screen.getByRole('application')
+    fireEvent.click(screen.getByRole('img', { name: /^checks/ }))
+    expect(picture.getAttribute('aria-activedescendant')).toBe('step-5')
+    fireEvent.keyDown(picture, { key: 'ArrowRight' })
+    await waitFor(() => expect(picture.getAttribute('aria-activedescendant')).toBe('step-2'))
+    fireEvent.keyDown(picture, { key: 'ArrowLeft' })
+    await waitFor(() => expect(picture.getAttribute('aria-activedescendant')).toBe('step-5'))
+    fireEvent.keyDown(picture, { key: 'Enter' })
+    await waitFor(() => expect(bars()).toContain('Bookings, 2:00'))
+    await choose('Groups 0 of 1 folded Groups', 'Fold checks')
+    fireEvent.change(screen.getByLabelText('Find a step'), { target: { value: 'bookings' } })
+    fireEvent.submit(screen.getByLabelText('Find a step').closest('form') as HTMLFormElement)
+    await waitFor(() => expect(bars()).toContain('Bookings, 2:00'))
+  })
+
+  it('draws the steps in sight, and on paper all of them', () => {
+    edit(define(Array.from({ length: 60 }, (_, i) => ({ id: `s${i}`, job: 'bookings' }))))
+    const onScreen = bars().length
+    expect(onScreen).toBeGreaterThan(10)
+    expect(onScreen).toBeLessThan(40)
+    act(() => void window.dispatchEvent(new Event('beforeprint')))
+    expect(bars()).toHaveLength(60)
+    act(() => void window.dispatchEvent(new Event('afterprint')))
+    expect(bars()).toHaveLength(onScreen)
   })
 
   it('keeps both versions when somebody else saved first', async () => {

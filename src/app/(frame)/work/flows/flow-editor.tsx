@@ -1,34 +1,47 @@
 'use client'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { Redo2, Undo2 } from 'lucide-react'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
-import { useDeferredValue, useMemo, useState, type ReactNode } from 'react'
-import { changeStep, linkSteps, removeStep } from '@/core/flow/edit'
-import { flowContentSchema, type FlowContent, type FlowDefinition } from '@/core/work/flow'
+import { useCallback, useDeferredValue, useMemo, useRef, useState, type ReactNode } from 'react'
+import {
+  addStep,
+  changeStep,
+  freeStepId,
+  gateStep,
+  groupStep,
+  groupWith,
+  linkSteps,
+  removeStep,
+  routeStep,
+  type Place,
+} from '@/core/flow/edit'
+import { flowContentSchema, type FlowContent, type FlowDefinition, type FlowStep } from '@/core/work/flow'
 import type { FlowFull, FlowMaterial } from '@/service/flows'
-import type { AreaRow } from '@/service/work'
+import type { Fault } from '@/core/schema/faults'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
+import type { Tie } from '@/ui/flow/use-drags'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useDraft } from '@/ui/hooks/draft'
-import { useMay, useMe } from '@/ui/hooks/me'
-import { BothVersions } from '@/ui/parts/both-versions'
+import { useLatest } from '@/ui/hooks/latest'
+import { useMay } from '@/ui/hooks/me'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
-import { Select, Switch, TextField } from '@/ui/parts/fields'
-import { Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
-import { Sentence } from '@/ui/parts/sentence'
+import { DraftNews } from '@/ui/parts/draft-news'
+import { EditorHead } from '@/ui/parts/editor-head'
+import { Mute, Page, Panel, Small } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
 import { StartButton } from '../start-dialog'
-import { AddStep } from './add-step'
 import { EditorOutline } from './editor-outline'
 import { EditorPicture } from './editor-picture'
-import { modelOf } from './editor-model'
+import { modelOf, type Model } from './editor-model'
 import { FlowForm } from './flow-form'
+import { FlowHead } from './flow-head'
+import { Palette, type PaletteHandle } from './palette'
 import { Problems } from './problems'
 import { RehearseTab, useRehearsal } from './rehearse-tab'
+import { offered } from './set-gate'
 import { StepForm } from './step-form'
 import { useHistory } from './use-history'
 
@@ -43,11 +56,9 @@ export function FlowEditor({
   material: FlowMaterial
 }): ReactNode {
   const [removing, setRemoving] = useState(false)
-  const [adding, setAdding] = useState(false)
-  const { values, set: setAddress } = useAddress()
-  const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
+  const palette = useRef<PaletteHandle>(null)
+  const { values, now: addressNow, set: setAddress } = useAddress()
   const { why } = useMay('design')
-  const me = useMe()
   const router = useRouter()
   const client = useQueryClient()
   const say = useSay()
@@ -56,25 +67,27 @@ export function FlowEditor({
     void client.invalidateQueries({ queryKey: ['areas'] })
     say(`${title} is saved.`)
   })
-  const { content, set, isChanged, tried, faultOf, trouble, setTrouble, become } = draft
+  const { content, set, faultOf, setTrouble, become } = draft
   const history = useHistory(content, (value) => set(value))
   const change = (next: Partial<FlowContent>, what: string): void => {
     history.note(content, what)
     set(next)
   }
+  const onChange = useLatest(change)
   const { definition } = content
   const define = (next: FlowDefinition, what: string): void => change({ definition: next }, what)
-  const model = useMemo(() => modelOf(definition, flow?.slug ?? null, material), [definition, flow?.slug, material])
-  const later = useDeferredValue(model)
-  const rehearsal = useRehearsal(definition, flow?.slug ?? null, material, model, values.tab === 'rehearse')
+  // What follows from the flow comes a moment after the key that changed it: fields never wait for it.
+  const settled = useDeferredValue(definition)
+  const model = useMemo(() => modelOf(settled, flow?.slug ?? null, material), [settled, flow?.slug, material])
+  const rehearsal = useRehearsal(settled, flow?.slug ?? null, material, model, values.tab === 'rehearse')
 
   // A step within a flow step is chosen in the picture, but changed in its own flow.
   const chosenPath = values.step ?? null
   const chosen = definition.steps.find(({ id }) => id === chosenPath) ?? null
   const choose = (path: string | null): void => {
-    const isRehearsing = new URLSearchParams(window.location.search).get('tab') === 'rehearse'
-    setAddress({ step: path, ...(isRehearsing ? {} : { tab: null }) }, 'replace')
+    setAddress({ step: path, ...(addressNow().tab === 'rehearse' ? {} : { tab: null }) }, 'replace')
   }
+  const onChoose = useLatest(choose)
   const outer = chosen ?? definition.steps.find(({ id }) => id === chosenPath?.split('/')[0]) ?? null
 
   const save = (version = draft.version): void =>
@@ -84,53 +97,92 @@ export function FlowEditor({
       router.replace(`/work/flows/${id}`)
       return 1
     })
-  const theirs = trouble?.code === 'conflict' ? (trouble.body.theirs as FlowFull) : null
-  const shapeFaults = [...draft.faults].map(([path, message]) => ({
-    path: path.replace(/^definition\.?/, ''),
-    message,
-  }))
-  const faults = [...shapeFaults, ...model.faults]
-  const chain = model.plan
-    ? model.plan.steps.filter(({ index, flow: inner }) => model.decides.has(index) && inner === null)
-    : []
-  const link = (from: string, to: string): void => {
-    const linked = linkSteps(definition, from, to)
-    if (linked) define(linked, `link ${from} ${to}`)
-    else say(`${to} leads to ${from} already: a link back would go in a circle.`, { bad: true })
+  const faults = useMemo(() => [...shapeFaults(draft.faults), ...model.faults], [draft.faults, model.faults])
+  const usual = useMemo(() => usualWords(model), [model])
+  const tie = (from: string, to: string | null, how: Tie): void => {
+    const group = definition.groups.find(({ steps }) => steps.includes(from))
+    if (to === null && !group) return
+    const tied =
+      to === null
+        ? groupStep(definition, from, null)
+        : { link: linkSteps, route: routeStep, group: groupWith }[how](definition, from, to)
+    if (tied && tied !== definition) define(tied, `${how} ${from} ${to}`)
+    if (tied && how === 'group') {
+      const now = tied.groups.find(({ steps }) => steps.includes(from))
+      say(
+        now
+          ? `${from} is in the group ${now.id}, with ${now.steps.filter((id) => id !== from).join(', ')}.`
+          : `${from} is no longer in the group ${group?.id}.`,
+      )
+    } else if (!tied && from !== to)
+      say(`${to} leads to ${from} already: a ${how} back would go in a circle.`, { bad: true })
   }
+  const gate = (next: FlowStep['gate'], id: string): void => {
+    define(gateStep(definition, id, next), `gate ${id}`)
+    choose(id)
+  }
+  const onDropGate = useLatest((dropped: string, id: string) => {
+    const offer = offered(dropped, material, definition)
+    if (offer) gate(offer.gate, id)
+  })
+  const add = (work: string, place: Place): void => {
+    const [kind, slug] = work.split(' ') as ['job' | 'flow', string]
+    const id = freeStepId(definition, slug)
+    define(addStep(definition, kind === 'job' ? { job: slug } : { flow: slug }, id, place), `add ${id}`)
+    choose(id)
+  }
+  const onAdd = useLatest(add)
+  const onTie = useLatest(tie)
   const remove = (id: string): void => {
     define(removeStep(definition, id), `remove ${id}`)
     choose(null)
   }
+  const onRemove = useLatest(remove)
+  const onStep = useLatest((step: FlowStep, what: string) =>
+    define(
+      changeStep(definition, step.id, () => step),
+      `${step.id} ${what}`,
+    ),
+  )
+  const onDefine = useLatest((edit: (flow: FlowDefinition) => FlowDefinition, what: string) =>
+    define(edit(definition), what),
+  )
+  const chosenNow = useCallback(() => addressNow().step ?? null, [addressNow])
+  const tools = useMemo(
+    () => (
+      <>
+        <Button onPress={() => palette.current?.open('step')} whyNot={why}>
+          Add a step
+        </Button>
+        <Button onPress={() => palette.current?.open('gate')} whyNot={why}>
+          Set a gate
+        </Button>
+      </>
+    ),
+    [why],
+  )
   return (
     <Page style={{ overflow: 'auto', gap: 8 }}>
-      <Row>
-        <Mute>
-          <Link href={content.areaId ? `/work?area=${content.areaId}` : '/work'} data-back>
-            Work
-          </Link>{' '}
-          /
-        </Mute>
-        <h1>{flow ? content.title || 'Untitled' : 'New flow'}</h1>
-        {flow && (
-          <Small>
-            version {draft.version}, saved by{' '}
-            {draft.version !== flow.version || flow.savedBy === me.name ? 'you' : flow.savedBy}
-          </Small>
-        )}
-        {isChanged && <Small>· not saved yet</Small>}
-        <Spring />
-        <Button kind="quiet" aria-label="Undo" onPress={() => history.undo?.()} isDisabled={!history.undo}>
-          <Undo2 size={15} aria-hidden="true" />
-        </Button>
-        <Button kind="quiet" aria-label="Do again" onPress={() => history.redo?.()} isDisabled={!history.redo}>
-          <Redo2 size={15} aria-hidden="true" />
-        </Button>
-        {tried && faults.length > 0 && (
-          <Small style={{ color: 'var(--failed)' }}>
-            {faults.length === 1 ? 'One thing is not right yet.' : `${faults.length} things are not right yet.`}
-          </Small>
-        )}
+      <EditorHead
+        href={content.areaId ? `/work?area=${content.areaId}` : '/work'}
+        back="Work"
+        what="flow"
+        saved={flow}
+        draft={draft}
+        faultCount={faults.length}
+        tools={
+          <>
+            <Button kind="quiet" aria-label="Undo" onPress={() => history.undo?.()} isDisabled={!history.undo}>
+              <Undo2 size={15} aria-hidden="true" />
+            </Button>
+            <Button kind="quiet" aria-label="Do again" onPress={() => history.redo?.()} isDisabled={!history.redo}>
+              <Redo2 size={15} aria-hidden="true" />
+            </Button>
+          </>
+        }
+        onSave={() => save()}
+        why={why}
+      >
         {flow && <ButtonLink href={`/runs?job=${flow.id}`}>Its runs</ButtonLink>}
         {flow && <StartButton jobId={flow.id} title={content.title} active={content.active} what="flow" />}
         {flow && (
@@ -138,88 +190,54 @@ export function FlowEditor({
             Remove
           </Button>
         )}
-        <Button kind="strong" onPress={() => save()} isDisabled={!isChanged} whyNot={why}>
-          Save
-        </Button>
-      </Row>
-      {trouble && !theirs && <Trouble error={trouble} />}
-      {theirs && (
-        <BothVersions
-          what="flow"
-          mine={content}
-          theirs={contentOf(theirs)}
-          version={theirs.version}
-          savedBy={theirs.savedBy}
-          onKeepMine={() => save(theirs.version)}
-          onTakeTheirs={() => become(contentOf(theirs), theirs.version)}
-        />
-      )}
-      <Sentence inert={why !== undefined}>
-        <TextField
-          label="Title"
-          value={content.title}
-          onChange={(title) => change({ title }, 'title')}
-          error={faultOf('title')}
-          width="280px"
-          autoFocus={!flow}
-        />
-        <Select
-          label="in area"
-          value={content.areaId ? String(content.areaId) : null}
-          onChange={(id) => change({ areaId: Number(id) }, 'area')}
-          choices={areas.map((area) => ({ id: String(area.id), title: area.title }))}
-          width="180px"
-          error={faultOf('areaId')}
-        />
-        <div style={{ paddingTop: 22 }}>
-          <Switch isSelected={content.active} onChange={(active) => change({ active }, 'switch')}>
-            {content.active ? 'on: it may run' : 'off: it never runs'}
-          </Switch>
-        </div>
-        {definition.steps.length > 0 && model.plan && (
-          <Small style={{ paddingTop: 24 }}>
-            usually takes <b>{duration(model.lengthMs)}</b>
-            {chain.length > 0 && ` · decided by ${chain.slice(-4).map(nameOf).join(' → ')}`}
-          </Small>
-        )}
-      </Sentence>
+      </EditorHead>
+      <DraftNews draft={draft} what="flow" contentOf={contentOf} onSave={save} />
+      <FlowHead
+        title={content.title}
+        areaId={content.areaId}
+        active={content.active}
+        titleFault={faultOf('title')}
+        areaFault={faultOf('areaId')}
+        isNew={!flow}
+        isLocked={why !== undefined}
+        onChange={onChange}
+      >
+        {usual}
+      </FlowHead>
       <EditorPicture
-        model={later}
+        model={model}
         material={material}
-        definition={definition}
-        rehearsal={rehearsal}
+        definition={settled}
+        isRehearsed={rehearsal.isOn}
+        rehearsal={typeof rehearsal.result === 'object' ? rehearsal.result : null}
         chosenPath={chosenPath}
-        onChoose={choose}
-        onLink={why === undefined ? link : undefined}
-        tools={
-          <Button onPress={() => setAdding(true)} whyNot={why}>
-            Add a step
-          </Button>
-        }
-      />
-      <AddStep
-        definition={definition}
-        material={material}
-        chosen={outer?.id ?? null}
-        isOpen={adding}
-        onClose={() => setAdding(false)}
-        onAdd={(next, id) => {
-          define(next, `add ${id}`)
-          choose(id)
-        }}
+        chosenNow={chosenNow}
+        onChoose={onChoose}
+        onTie={why === undefined ? onTie : undefined}
+        onDropWork={why === undefined ? onAdd : undefined}
+        onDropGate={why === undefined ? onDropGate : undefined}
+        tools={tools}
       />
       <Panel style={{ flex: 1, minHeight: 300, display: 'flex' }}>
         <div style={{ width: 330, flex: 'none', borderRight: '1px solid var(--line)', overflow: 'auto' }}>
           <EditorOutline
-            definition={definition}
+            definition={settled}
             material={material}
             faults={faults}
             chosen={outer?.id ?? null}
-            onChoose={choose}
-            onRemove={why === undefined ? remove : undefined}
+            onChoose={onChoose}
+            onRemove={why === undefined ? onRemove : undefined}
           />
         </div>
-        <div style={{ flex: 1, minWidth: 0, display: 'flex' }}>
+        <div style={{ flex: 1, minWidth: 0, display: 'flex', position: 'relative' }}>
+          <Palette
+            handle={palette}
+            material={material}
+            definition={settled}
+            chosen={outer?.id ?? null}
+            onAdd={add}
+            onGate={gate}
+          />
           <Tabs
             label="About this flow"
             selected={values.tab ?? (outer ? 'step' : 'flow')}
@@ -233,19 +251,14 @@ export function FlowEditor({
                     <StepForm
                       key={outer.id}
                       step={outer}
-                      definition={definition}
+                      definition={settled}
                       material={material}
                       faults={faults}
                       isInside={chosen === null}
-                      onChange={(next, what) =>
-                        define(
-                          changeStep(definition, outer.id, () => next),
-                          `${outer.id} ${what}`,
-                        )
-                      }
-                      onDefine={define}
-                      onRename={choose}
-                      onRemove={() => remove(outer.id)}
+                      onChange={onStep}
+                      onDefine={onDefine}
+                      onRename={onChoose}
+                      onRemove={onRemove}
                     />
                   </div>
                 ) : (
@@ -274,7 +287,7 @@ export function FlowEditor({
                 content: (
                   <Problems
                     faults={faults}
-                    definition={definition}
+                    definition={settled}
                     onChoose={(id) => setAddress({ step: id, tab: 'step' }, 'replace')}
                   />
                 ),
@@ -302,6 +315,21 @@ export function FlowEditor({
         long as its keeping says; what runs now goes on.
       </Confirm>
     </Page>
+  )
+}
+
+const shapeFaults = (faults: ReadonlyMap<string, string>): Fault[] =>
+  [...faults].map(([path, message]) => ({ path: path.replace(/^definition\.?/, ''), message }))
+
+/** How long the flow usually takes, and the last steps of the chain that decides it. */
+function usualWords({ plan, decides, lengthMs }: Model): ReactNode {
+  if (!plan || plan.steps.length === 0) return null
+  const chain = plan.steps.filter(({ index, flow: inner }) => decides.has(index) && inner === null)
+  return (
+    <>
+      usually takes <b>{duration(lengthMs)}</b>
+      {chain.length > 0 && ` · decided by ${chain.slice(-4).map(nameOf).join(' → ')}`}
+    </>
   )
 }
 

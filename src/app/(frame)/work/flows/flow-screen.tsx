@@ -1,16 +1,16 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useMemo, type ReactNode } from 'react'
 import { flowDefinitionSchema, type FlowContent } from '@/core/work/flow'
 import type { FlowFull, FlowMaterial } from '@/service/flows'
 import type { AreaRow } from '@/service/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
-import { Mute, Page, Trouble } from '@/ui/parts/layout'
+import { Page } from '@/ui/parts/layout'
+import { NoSuch } from '@/ui/parts/no-such'
 import { contentOf, FlowEditor } from './flow-editor'
 
-const NONE: FlowMaterial = { jobs: [], flows: [], calendars: [] }
+const NONE: FlowMaterial = { jobs: [], flows: [], calendars: [], shared: {} }
 
 function useMaterial(): FlowMaterial | undefined {
   const { data, isError } = useQuery({
@@ -50,18 +50,7 @@ export function FlowScreen({ id }: { id: number }): ReactNode {
     staleTime: Infinity,
     refetchOnMount: 'always',
   })
-  if (error) {
-    return (
-      <Page>
-        <Mute>
-          <Link href="/work" data-back>
-            Work
-          </Link>
-        </Mute>
-        <Trouble error={error} />
-      </Page>
-    )
-  }
+  if (error) return <NoSuch href="/work" back="Work" error={error} />
   if (!flow || !material) return <Page aria-busy="true" />
   return <FlowEditor key={id} flow={flow} initial={contentOf(flow)} material={material} />
 }

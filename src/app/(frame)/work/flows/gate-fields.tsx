@@ -1,6 +1,7 @@
 'use client'
-import { useState, type ReactNode } from 'react'
+import { memo, useState, type ReactNode } from 'react'
 import type { DayRule } from '@/core/calendar/rule'
+import { gateOn } from '@/core/flow/edit'
 import { PhraseFault } from '@/core/phrase/read'
 import { readDaySet } from '@/core/phrase/read-set'
 import { sayDays } from '@/core/phrase/say'
@@ -10,6 +11,7 @@ import { useFollowing } from '@/ui/hooks/following'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Stack } from '@/ui/parts/layout'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
+import type { SetStep } from './step-fields'
 
 type Gate = NonNullable<FlowStep['gate']>
 interface Comparison {
@@ -20,22 +22,23 @@ interface Comparison {
 }
 
 /** The condition at the head of a step: days in words, or an input. */
-export function GateFields({
-  step,
-  definition,
-  material,
+export const GateFields = memo(function GateFields({
+  gate: written,
+  inputs: all,
+  calendars,
   error,
-  onChange,
+  onSet,
 }: {
-  step: FlowStep
-  definition: FlowDefinition
-  material: FlowMaterial
+  gate: FlowStep['gate']
+  inputs: FlowDefinition['inputs']
+  calendars: FlowMaterial['calendars']
   error: string | undefined
-  onChange: (gate: Gate | undefined) => void
+  onSet: SetStep
 }): ReactNode {
-  const gate = step.gate as ({ days: DayRule } | Comparison) | undefined
+  const gate = written as ({ days: DayRule } | Comparison) | undefined
   const kind = gate === undefined ? 'none' : 'days' in gate ? 'days' : 'input'
-  const inputs = definition.inputs.filter(({ type }) => type !== 'secret')
+  const inputs = all.filter(({ type }) => type !== 'secret')
+  const onChange = (next: Gate | undefined): void => onSet({ gate: next }, 'gate')
   const comparison = kind === 'input' ? (gate as Comparison) : null
   const is = comparison?.not !== undefined ? 'not' : comparison?.in !== undefined ? 'in' : 'equals'
   const values = comparison ? [comparison[is] ?? ''].flat().map(String).join(', ') : ''
@@ -55,8 +58,7 @@ export function GateFields({
             onChange={(next) => {
               if (next === 'none') onChange(undefined)
               if (next === 'days') onChange({ days: { weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] } } as Gate)
-              if (next === 'input' && inputs[0])
-                compare(inputs[0].name, 'equals', inputs[0].options[0] ?? inputs[0].default ?? '')
+              if (next === 'input' && inputs[0]) onChange(gateOn(inputs[0]))
             }}
             choices={[
               { id: 'none', title: 'always' },
@@ -68,7 +70,7 @@ export function GateFields({
           {kind === 'days' && (
             <DaysField
               rule={(gate as { days: DayRule }).days}
-              material={material}
+              calendars={calendars}
               error={error}
               onChange={(days) => onChange({ days } as Gate)}
             />
@@ -110,20 +112,20 @@ export function GateFields({
       </Stack>
     </Part>
   )
-}
+})
 
 function DaysField({
   rule,
-  material,
+  calendars,
   error,
   onChange,
 }: {
   rule: DayRule
-  material: FlowMaterial
+  calendars: FlowMaterial['calendars']
   error: string | undefined
   onChange: (rule: DayRule) => void
 }): ReactNode {
-  const names = material.calendars.map(({ slug, title }) => ({ id: slug, title }))
+  const names = calendars.map(({ slug, title }) => ({ id: slug, title }))
   const [fault, setFault] = useState<string | undefined>(undefined)
   const [text, setText] = useFollowing(sayDays(rule, names), (said) => said)
   return (

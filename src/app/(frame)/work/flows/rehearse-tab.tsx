@@ -5,6 +5,7 @@ import type { Plan } from '@/core/flow/plan'
 import type { Rehearsal } from '@/core/flow/rehearse'
 import type { Outcome } from '@/core/flow/state'
 import type { FlowDefinition } from '@/core/work/flow'
+import { defaultWords, writtenDefault } from '@/core/work/inputs'
 import type { FlowMaterial } from '@/service/flows'
 import { api } from '@/ui/api'
 import { duration, isoDayIn } from '@/ui/format'
@@ -119,7 +120,8 @@ export function RehearseTab({
             <TextField
               key={input.name}
               label={input.title || input.name}
-              value={rehearsal.given[input.name] ?? input.default ?? ''}
+              value={rehearsal.given[input.name] ?? writtenDefault(input)}
+              placeholder={defaultWords(input.default)}
               onChange={(value) => rehearsal.give(input.name, value)}
               width="150px"
             />

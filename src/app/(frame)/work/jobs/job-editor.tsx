@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
@@ -9,12 +8,13 @@ import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useDraft } from '@/ui/hooks/draft'
-import { useMay, useMe } from '@/ui/hooks/me'
-import { BothVersions } from '@/ui/parts/both-versions'
+import { useMay } from '@/ui/hooks/me'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
+import { DraftNews } from '@/ui/parts/draft-news'
+import { EditorHead } from '@/ui/parts/editor-head'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
-import { Mute, Page, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { Page, Small } from '@/ui/parts/layout'
 import { Paper, Sentence } from '@/ui/parts/sentence'
 import { StartButton } from '../start-dialog'
 import { InputsSection } from '../inputs-section'
@@ -24,7 +24,6 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
   const [removing, setRemoving] = useState(false)
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { why } = useMay('design')
-  const me = useMe()
   const router = useRouter()
   const client = useQueryClient()
   const say = useSay()
@@ -33,7 +32,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
     void client.invalidateQueries({ queryKey: ['areas'] })
     say(`${title} is saved.`)
   })
-  const { content, set, isChanged, tried, faultOf, trouble, setTrouble, become } = draft
+  const { content, set, faultOf, setTrouble, become } = draft
   const define = (change: Partial<JobDefinition>): void => set({ definition: { ...content.definition, ...change } })
   const section: SectionProps = { definition: content.definition, define, faultOf }
 
@@ -44,31 +43,17 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
       router.replace(`/work/jobs/${id}`)
       return 1
     })
-  const theirs = trouble?.code === 'conflict' ? (trouble.body.theirs as JobFull) : null
-  const count = draft.faults.size
   return (
     <Page>
-      <Row>
-        <Mute>
-          <Link href={content.areaId ? `/work?area=${content.areaId}` : '/work'} data-back>
-            Work
-          </Link>{' '}
-          /
-        </Mute>
-        <h1>{job ? content.title || 'Untitled' : 'New job'}</h1>
-        {job && (
-          <Small>
-            version {draft.version}, saved by{' '}
-            {draft.version !== job.version || job.savedBy === me.name ? 'you' : job.savedBy}
-          </Small>
-        )}
-        {isChanged && <Small>· not saved yet</Small>}
-        <Spring />
-        {tried && count > 0 && (
-          <Small style={{ color: 'var(--failed)' }}>
-            {count === 1 ? 'One thing is not right yet.' : `${count} things are not right yet.`}
-          </Small>
-        )}
+      <EditorHead
+        href={content.areaId ? `/work?area=${content.areaId}` : '/work'}
+        back="Work"
+        what="job"
+        saved={job}
+        draft={draft}
+        onSave={() => save()}
+        why={why}
+      >
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
         {job && <StartButton jobId={job.id} title={content.title} active={job.active} />}
         {job && (
@@ -76,22 +61,8 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
             Remove
           </Button>
         )}
-        <Button kind="strong" onPress={() => save()} isDisabled={!isChanged} whyNot={why}>
-          Save
-        </Button>
-      </Row>
-      {trouble && !theirs && trouble.errors.length === 0 && <Trouble error={trouble} />}
-      {theirs && (
-        <BothVersions
-          what="job"
-          mine={content}
-          theirs={contentOf(theirs)}
-          version={theirs.version}
-          savedBy={theirs.savedBy}
-          onKeepMine={() => save(theirs.version)}
-          onTakeTheirs={() => become(contentOf(theirs), theirs.version)}
-        />
-      )}
+      </EditorHead>
+      <DraftNews draft={draft} what="job" contentOf={contentOf} onSave={save} isTroubleAtFields />
       <Paper inert={why !== undefined}>
         <Sentence>
           <TextField

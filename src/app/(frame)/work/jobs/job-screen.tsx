@@ -1,12 +1,12 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useMemo, type ReactNode } from 'react'
 import { jobDefinitionSchema, type JobContent } from '@/core/work/job'
 import type { AreaRow, JobFull } from '@/service/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
-import { Mute, Page, Trouble } from '@/ui/parts/layout'
+import { Page } from '@/ui/parts/layout'
+import { NoSuch } from '@/ui/parts/no-such'
 import { contentOf, JobEditor } from './job-editor'
 
 /** What a job is like where nothing is said. */
@@ -37,18 +37,7 @@ export function JobScreen({ id }: { id: number }): ReactNode {
     staleTime: Infinity,
     refetchOnMount: 'always',
   })
-  if (error) {
-    return (
-      <Page>
-        <Mute>
-          <Link href="/work" data-back>
-            Work
-          </Link>
-        </Mute>
-        <Trouble error={error} />
-      </Page>
-    )
-  }
+  if (error) return <NoSuch href="/work" back="Work" error={error} />
   if (!job) return <Page aria-busy="true" />
   return <JobEditor key={id} job={job} initial={contentOf(job)} />
 }

@@ -333,33 +333,42 @@ function pairsOf(json: string): string[] {
 export function EndingSection({ definition, define, faultOf }: SectionProps): ReactNode {
   const { success, keeping } = definition
   const limit = definition.timeLimitSeconds
+  const { action } = definition
+  // What talks to others has none, but for the command of another machine.
+  const hasExitCode = action.kind === 'ssh' || !isConnection(action)
   return (
     <>
       <Part aria-label="Success">
         <h2>It succeeded if</h2>
         <Stack>
-          <Sentence>
-            <Word>its exit code is</Word>
-            <TextField
-              label="Exit codes, comma between"
-              hideLabel
-              value={success.exitCodes.map((code) => (Number.isNaN(code) ? '' : code)).join(', ')}
-              onChange={(text) =>
-                define({
-                  success: {
-                    ...success,
-                    exitCodes: text.split(',').map((part) => (part.trim() === '' ? Number.NaN : Number(part))),
-                  },
-                })
-              }
-              error={
-                faultOf('definition.success.exitCodes') ??
-                faultOf('definition.success.exitCodes[0]') ??
-                faultOf('definition.success.exitCodes[1]')
-              }
-              width="90px"
-            />
-          </Sentence>
+          {hasExitCode ? (
+            <Sentence>
+              <Word>its exit code is</Word>
+              <TextField
+                label="Exit codes, comma between"
+                hideLabel
+                value={success.exitCodes.map((code) => (Number.isNaN(code) ? '' : code)).join(', ')}
+                onChange={(text) =>
+                  define({
+                    success: {
+                      ...success,
+                      exitCodes: text.split(',').map((part) => (part.trim() === '' ? Number.NaN : Number(part))),
+                    },
+                  })
+                }
+                error={
+                  faultOf('definition.success.exitCodes') ??
+                  faultOf('definition.success.exitCodes[0]') ??
+                  faultOf('definition.success.exitCodes[1]')
+                }
+                width="90px"
+              />
+            </Sentence>
+          ) : (
+            <Sentence>
+              <Word>it comes through as said above</Word>
+            </Sentence>
+          )}
           <PatternField
             word="and its output has"
             value={success.must}

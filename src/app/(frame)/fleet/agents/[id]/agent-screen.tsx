@@ -1,6 +1,5 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
@@ -14,9 +13,11 @@ import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay, useMe } from '@/ui/hooks/me'
 import { Button, ButtonLink } from '@/ui/parts/button'
-import { Confirm, Dialog } from '@/ui/parts/dialog'
+import { Crumb } from '@/ui/parts/crumb'
+import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Select, TextField } from '@/ui/parts/fields'
 import { FactItem, Facts, Mute, Page, Panel, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
 import { StateChip, StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Time, Took } from '@/ui/parts/time'
@@ -97,12 +98,7 @@ function Head({ agent }: { agent: AgentRow }): ReactNode {
   const isRevoked = agent.state === 'revoked'
   return (
     <Row $wrap>
-      <Mute>
-        <Link href="/fleet" data-back>
-          Fleet
-        </Link>{' '}
-        /
-      </Mute>
+      <Crumb href="/fleet">Fleet</Crumb>
       <h1>{agent.name}</h1>
       <StateChip mark={agent.state as Mark}>{AGENT_STATE_WORDS[agent.state]}</StateChip>
       {agent.isSimulated && <Small>simulated machine</Small>}
@@ -199,13 +195,7 @@ function EditAgent({
             <Small>Labels</Small>
             <LabelsField value={labels} onChange={setLabels} />
           </Stack>
-          <Row>
-            <Spring />
-            <Button onPress={onClose}>Cancel</Button>
-            <Button kind="strong" type="submit">
-              Save
-            </Button>
-          </Row>
+          <DialogButtons onClose={onClose}>Save</DialogButtons>
         </Stack>
       </form>
     </Dialog>

@@ -1,0 +1,138 @@
+import AxeBuilder from '@axe-core/playwright'
+import type { Page } from '@playwright/test'
+import { expect, signInAs, test } from './helpers'
+
+const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading: string])[]>> = {
+  'watch, runs and work': [
+    ['/watch', 'Now on the machines'],
+    ['/runs', 'Runs'],
+    ['/runs?state=failed&sort=duration', 'Runs'],
+    ['/work', 'All work'],
+    ['/work/shared', 'Shared values'],
+    ['/work/jobs/new', 'New job'],
+    ['/work/flows/new', 'New flow'],
+  ],
+  'the fleet and settings': [
+    ['/fleet', 'Fleet'],
+    ['/fleet?tab=pools', 'Fleet'],
+    ['/fleet?tab=accounts', 'Fleet'],
+    ['/fleet?tab=locks', 'Fleet'],
+    ['/fleet?enrol=1', 'Enrol an agent'],
+    ['/settings', 'Settings'],
+    ['/settings?tab=timing', 'Starts by triggers are on'],
+    ['/settings?tab=notices', 'Notices'],
+    ['/settings?tab=people', 'Settings'],
+    ['/settings?tab=engines', 'Settings'],
+    ['/settings?tab=audit', 'Settings'],
+  ],
+  timing: [
+    ['/timing', 'Timing'],
+    ['/timing/triggers/new', 'New trigger'],
+    ['/timing/triggers/1', 'The next 20 starts'],
+    ['/timing/triggers/1?tab=history', 'Fare cache'],
+    ['/timing/triggers/1?tab=machines', 'Fare cache'],
+    ['/timing/calendars', 'Which days'],
+    ['/timing/calendars/4?day=2027-04-30&year=2027', 'Month-end close'],
+    ['/timing/calendars/4?with=year', 'Month-end close'],
+    ['/timing/calendars/new', 'New calendar'],
+    ['/timing/not-started', 'Timing'],
+    ['/timing/exchange', 'A crontab in'],
+  ],
+}
+
+/** The months of a year are made alike: of the 365 days of each, looking at a third tells as much in half the time. */
+const LATER_MONTHS = '[role=group][aria-label^="The year"] > :nth-child(n + 5)'
+const TAGS = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']
+
+/** Looks at screens as assistive technology does, by day and by night, when only what depends on colours is new. */
+function looking(page: Page): { look: (where: string) => Promise<void>; found: string[] } {
+  const found: string[] = []
+  const look = async (where: string): Promise<void> => {
+    for (const colorScheme of ['light', 'dark'] as const) {
+      await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
+      const axe = new AxeBuilder({ page }).exclude(LATER_MONTHS)
+      const { violations } = await (
+        colorScheme === 'light' ? axe.withTags(TAGS) : axe.withRules('color-contrast')
+      ).analyze()
+      for (const v of violations) {
+        if (v.impact === 'serious' || v.impact === 'critical')
+          found.push(
+            `${where}, ${colorScheme}: ${v.id}: ${v.nodes
+              .map((n) => `${n.target.join(' ')} ${n.any[0]?.message ?? ''}`)
+              .slice(0, 3)
+              .join(' | ')}`,
+          )
+      }
+    }
+  }
+  return { look, found }
+}
+
+// What is found says where it is; a trace beside it would only take a fifth longer.
+test.use({ trace: 'off' })
+
+test.describe('no serious fault of accessibility, by day or by night', () => {
+  test.setTimeout(240_000)
+  for (const [part, screens] of Object.entries(SCREENS))
+    test(`on the screens of ${part}`, async ({ page }) => {
+      const { look, found } = looking(page)
+      await signInAs(page, 'Ines Aldaya')
+      for (const [path, heading] of screens) {
+        await page.goto(path)
+        await expect(page.getByRole('heading', { name: heading, exact: true }).first()).toBeVisible()
+        await page.waitForLoadState('load')
+        await page.waitForTimeout(400)
+        await look(path)
+      }
+      expect(found).toEqual([])
+    })
+
+  test('on signing in, an agent, and Find or do', async ({ page }) => {
+    const { look, found } = looking(page)
+    await page.goto('/sign-in')
+    await look('/sign-in')
+    await signInAs(page, 'Ines Aldaya')
+    await page.goto('/fleet')
+    await page.getByRole('link', { name: 'kelda-app1' }).click()
+    await expect(page.getByRole('heading', { name: 'How busy' })).toBeVisible()
+    await look('an agent')
+    await page.keyboard.press('Control+k')
+    await page.waitForTimeout(300)
+    await look('Find or do')
+    expect(found).toEqual([])
+  })
+
+  test('on a run and a flow', async ({ page }) => {
+    const { look, found } = looking(page)
+    await signInAs(page, 'Ines Aldaya')
+    await page.goto('/runs?state=succeeded&text=Machine+pulse')
+    await page.getByRole('row').nth(1).getByRole('link').first().click()
+    await expect(page.getByRole('tab', { name: 'Output' })).toBeVisible()
+    for (const tab of ['What ran', 'Inputs', 'Tries', 'Earlier runs', 'Output']) {
+      await page.getByRole('tab', { name: new RegExp(`^${tab}`) }).click()
+      await page.waitForTimeout(300)
+      await look(`a run, ${tab}`)
+    }
+    await page.goto('/work?text=sailing+manifests')
+    await page.getByRole('link', { name: 'Sailing manifests', exact: true }).click()
+    await page.getByRole('button', { name: /^transfer/ }).click()
+    await look('a flow, a step of it')
+    for (const tab of ['The flow', 'Rehearse', 'Problems']) {
+      await page.getByRole('tab', { name: tab }).click()
+      await page.waitForTimeout(300)
+      await look(`a flow, ${tab}`)
+    }
+    await page.getByRole('link', { name: 'Its runs' }).click()
+    await page.getByRole('row').nth(1).getByRole('link').first().click()
+    await expect(page.getByRole('application')).toBeVisible()
+    await look('a flow run')
+    await page
+      .getByRole('button', { name: 'The whole flow' })
+      .or(page.getByRole('tab', { name: 'Story' }))
+      .first()
+      .click()
+    await page.getByRole('tab', { name: 'Story' }).click()
+    await look('the story of a flow run')
+    expect(found).toEqual([])
+  })
+})
