@@ -14,8 +14,6 @@ import { ssh } from './ssh'
 import { ticket } from './ticket'
 import { transfer } from './transfer'
 
-jest.setTimeout(30_000)
-
 const USERS = { harbour: 'kelp-and-tide-9' }
 const ACCOUNT = { user: 'harbour', secret: 'kelp-and-tide-9' }
 let dir: string

@@ -1,3 +1,4 @@
+import { configure } from '@testing-library/react'
 import { webcrypto } from 'node:crypto'
 
 /** What the components use and jsdom does not have. */
@@ -17,5 +18,5 @@ Object.assign(globalThis, {
 })
 if (!('randomUUID' in globalThis.crypto)) Object.defineProperty(globalThis, 'crypto', { value: webcrypto })
 
-// Whole screens in jsdom take seconds on a busy machine.
-jest.setTimeout(30_000)
+// A wait ends when what it waits for is there. Its limit is only there to say what was missing: well before the test's own, far above what a busy machine takes.
+configure({ asyncUtilTimeout: 20_000 })

@@ -24,8 +24,6 @@ import { callerAddress } from './endpoint'
 import { liveStream, stopLive } from './live'
 
 freshDatabase()
-// Signing in takes a password hash on purpose, several times in one test.
-jest.setTimeout(20_000)
 const dist = mkdtempSync(join(tmpdir(), 'bugle-dist-'))
 beforeAll(() => {
   writeFileSync(join(dist, 'agent.cjs'), '// the agent\n')
