@@ -228,14 +228,17 @@ describe('deadlines', () => {
 
   it('do not count what will not run: behind a closed gate, of a job that is off, or where only failures lead', async () => {
     const never = { days: { dates: ['2019-01-01'] } }
+    const inner = await makeFlow([{ id: 'deep' }])
     const flow = await makeFlow([
       { id: 'first', onFailure: { goTo: 'mend' } },
       { id: 'gated', after: [{ step: 'first' }], gate: never },
+      { id: 'whole', after: [{ step: 'first' }], gate: never, flow: inner.slug },
       { id: 'after-gate', after: [{ step: 'gated' }], gate: never },
       { id: 'mend' },
       { id: 'mended', after: [{ step: 'mend' }] },
     ])
-    await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [flow.job.id, 30 * 60_000])
+    for (const { job } of [flow, inner])
+      await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [job.id, 30 * 60_000])
     const run = await startFlow(flow.id)
     await dueIn(run, 45)
     await watchDeadlines()
@@ -244,6 +247,8 @@ describe('deadlines', () => {
     expect(steps.map(({ path, willSkip }) => [path, willSkip])).toEqual([
       ['first', null],
       ['gated', 'gate'],
+      ['whole', 'gate'],
+      ['whole/deep', 'outer'],
       ['after-gate', 'gate'],
       ['mend', null],
       ['mended', null],

@@ -42,8 +42,8 @@ export interface FlowStepView {
   readonly links: readonly { readonly from: number; readonly when: When }[]
   readonly join: 'all' | 'any'
   readonly gate: string | null
-  /** Of a step that waits: what will keep it from running on the day of the run, as things stand. */
-  readonly willSkip: 'gate' | 'off' | null
+  /** Of a step that waits: what will keep it from running on the day of the run, as things stand; `outer`: something keeps the flow step that it lies in. */
+  readonly willSkip: 'gate' | 'off' | 'outer' | null
   readonly onFailure: string
   readonly routeTo: number
   readonly usualMs: number
@@ -94,8 +94,21 @@ export async function flowRunView(actor: Actor, id: number): Promise<FlowRunView
     const calendars = (await timingState(tx)).stored.map(({ slug, title }) => ({ id: slug, title }))
     const views = plan.steps.map((step) => viewOf(step, stored.get(step.index), world, planId, calendars, look))
     const titles = distinctTitles(views.map((view, i) => ({ ...view, id: plan.steps[i]?.definition.id ?? '' })))
-    return { day: row.day, steps: views.map((view, i) => ({ ...view, title: titles[i] ?? view.title })) }
+    return {
+      day: row.day,
+      steps: withOuterSkips(views).map((view, i) => ({ ...view, title: titles[i] ?? view.title })),
+    }
   })
+}
+
+/** Steps that wait in a flow step that will be skipped are skipped with it. Flow steps come before the steps in them. */
+function withOuterSkips(views: readonly FlowStepView[]): FlowStepView[] {
+  const seen: FlowStepView[] = []
+  for (const view of views) {
+    const isLeftOut = view.state === 'waiting' && seen[view.parent]?.willSkip
+    seen.push(isLeftOut ? { ...view, willSkip: 'outer' } : view)
+  }
+  return seen
 }
 
 interface StoredStep extends Omit<StepRow, 'runId' | 'stepRunId' | 'endedAt'> {

@@ -10,7 +10,7 @@ import { PictureLinks, type Ends } from './picture-links'
 import { Overview } from './picture-overview'
 import { PictureTools } from './picture-tools'
 import { saveSvg } from './save-svg'
-import { AXIS, BAR, LEAST, LEFT, RIGHT, ROW, ZOOMS } from './scale'
+import { AXIS, BAR, LEAST, LEFT, RIGHT, ROW, TITLE_CHAR, ZOOMS } from './scale'
 import { ticksOf } from './ticks'
 import { travel } from './travel'
 import { useDrags, type Taking } from './use-drags'
@@ -138,7 +138,7 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     return rowsOf(steps, isOpen, (from, to) => {
       const [before, after] = [usual[from] as Span, usual[to] as Span]
       const bar = Math.max(LEAST, (before.end - before.start) * usualFit)
-      const need = lookOf(from).title.length * 6.6 + 16
+      const need = lookOf(from).title.length * TITLE_CHAR + 16
       return bar >= need || bar + (after.start - before.end) * usualFit >= need + 10
     })
     // eslint-disable-next-line react-hooks/exhaustive-deps

@@ -1,6 +1,6 @@
 'use client'
 import type { ReactNode } from 'react'
-import { BAR } from './scale'
+import { BAR, TITLE_CHAR } from './scale'
 
 /** How a step looks: the state of its run, or `planned` where nothing runs. */
 export interface BarLook {
@@ -46,8 +46,7 @@ interface Props {
   readonly onOpen: () => void
 }
 
-/** Pixels of a character of the title, and of what stands behind it: a little more than most titles need. */
-const TITLE_CHAR = 6
+/** Pixels of a character of what stands behind the title. */
 const DETAIL_CHAR = 5.7
 
 /** About as many characters as fit into so many pixels, at so many pixels a character. */

@@ -8,6 +8,9 @@ export const BAR = 20
 /** Narrower bars are drawn this wide. */
 export const LEAST = 5
 
+/** Pixels of a character of a bar's title: a little more than most need. */
+export const TITLE_CHAR = 6
+
 /** How many times as wide as the whole a picture can be. */
 export const ZOOMS = [1, 1.5, 2, 3, 5, 8, 12, 20, 40]
 /** A narrower bar has no sides to drop something at: all of it means after it. */

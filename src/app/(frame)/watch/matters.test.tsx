@@ -91,7 +91,7 @@ describe('what needs a person', () => {
       ],
     })
     expect(words(await card('Till file Tarn Head is late'))).toContain('To finish by Tue 9 Mar 04:45.')
-    const risk = await card('Close of day may be late')
+    const risk = await card('Close of day is at risk of being late')
     expect(words(risk)).toContain('To finish by Tue 9 Mar 04:45; by usual lengths it ends at Tue 9 Mar 05:02.')
     expect(within(risk).queryByRole('button', { name: /Run again/ })).toBeNull()
   })

@@ -197,7 +197,7 @@ function pageOf({ kind, runId, agentId, stepPath }: MatterRow): string {
 
 function headline({ kind, title, stepTitle, agentName }: MatterRow): ReactNode {
   if (kind === 'agent-away') return <>{title} has not called</>
-  if (kind === 'run-at-risk') return `${title} may be late`
+  if (kind === 'run-at-risk') return `${title} is at risk of being late`
   if (kind === 'run-late') return `${title} is late`
   const where = agentName ? ` on ${agentName}` : ''
   return `${title} ${kind === 'run-lost' ? 'was lost' : 'failed'}${stepTitle ? ` at ${stepTitle}` : ''}${where}`

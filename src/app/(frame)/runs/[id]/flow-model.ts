@@ -59,6 +59,7 @@ function gateOf({ state, reason, willSkip }: FlowStepView): 'open' | 'closed' | 
 function detailOf(step: FlowStepView, isSlow: boolean, took: number): string {
   if (step.reason === 'gate') return step.gate ?? 'its gate is closed'
   if (step.willSkip === 'gate') return 'gate closed that day'
+  if (step.willSkip === 'outer') return 'skipped with its flow step'
   if (step.reason === 'off' || step.willSkip === 'off') return 'switched off'
   if (step.reason === 'passed-over') return 'passed over'
   if (step.marked) return `marked by ${step.marked.by}`

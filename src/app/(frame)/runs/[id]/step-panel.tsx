@@ -111,6 +111,7 @@ function WhyStep({ step, steps }: { step: FlowStepView; steps: readonly FlowStep
     <div style={{ padding: '4px 12px', margin: '2px 12px', borderLeft: '4px solid var(--brass)' }} role="status">
       <b>Why is it waiting?</b> {sentence}
       {step.willSkip === 'off' && ' Then it is skipped: its job is switched off.'}
+      {step.willSkip === 'outer' && ' Then it is skipped, as the flow step that it lies in is.'}
       {step.willSkip === 'gate' && ` Then it is skipped: it runs ${step.gate}, and the run’s day is none of those.`}
       {step.gate && step.state === 'waiting' && !step.willSkip && ` Then it looks at its gate: ${step.gate}.`}
     </div>
