@@ -2,6 +2,7 @@ import { parseIsoDay } from '@/core/calendar/days'
 import { isOpen } from '@/core/flow/rehearse'
 import type { Plan, PlanStep } from '@/core/flow/plan'
 import type { Look, StepResult } from '@/core/flow/state'
+import { distinctTitles } from '@/core/flow/titles'
 import { execute, many, type Tx } from '@/store/db'
 import { layOut, storedPlans, type StoredPlan } from './flow-plans'
 import { unsealInputs } from './secrets'
@@ -131,6 +132,9 @@ export const NOT_KEPT = 0
 
 /** What is needed to work out flows: their plans, calendars, and which jobs are on. */
 export class FlowWorld {
+  /** Of each plan its jobs, by the names that its steps use. */
+  private readonly named = new Map<number, ReadonlyMap<string, JobFacts | undefined>>()
+
   private constructor(
     private readonly plans: ReadonlyMap<number, StoredPlan>,
     private readonly timing: TimingState,
@@ -173,8 +177,25 @@ export class FlowWorld {
   }
 
   jobOf(planId: number, step: PlanStep): JobFacts | undefined {
-    const jobId = this.source(planId).jobs.find(({ id }) => id === step.job)?.jobId
-    return jobId === undefined ? undefined : this.jobs.get(jobId)
+    if (step.job === null) return undefined
+    let named = this.named.get(planId)
+    if (!named) {
+      named = new Map(this.source(planId).jobs.map(({ id, jobId }) => [id, this.jobs.get(jobId)]))
+      this.named.set(planId, named)
+    }
+    return named.get(step.job)
+  }
+
+  /** What its steps are called where they are shown, by index. */
+  titles(planId: number, plan: Plan): string[] {
+    const flows = this.source(planId).titles
+    return distinctTitles(
+      plan.steps.map((step) => ({
+        parent: step.parent,
+        title: step.definition.title ?? this.jobOf(planId, step)?.title ?? flows[step.flow ?? ''] ?? step.path,
+        id: step.definition.id,
+      })),
+    )
   }
 
   /** What steps meet on the run's day, as jobs are switched now. Throws a FlowFault for a gate on an input without a value. */

@@ -12,7 +12,8 @@ import {
   startFlow,
   stepsOf,
 } from './flow.test-help'
-import { flowStory, holdStep, markStep, previewAgain, releaseStep, runStepsAgain } from './flow-runs'
+import { flowStory } from './flow-run-view'
+import { holdStep, markStep, previewAgain, releaseStep, runStepsAgain } from './flow-runs'
 import { importBundle } from './bundle-in'
 import { exportBundle } from './bundle-out'
 import { lockFlows } from './flow-state'
@@ -45,7 +46,7 @@ describe('a flow run', () => {
 
   it('takes routes, passes over, tolerates, and ends as its rules say', async () => {
     const { id } = await makeFlow([
-      { id: 'reach', onFailure: { goTo: 'ticket' } },
+      { id: 'reach', title: 'Reach check', onFailure: { goTo: 'ticket' } },
       { id: 'send', ...after('reach') },
       { id: 'tidy', onFailure: 'carryOn' },
       { id: 'last', ...after('tidy') },
@@ -65,7 +66,7 @@ describe('a flow run', () => {
       'ticket succeeded',
     ])
     const { reason } = await one<{ reason: string }>(null, 'SELECT reason FROM runs WHERE id = $1', [run])
-    expect(reason).toBe('Step reach failed.')
+    expect(reason).toBe('Reach check failed.')
   })
 
   it('lets an agent’s reports be stored while an engine is at the flow: neither waits for the other', async () => {

@@ -48,6 +48,7 @@ import {
   startSchema,
   stopRun,
 } from '@/service/start'
+import { flowRunView, flowStory } from '@/service/flow-run-view'
 import * as flowRuns from '@/service/flow-runs'
 import * as flows from '@/service/flows'
 import { exportBundle } from '@/service/bundle-out'
@@ -391,8 +392,8 @@ export const ENDPOINTS: readonly Endpoint[] = [
   endpoint('POST', '/runs/:id/again', 'operate', { body: againSchema }, ({ actor, params, body }) =>
     runAgain(actor, id(params), body),
   ),
-  endpoint('GET', '/runs/:id/steps', 'see', {}, ({ actor, params }) => flowRuns.flowRunView(actor, id(params))),
-  endpoint('GET', '/runs/:id/story', 'see', {}, ({ actor, params }) => flowRuns.flowStory(actor, id(params))),
+  endpoint('GET', '/runs/:id/steps', 'see', {}, ({ actor, params }) => flowRunView(actor, id(params))),
+  endpoint('GET', '/runs/:id/story', 'see', {}, ({ actor, params }) => flowStory(actor, id(params))),
   endpoint('POST', '/runs/:id/steps/hold', 'operate', { body: flowRuns.stepSchema }, ({ actor, params, body }) =>
     flowRuns.holdStep(actor, id(params), body),
   ),

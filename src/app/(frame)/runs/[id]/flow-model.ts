@@ -1,4 +1,4 @@
-import type { FlowStepView } from '@/service/flow-runs'
+import type { FlowStepView } from '@/service/flow-run-view'
 import { deciding, exceptionsOf, timesOf, type DrawnStep, type Known, type Span } from '@/core/flow/times'
 import { someOf } from '@/core/phrase/some-of'
 import { duration } from '@/ui/format'

@@ -1,6 +1,6 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { flowDefinitionSchema } from '@/core/work/flow'
-import type { FlowRunView, FlowStepView } from '@/service/flow-runs'
+import type { FlowRunView, FlowStepView } from '@/service/flow-run-view'
 import type { FlowRunFull } from '@/service/run-page'
 import { changesOf, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { RunScreen } from './run-screen'
@@ -91,7 +91,7 @@ const run = (change: Partial<FlowRunFull> = {}): FlowRunFull =>
     startedAt: ago(300),
     endedAt: ago(90),
     usualMs: 200_000,
-    reason: 'Step check failed.',
+    reason: 'Check failed.',
     definition: flowDefinitionSchema.parse({ inputs: [{ name: 'harbour', title: 'Harbour', type: 'text' }] }),
     inputs: { harbour: 'orrin' },
     secretInputs: [],

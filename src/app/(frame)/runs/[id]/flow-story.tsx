@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import type { StoryLine } from '@/service/flow-runs'
+import type { StoryLine } from '@/service/flow-run-view'
 import type { FlowRunFull } from '@/service/run-page'
 import { api } from '@/ui/api'
 import { Mute } from '@/ui/parts/layout'

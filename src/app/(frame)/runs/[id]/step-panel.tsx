@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { describeReason, type Reason } from '@/core/dispatch/describe'
-import type { FlowStepView } from '@/service/flow-runs'
+import type { FlowStepView } from '@/service/flow-run-view'
 import type { FlowRunFull, RunFull } from '@/service/run-page'
 import { api } from '@/ui/api'
 import { clock, clockSeconds, duration } from '@/ui/format'
