@@ -134,9 +134,9 @@ async function editing(page: Page, flowId: number): Promise<Record<string, objec
   out.addStep = await action(page, 5, async () => {
     await clickOn(page, page.getByRole('button', { name: 'Add a step', exact: true }))
     await pause(400)
-    await clickOn(page, page.locator('[role=dialog] tbody tr').nth(1))
+    await clickOn(page, page.getByRole('dialog').locator('tbody tr').nth(1))
     await pause(300)
-    if ((await page.locator('[role=dialog]').count()) > 0) throw new Error('No step was added.')
+    if ((await page.getByRole('dialog').count()) > 0) throw new Error('No step was added.')
   })
   out.undo = await action(page, 3, () => clickOn(page, page.getByRole('button', { name: 'Undo' })))
   return out

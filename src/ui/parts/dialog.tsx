@@ -1,6 +1,6 @@
 'use client'
 import { X } from 'lucide-react'
-import { useId, useLayoutEffect, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
+import { useId, type KeyboardEvent, type ReactNode } from 'react'
 import { Dialog as AriaDialog, Heading, Modal, ModalOverlay } from 'react-aria-components'
 import styled from 'styled-components'
 import { Button } from './button'
@@ -77,7 +77,7 @@ const Card = styled.section`
 
 /**
  * A dialog that covers a part of the page, its parent, which must be positioned, and leaves the rest in use. It comes and goes at once, nothing else is drawn for it.
- * Something in it takes the focus (autoFocus); Escape closes it, and the focus goes back to where it was.
+ * Something in it takes the focus, Escape closes it; whoever shows it gives the focus back.
  */
 export function Beside({
   title,
@@ -91,21 +91,13 @@ export function Beside({
   children: ReactNode
 }): ReactNode {
   const name = useId()
-  const box = useRef<HTMLElement>(null)
-  const [before] = useState(() => document.activeElement)
-  useLayoutEffect(() => {
-    const card = box.current
-    return () => {
-      if (card?.contains(document.activeElement) && before instanceof HTMLElement) before.focus()
-    }
-  }, [before])
   const onKeyDown = (event: KeyboardEvent): void => {
     if (event.key !== 'Escape') return
     event.stopPropagation()
     onClose()
   }
   return (
-    <Card ref={box} role="dialog" aria-labelledby={name} onKeyDown={onKeyDown}>
+    <Card role="dialog" aria-labelledby={name} onKeyDown={onKeyDown}>
       <Row>
         <h2 id={name}>{title}</h2>
         <Small>{hint}</Small>

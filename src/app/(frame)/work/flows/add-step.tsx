@@ -1,5 +1,5 @@
 'use client'
-import { useState, type ReactNode } from 'react'
+import { useLayoutEffect, useRef, useState, type ReactNode } from 'react'
 import type { Place } from '@/core/flow/edit'
 import type { FlowMaterial } from '@/service/flows'
 import { WORK_TYPE } from '@/ui/flow/use-drags'
@@ -21,6 +21,14 @@ export interface Adding {
 export function AddStep({ material, chosen, onClose, onAdd }: Adding & { onClose: () => void }): ReactNode {
   const [text, setText] = useState('')
   const [how, setHow] = useState<How>('after')
+  const form = useRef<HTMLFormElement>(null)
+  // Whenever it is shown.
+  useLayoutEffect(() => form.current?.querySelector('input')?.focus(), [])
+  const close = (): void => {
+    setText('')
+    setHow('after')
+    onClose()
+  }
   const where: How = chosen === null ? 'alone' : how
   const all = [
     ...material.jobs.map(({ slug, title, area, active }) => ({
@@ -45,16 +53,17 @@ export function AddStep({ material, chosen, onClose, onAdd }: Adding & { onClose
   )
   const add = ({ id }: (typeof all)[number]): void => {
     onAdd(id, where === 'alone' || chosen === null ? { how: 'alone' } : { how: where, step: chosen })
-    onClose()
+    close()
   }
   const first = text.trim() === '' ? undefined : shown[0]
   return (
     <Beside
       title="Add a step"
       hint="Enter adds the first that is found, the arrow down leads to the others. Or drag one into the picture."
-      onClose={onClose}
+      onClose={close}
     >
       <form
+        ref={form}
         onSubmit={(event) => {
           event.preventDefault()
           if (first) add(first)
@@ -66,7 +75,7 @@ export function AddStep({ material, chosen, onClose, onAdd }: Adding & { onClose
         }}
       >
         <Row $top>
-          <TextField label="Find a job or flow" type="search" value={text} onChange={setText} autoFocus width="280px" />
+          <TextField label="Find a job or flow" type="search" value={text} onChange={setText} width="280px" />
           {chosen !== null && (
             <Select
               label="It comes"

@@ -55,6 +55,7 @@ export function SetGate({
   onGate,
 }: Gating & { onClose: () => void }): ReactNode {
   const list = useRef<HTMLDivElement>(null)
+  // Whenever it is shown.
   useLayoutEffect(() => list.current?.querySelector<HTMLElement>('tr[tabindex]')?.focus(), [])
   return (
     <Beside
