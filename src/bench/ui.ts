@@ -85,22 +85,25 @@ async function opening(page: Page, path: string): Promise<number> {
  */
 async function action(page: Page, times: number, work: (i: number) => Promise<void>): Promise<Record<string, number>> {
   const waits: number[] = []
-  for (let i = 0; i < times; i++) {
-    await page.evaluate(() => {
-      const seen = window as unknown as { longest: number; watcher?: PerformanceObserver }
-      seen.longest = 0
-      seen.watcher ??= new PerformanceObserver((list) => {
-        for (const entry of list.getEntries())
-          if ((entry as PerformanceEventTiming & { interactionId: number }).interactionId > 0)
-            seen.longest = Math.max(seen.longest, entry.duration)
-      })
-      seen.watcher.observe({ type: 'event', durationThreshold: 16 } as PerformanceObserverInit)
-    })
-    await work(i)
-    await pause(400)
-    waits.push(await page.evaluate(() => (window as unknown as { longest: number }).longest))
-  }
+  for (let i = 0; i < times; i++) waits.push(await waitOf(page, () => work(i)))
   return spread(waits)
+}
+
+/** Of one action. */
+async function waitOf(page: Page, work: () => Promise<void>): Promise<number> {
+  await page.evaluate(() => {
+    const seen = window as unknown as { longest: number; watcher?: PerformanceObserver }
+    seen.longest = 0
+    seen.watcher ??= new PerformanceObserver((list) => {
+      for (const entry of list.getEntries())
+        if ((entry as PerformanceEventTiming & { interactionId: number }).interactionId > 0)
+          seen.longest = Math.max(seen.longest, entry.duration)
+    })
+    seen.watcher.observe({ type: 'event', durationThreshold: 16 } as PerformanceObserverInit)
+  })
+  await work()
+  await pause(400)
+  return page.evaluate(() => (window as unknown as { longest: number }).longest)
 }
 
 function spread(values: readonly number[]): Record<string, number> {
@@ -131,13 +134,14 @@ async function editing(page: Page, flowId: number): Promise<Record<string, objec
   const title = page.getByRole('textbox', { name: 'shown as' })
   await title.focus()
   out.type = await action(page, TIMES, (i) => page.keyboard.type(String.fromCharCode(97 + i)))
-  out.addStep = await action(page, 5, async () => {
-    await clickOn(page, page.getByRole('button', { name: 'Add a step', exact: true }))
-    await pause(400)
-    await clickOn(page, page.getByRole('dialog').locator('tbody tr').nth(1))
-    await pause(300)
+  const [lists, rows]: [number[], number[]] = [[], []]
+  for (let i = 0; i < 5; i++) {
+    lists.push(await waitOf(page, () => clickOn(page, page.getByRole('button', { name: 'Add a step', exact: true }))))
+    rows.push(await waitOf(page, () => clickOn(page, page.getByRole('dialog').locator('tbody tr').nth(1))))
     if ((await page.getByRole('dialog').count()) > 0) throw new Error('No step was added.')
-  })
+  }
+  out.openListOfWork = { first: lists[0] as number, ...spread(lists.slice(1)) }
+  out.addStep = spread(rows)
   out.undo = await action(page, 3, () => clickOn(page, page.getByRole('button', { name: 'Undo' })))
   return out
 }

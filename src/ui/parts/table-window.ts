@@ -3,7 +3,7 @@ import { defaultRangeExtractor, useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react'
 
 /** Tables of more rows draw only those in sight. */
-const MOST_DRAWN = 150
+export const MOST_DRAWN = 150
 /** Of a row with its line, pixels. */
 const ROW_HEIGHT = 28
 
@@ -18,6 +18,7 @@ export function useWindow(
   count: number,
   columns: number,
   body: RefObject<HTMLTableSectionElement | null>,
+  mostDrawn: number,
 ): {
   readonly scroll: RefObject<HTMLDivElement | null>
   readonly pieces: readonly Piece[]
@@ -27,13 +28,15 @@ export function useWindow(
   readonly noteFocus: (index: number) => void
 } {
   const scroll = useRef<HTMLDivElement>(null)
-  const isLong = count > MOST_DRAWN
+  const isLong = count > mostDrawn
   const [focused, setFocused] = useState(0)
   const wanted = useRef<number | null>(null)
   const virtual = useVirtualizer({
     count: isLong ? count : 0,
     getScrollElement: () => scroll.current,
     estimateSize: () => ROW_HEIGHT,
+    // Until its height is known, and while it is built out of sight.
+    initialRect: { width: 0, height: 10 * ROW_HEIGHT },
     overscan: 15,
     rangeExtractor: (range) =>
       [...new Set([Math.min(focused, range.count - 1), ...defaultRangeExtractor(range)])].sort((a, b) => a - b),

@@ -1,7 +1,7 @@
 'use client'
 import { useRef, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
-import { useWindow } from './table-window'
+import { MOST_DRAWN, useWindow } from './table-window'
 
 const Scroll = styled.div`
   overflow: auto;
@@ -101,6 +101,7 @@ export function Table<Row extends { readonly id: number | string }>({
   isDim,
   onDragStart,
   foot,
+  mostDrawn = MOST_DRAWN,
 }: {
   label: string
   columns: readonly Column<Row>[]
@@ -114,9 +115,11 @@ export function Table<Row extends { readonly id: number | string }>({
   /** Rows can be dragged elsewhere: puts what is dragged into the transfer. */
   onDragStart?: (row: Row, transfer: DataTransfer) => void
   foot?: ReactNode
+  /** Of more rows only those in sight are drawn. */
+  mostDrawn?: number
 }): ReactNode {
   const body = useRef<HTMLTableSectionElement>(null)
-  const { scroll, pieces, widths, focus, noteFocus } = useWindow(rows.length, columns.length, body)
+  const { scroll, pieces, widths, focus, noteFocus } = useWindow(rows.length, columns.length, body, mostDrawn)
   const onKeyDown = (event: KeyboardEvent<HTMLTableRowElement>, row: Row, at: number): void => {
     if (event.target !== event.currentTarget) return
     const last = rows.length - 1

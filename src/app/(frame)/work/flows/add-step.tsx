@@ -1,5 +1,5 @@
 'use client'
-import { useLayoutEffect, useRef, useState, type ReactNode } from 'react'
+import { memo, useLayoutEffect, useRef, useState, type ReactNode } from 'react'
 import type { Place } from '@/core/flow/edit'
 import type { FlowMaterial } from '@/service/flows'
 import { WORK_TYPE } from '@/ui/flow/use-drags'
@@ -18,7 +18,12 @@ export interface Adding {
 }
 
 /** A new step: which job or flow it runs, and where it stands. */
-export function AddStep({ material, chosen, onClose, onAdd }: Adding & { onClose: () => void }): ReactNode {
+export const AddStep = memo(function AddStep({
+  material,
+  chosen,
+  onClose,
+  onAdd,
+}: Adding & { onClose: () => void }): ReactNode {
   const [text, setText] = useState('')
   const [how, setHow] = useState<How>('after')
   const form = useRef<HTMLFormElement>(null)
@@ -100,6 +105,7 @@ export function AddStep({ material, chosen, onClose, onAdd }: Adding & { onClose
             label="What the step runs"
             rows={shown}
             onOpen={add}
+            mostDrawn={30}
             onDragStart={({ id }, transfer) => {
               transfer.setData(WORK_TYPE, id)
               transfer.effectAllowed = 'copy'
@@ -115,4 +121,4 @@ export function AddStep({ material, chosen, onClose, onAdd }: Adding & { onClose
       )}
     </Beside>
   )
-}
+})

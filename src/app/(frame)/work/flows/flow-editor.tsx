@@ -121,6 +121,7 @@ export function FlowEditor({
     define(gateStep(definition, id, next), `gate ${id}`)
     choose(id)
   }
+  const onGate = useLatest(gate)
   const onDropGate = useLatest((dropped: string, id: string) => {
     const offer = offered(dropped, material, definition)
     if (offer) gate(offer.gate, id)
@@ -235,8 +236,8 @@ export function FlowEditor({
             material={material}
             definition={settled}
             chosen={outer?.id ?? null}
-            onAdd={add}
-            onGate={gate}
+            onAdd={onAdd}
+            onGate={onGate}
           />
           <Tabs
             label="About this flow"

@@ -1,5 +1,5 @@
 'use client'
-import { Activity, useImperativeHandle, useRef, useState, type ReactNode, type Ref } from 'react'
+import { Activity, useCallback, useImperativeHandle, useRef, useState, type ReactNode, type Ref } from 'react'
 import { AddStep, type Adding } from './add-step'
 import { SetGate, type Gating } from './set-gate'
 
@@ -11,7 +11,14 @@ export interface PaletteHandle {
  * What can be put into the picture, beside it. Opens by its handle, so that nothing around it is drawn again for that. Both lists are built ahead, out of sight, while
  * the page has nothing else to do: to open one is only to show it.
  */
-export function Palette({ handle, ...props }: Adding & Gating & { handle: Ref<PaletteHandle> }): ReactNode {
+export function Palette({
+  handle,
+  material,
+  definition,
+  chosen,
+  onAdd,
+  onGate,
+}: Adding & Gating & { handle: Ref<PaletteHandle> }): ReactNode {
   const [which, setWhich] = useState<'step' | 'gate' | null>(null)
   const before = useRef<Element | null>(null)
   useImperativeHandle(
@@ -25,18 +32,18 @@ export function Palette({ handle, ...props }: Adding & Gating & { handle: Ref<Pa
     [],
   )
   const shown = (list: 'step' | 'gate'): 'visible' | 'hidden' => (which === list ? 'visible' : 'hidden')
-  const onClose = (): void => {
+  const onClose = useCallback((): void => {
     // The focus goes back to where it came from.
     if (before.current instanceof HTMLElement) before.current.focus()
     setWhich(null)
-  }
+  }, [])
   return (
     <>
       <Activity mode={shown('step')}>
-        <AddStep {...props} onClose={onClose} />
+        <AddStep material={material} chosen={chosen} onAdd={onAdd} onClose={onClose} />
       </Activity>
       <Activity mode={shown('gate')}>
-        <SetGate {...props} onClose={onClose} />
+        <SetGate material={material} definition={definition} chosen={chosen} onGate={onGate} onClose={onClose} />
       </Activity>
     </>
   )

@@ -1,5 +1,5 @@
 'use client'
-import { useLayoutEffect, useRef, type ReactNode } from 'react'
+import { memo, useLayoutEffect, useRef, type ReactNode } from 'react'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
 import { gateOn } from '@/core/flow/edit'
 import type { FlowMaterial } from '@/service/flows'
@@ -47,7 +47,7 @@ export const offered = (id: string, material: FlowMaterial, definition: FlowDefi
   offersOf(material, definition).find((offer) => offer.id === id)
 
 /** A gate for the chosen step, or for the one that it is dragged onto. */
-export function SetGate({
+export const SetGate = memo(function SetGate({
   material,
   definition,
   chosen,
@@ -88,4 +88,4 @@ export function SetGate({
       </div>
     </Beside>
   )
-}
+})
