@@ -169,3 +169,32 @@ test('steps are added, linked, routed, grouped and gated by dragging; a circle i
   await expect(page.getByRole('textbox', { name: 'Days, in words' })).toBeHidden()
   await expect(gating).toBeHidden()
 })
+
+test('what the page of a flow run or a flow asks for first comes while its scripts do, and once', async ({ page }) => {
+  await signInAs(page, 'Moira Calder')
+  const { rows } = (await (await page.request.get('/api/v1/runs?limit=200')).json()) as {
+    rows: { id: number; jobId: number; kind: string; state: string }[]
+  }
+  const run = rows.find(({ kind, state }) => kind === 'flow' && state === 'succeeded')
+  // Nothing arrives by itself meanwhile.
+  await page.addInitScript(() => {
+    window.EventSource = class extends EventTarget {
+      close(): void {}
+    } as unknown as typeof EventSource
+  })
+  for (const [path, wanted] of [
+    [`/runs/${run?.id}`, [`/runs/${run?.id}`, `/runs/${run?.id}/steps`]],
+    [`/work/flows/${run?.jobId}`, [`/flows/${run?.jobId}`, '/flows/material']],
+  ] as const) {
+    await page.goto(path)
+    await expect(page.getByRole('application').getByRole('img').first()).toBeVisible()
+    const asked = await page.evaluate(() =>
+      performance
+        .getEntriesByType('resource')
+        .filter(({ name }) => name.includes('/api/v1/'))
+        .map((entry) => [new URL(entry.name).pathname, (entry as PerformanceResourceTiming).initiatorType]),
+    )
+    for (const each of [...wanted, '/matters', '/day'])
+      expect(asked.filter(([name]) => name === `/api/v1${each}`)).toEqual([[`/api/v1${each}`, 'link']])
+  }
+})

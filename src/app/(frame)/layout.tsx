@@ -1,9 +1,12 @@
 import type { ReactNode } from 'react'
+import { fetchAhead } from '@/app/server/ahead'
 import { signedInPerson } from '@/app/server/signed-in'
 import { Frame } from '@/ui/frame/frame'
 
 export const dynamic = 'force-dynamic'
 
 export default async function FrameLayout({ children }: { children: ReactNode }): Promise<ReactNode> {
-  return <Frame me={await signedInPerson()}>{children}</Frame>
+  const me = await signedInPerson()
+  await fetchAhead('/matters', '/starts', '/day', '/day/ahead')
+  return <Frame me={me}>{children}</Frame>
 }

@@ -1,17 +1,27 @@
 import { cookies, headers } from 'next/headers'
 import { redirect } from 'next/navigation'
+import { cache } from 'react'
 import type { Me } from '@/ui/hooks/me'
+import type { Actor } from '@/service/actor'
 import { whoHasSession } from '@/service/sign-in'
 import { config } from '@/store/config'
 import { SESSION_COOKIE } from './endpoint'
 
-/** Who is signed in, for a page; sends everybody else to the sign-in page. */
-export async function signedInPerson(): Promise<Me> {
+/** Once for a request; sends everybody who is not signed in to the sign-in page. */
+const signedIn = cache(async () => {
   const token = (await cookies()).get(SESSION_COOKIE)?.value
   const address = (await headers()).get('x-forwarded-for')?.split(',').at(-1)?.trim() ?? 'unknown'
-  const signedIn = token ? await whoHasSession(token, address) : undefined
-  if (!signedIn || signedIn.actor.id === null) redirect('/sign-in')
-  const { actor, preferences } = signedIn
+  const found = token ? await whoHasSession(token, address) : undefined
+  if (!found || found.actor.id === null) redirect('/sign-in')
+  return found
+})
+
+/** Who asks for a page. */
+export const signedInActor = async (): Promise<Actor> => (await signedIn()).actor
+
+/** Who is signed in, for a page. */
+export async function signedInPerson(): Promise<Me> {
+  const { actor, preferences } = await signedIn()
   return {
     id: actor.id as number,
     name: actor.name,

@@ -1,6 +1,7 @@
 import type { Metadata } from 'next'
 import { notFound } from 'next/navigation'
 import type { ReactNode } from 'react'
+import { fetchAhead } from '@/app/server/ahead'
 import { FlowScreen } from '../flow-screen'
 
 export const metadata: Metadata = { title: 'Flow' }
@@ -8,5 +9,6 @@ export const metadata: Metadata = { title: 'Flow' }
 export default async function FlowPage({ params }: { params: Promise<{ id: string }> }): Promise<ReactNode> {
   const { id } = await params
   if (!/^[1-9]\d{0,14}$/.test(id)) notFound()
+  await fetchAhead(`/flows/${id}`, '/flows/material', '/areas')
   return <FlowScreen id={Number(id)} />
 }
