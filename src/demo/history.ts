@@ -3,7 +3,7 @@ import { isoDay, parseIsoDay } from '@/core/calendar/days'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { Board, type AgentState, type ReadyRun, type Target } from '@/core/dispatch'
 import { slugOf } from '@/core/exchange/crontab-in'
-import { planOf, type Plan, type PlanSource } from '@/core/flow/plan'
+import { planOf, type Plan, type PlanStep, type PlanSource } from '@/core/flow/plan'
 import { lookOn, type IsDay } from '@/core/flow/rehearse'
 import { FlowRun, isEnd } from '@/core/flow/state'
 import { stepValues } from '@/core/flow/step-values'
@@ -87,6 +87,8 @@ export interface Past {
 }
 
 const JOB_OF = new Map(JOBS.map((job) => [slugOf(job.title), job]))
+export const titleOfStep = ({ definition, job, path }: PlanStep): string =>
+  definition.title ?? JOB_OF.get(job ?? '')?.title ?? path
 const PLAN_SOURCE: PlanSource = {
   flows: FLOWS.map(({ slug, definition }) => bundleFlow(slug, flowDefinitionSchema.parse(definition))),
   jobs: [...JOB_OF.keys()].map((id) => ({ id, active: true })),

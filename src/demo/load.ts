@@ -2,6 +2,7 @@ import { ACTION_KINDS } from '@/core/work/job'
 import { createHash } from 'node:crypto'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { PRIORITIES } from '@/core/dispatch'
+import { someOf } from '@/core/phrase/some-of'
 import { COMMAND_LINE } from '@/service/actor'
 import { insertPerson } from '@/service/people'
 import { hashToken, newToken } from '@/service/secrets'
@@ -20,7 +21,7 @@ import { addLockIn } from '@/service/locks'
 import { addNoticeIn } from '@/service/notices'
 import { addSharedValueIn } from '@/service/shared-values'
 import { FLOWS } from './flows'
-import { makeHistory, type Past, type PastFlow, type PastRun } from './history'
+import { makeHistory, titleOfStep, type Past, type PastFlow, type PastRun } from './history'
 import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
 import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
@@ -299,10 +300,7 @@ async function addHistory(
       endedAtMs: flow.endMs as number,
       agent: null,
       exit: null,
-      reason:
-        state === 'failed'
-          ? `${failed.length === 1 ? 'Step' : 'Steps'} ${failed.map(({ path }) => path).join(', ')} failed.`
-          : 'Every step succeeded.',
+      reason: state === 'failed' ? `${someOf(failed.map(titleOfStep))} failed.` : 'Every step succeeded.',
       trigger: flow.trigger,
       step: null,
       planId: plans.get(work.id) ?? null,

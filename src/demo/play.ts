@@ -23,7 +23,7 @@ export function perform(title: string, seedWords: readonly (string | number)[], 
   const full = logNormal(random, behaviour.seconds, behaviour.spread) * (1 + (behaviour.driftPerWeek ?? 0) * weeks)
   const numbers = { n: 200 + Math.floor(random() * 900), m: 2 + Math.floor(random() * 60) }
   const said = behaviour.lines.map((line) => line.replace('{n}', String(numbers.n)).replace('{m}', String(numbers.m)))
-  const texts = fails ? said.slice(0, Math.max(1, said.length - 1)) : said
+  const texts = fails ? said.slice(0, -1) : said
   const lines = texts.map((text, i) => ({ at: (i + 0.3) / (texts.length + 0.5), stream: 'o' as const, text }))
   return {
     seconds: Math.max(1, Math.round(fails ? Math.min(full, 12 + full * 0.3) : full)),

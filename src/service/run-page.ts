@@ -94,7 +94,9 @@ export interface RunTrigger {
 /** Whether it is a run of a flow; also false where there is none of that number. */
 export async function isFlowRun(actor: Actor, id: number): Promise<boolean> {
   requireRight(actor, 'see')
-  const row = await maybeOne<{ isFlow: boolean }>(null, `SELECT kind = 'flow' AS "isFlow" FROM runs WHERE id = $1`, [id])
+  const row = await maybeOne<{ isFlow: boolean }>(null, `SELECT kind = 'flow' AS "isFlow" FROM runs WHERE id = $1`, [
+    id,
+  ])
   return row?.isFlow ?? false
 }
 

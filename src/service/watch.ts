@@ -50,8 +50,9 @@ export async function justEnded(actor: Actor): Promise<object[]> {
   requireRight(actor, 'see')
   return many(
     null,
-    `SELECT r.id, j.title, r.state, r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.ended_at AS "endedAt"
+    `SELECT r.id, j.title, r.state, a.name AS agent, r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.ended_at AS "endedAt"
        FROM (SELECT * FROM runs WHERE ended_at IS NOT NULL AND flow_run_id IS NULL ORDER BY ended_at DESC LIMIT 60) r JOIN jobs j ON j.id = r.job_id
+       LEFT JOIN agents a ON a.id = r.agent_id
       WHERE r.cleared_at IS NULL ORDER BY r.ended_at DESC LIMIT 12`,
   )
 }

@@ -41,7 +41,17 @@ const SERVER = {
     { triggerId: 5, title: 'Close of day', at: ago(-10), says: 'at 00:45 every day', goesTo: 'harbours', dueAt: null },
     { triggerId: 6, title: 'Late one', at: ago(1), says: 'every minute', goesTo: 'lab', dueAt: ago(-5) },
   ],
-  'GET /ended': [{ id: 9, title: 'Name check', state: 'failed', durationMs: 61_000, usualMs: 30_000, endedAt: ago(2) }],
+  'GET /ended': [
+    {
+      id: 9,
+      title: 'Name check',
+      state: 'failed',
+      agent: 'kelda-app1',
+      durationMs: 61_000,
+      usualMs: 30_000,
+      endedAt: ago(2),
+    },
+  ],
 }
 
 describe('watch', () => {
@@ -86,7 +96,7 @@ describe('watch', () => {
     expect(next[1]?.textContent).toMatch(/^Close of day10 minat 00:45 every dayharbours$/)
     expect(next[2]?.textContent).toMatch(/^Late onenow/)
     const ended = await screen.findByRole('table', { name: 'Just ended' })
-    expect(within(ended).getAllByRole('row')[1]?.textContent).toMatch(/^Name checkfailed1:010:302 min ago$/)
+    expect(within(ended).getAllByRole('row')[1]?.textContent).toMatch(/^Name checkkelda-app1failed1:010:302 min ago$/)
   })
 
   it('counts, and each count leads to its runs', async () => {

@@ -65,6 +65,8 @@ interface EndedRun {
   readonly id: number
   readonly title: string
   readonly state: Mark
+  /** null: a flow, whose steps ran on several. */
+  readonly agent: string | null
   readonly durationMs: number | null
   readonly usualMs: number | null
   readonly endedAt: string
@@ -208,6 +210,7 @@ function JustEnded(): ReactNode {
                 <Link href={`/runs/${run.id}`}>
                   <StateMark mark={run.state} />
                   <b>{run.title}</b>
+                  {run.agent && <Small>{run.agent}</Small>}
                   <span className="visually-hidden">{run.state}</span>
                 </Link>
               </td>

@@ -50,7 +50,7 @@ export function FlowHead({
             ? `${isOver ? 'failed' : 'running, failed'} at ${failed[0]?.title}`
             : run.state}
       </StateChip>
-      {run.reason && isOver && <Small>{run.reason}</Small>}
+      {isOver && <Small>{failed.length === 1 ? failed[0]?.runReason : run.reason}</Small>}
       <Spring />
       {!isOver && (
         <Button kind="danger" onPress={() => setOpen('stop')} whyNot={why}>
