@@ -12,13 +12,20 @@ import { makeAgents, pause, pgbench, untilConnected } from './shared'
 const AGENTS = 200
 const STEPS = 20
 const CHAIN = 5
+/** Of one flow run with very many. */
+const LARGE_STEPS = 10_000
 const FLOW_RUNS = Number(process.argv[2] ?? 500)
 /** Flow runs a second that make 50 steps a second. */
 const CALM_RATE = 50 / STEPS
 const CALM_SECONDS = 40
 
 /** Starts flow runs, so many a second or as fast as it goes, and waits for the last to end. */
-async function go(jobId: number, count: number, perSecond: number | null): Promise<Record<string, number>> {
+async function go(
+  jobId: number,
+  count: number,
+  perSecond: number | null,
+  steps = STEPS,
+): Promise<Record<string, number>> {
   const { first } = await one<{ first: number }>(null, 'SELECT coalesce(max(id), 0) AS first FROM runs')
   const began = Date.now()
   const wish = startSchema.parse({ jobId })
@@ -52,7 +59,7 @@ async function go(jobId: number, count: number, perSecond: number | null): Promi
     [first, CHAIN],
   )
   const seconds = (new Date(last).getTime() - began) / 1000
-  return { stepsPerSecond: Math.round((count * STEPS) / seconds), ...latency }
+  return { stepsPerSecond: Math.round((count * steps) / seconds), ...latency }
 }
 
 async function main(): Promise<void> {
@@ -70,20 +77,23 @@ async function main(): Promise<void> {
     target: { pool: 'pool-0' },
   })
   await addJob(COMMAND_LINE, { ...common, title: 'Nothing', definition })
-  const steps = Array.from({ length: STEPS }, (_, i) => ({
-    id: `s${i}`,
-    job: 'nothing',
-    ...(i % CHAIN === 0 ? {} : { after: [{ step: `s${i - 1}` }] }),
-  }))
-  const flow = await addFlow(COMMAND_LINE, {
-    ...common,
-    title: 'Chains',
-    definition: flowDefinitionSchema.parse({ steps }),
-  })
+  const chains = async (title: string, steps: number): Promise<number> => {
+    const definition = flowDefinitionSchema.parse({
+      steps: Array.from({ length: steps }, (_, i) => ({
+        id: `s${i}`,
+        job: 'nothing',
+        ...(i % CHAIN === 0 ? {} : { after: [{ step: `s${i - 1}` }] }),
+      })),
+    })
+    return (await addFlow(COMMAND_LINE, { ...common, title, definition })).id
+  }
+  const small = await chains('Small', STEPS)
+  const large = await chains('Large', LARGE_STEPS)
   const base = await pgbench()
-  await go(flow.id, 10, null)
-  const calm = await go(flow.id, CALM_RATE * CALM_SECONDS, CALM_RATE)
-  const rush = await go(flow.id, FLOW_RUNS, null)
+  await go(small, 10, null)
+  const calm = await go(small, CALM_RATE * CALM_SECONDS, CALM_RATE)
+  const rush = await go(small, FLOW_RUNS, null)
+  const whole = await go(large, 1, null, LARGE_STEPS)
   console.log(
     JSON.stringify(
       {
@@ -92,6 +102,7 @@ async function main(): Promise<void> {
         agents: AGENTS,
         rush,
         calm,
+        large: { steps: LARGE_STEPS, ...whole },
         bareSqlPerSecond: Math.round(base),
         ofBareSql: Math.round(((rush.stepsPerSecond ?? 0) / base) * 100) / 100,
       },

@@ -31,8 +31,12 @@ export async function watchDeadlines(): Promise<void> {
       `WITH foreseen AS (${FORESEEN}), stands AS (
          -- To the full minute, so that what waits is not written anew with every look.
          SELECT id, date_trunc('minute', foreseen + interval '59.999999 seconds') AS foreseen, CASE WHEN due_at <= now() THEN 'late' WHEN foreseen > due_at THEN 'at-risk' END AS state FROM foreseen)
-       UPDATE runs r SET deadline_state = s.state, foreseen_at = s.foreseen FROM stands s
-        WHERE r.id = s.id AND (r.deadline_state IS DISTINCT FROM s.state OR s.state = 'at-risk' AND r.foreseen_at IS DISTINCT FROM s.foreseen)
+       UPDATE runs r SET deadline_state = s.state, foreseen_at = s.foreseen
+         FROM stands s JOIN (
+           SELECT r.id FROM runs r JOIN stands s ON s.id = r.id
+            WHERE r.deadline_state IS DISTINCT FROM s.state OR s.state = 'at-risk' AND r.foreseen_at IS DISTINCT FROM s.foreseen
+            ORDER BY r.id FOR NO KEY UPDATE OF r) l ON l.id = s.id
+        WHERE r.id = l.id
        RETURNING r.id, s.state`,
       [DEFAULT_USUAL_MS],
     )

@@ -9,6 +9,10 @@ import { openMatters } from './matters'
 import { changeFor, lockRuns, writeLives, type LifeChange } from './run-life'
 import { unseal, unsealInputs } from './secrets'
 
+// Whoever changes several rows that others change too locks them first, in the order of their numbers: so each waits for the other at most once, never in a circle.
+const CONTACTS_IN_ORDER =
+  'SELECT agent_id FROM agent_contacts WHERE agent_id = ANY($1) ORDER BY agent_id FOR NO KEY UPDATE'
+
 /** After a polite signal a process group has this long before it is killed. */
 const GRACE_SECONDS = 10
 /** Output beyond this is not kept; the process goes on. */
@@ -184,10 +188,11 @@ export async function handOut(epoch: number, starts: readonly HandOut[]): Promis
         config().leaseSeconds,
       ],
     )
-    await execute(tx, 'UPDATE agent_contacts SET last_start_at = to_timestamp($2) WHERE agent_id = ANY($1)', [
-      [...new Set(given.map((c) => c.agentId))],
-      atMs / 1000,
-    ])
+    await execute(
+      tx,
+      `UPDATE agent_contacts c SET last_start_at = to_timestamp($2) FROM (${CONTACTS_IN_ORDER}) l WHERE c.agent_id = l.agent_id`,
+      [[...new Set(given.map((c) => c.agentId))], atMs / 1000],
+    )
     await notify(tx, { runs: [...done], deliver: true })
     return done
   })
@@ -248,7 +253,7 @@ export async function giveUpLost(attemptIds: readonly number[] | 'expired', reas
       tx,
       `SELECT id, run_id AS "runId", agent_id AS "agentId", number FROM attempts
         WHERE run_id = ANY($1) AND state IN ('handed','accepted','running')
-          AND ($2::bigint[] IS NULL AND lease_until < now() OR id = ANY($2))`,
+          AND ($2::bigint[] IS NULL AND lease_until < now() OR id = ANY($2)) ORDER BY id FOR NO KEY UPDATE`,
       [[...runs.keys()], attemptIds === 'expired' ? null : attemptIds],
     )
     const atMs = Date.now()
@@ -369,14 +374,15 @@ export async function extendLeases(
   await transaction(async (tx) => {
     await execute(
       tx,
-      `UPDATE agent_contacts c SET last_contact_at = now(), engine_id = $1, load = u.load
-         FROM unnest($2::bigint[], $3::real[]) AS u(agent_id, load) WHERE c.agent_id = u.agent_id`,
-      [engineId, heard.map((h) => h.agentId), heard.map((h) => h.load)],
+      `UPDATE agent_contacts c SET last_contact_at = now(), engine_id = $3, load = u.load
+         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[]) AS u(agent_id, load) ON u.agent_id = l.agent_id WHERE c.agent_id = l.agent_id`,
+      [heard.map((h) => h.agentId), heard.map((h) => h.load), engineId],
     )
     await execute(
       tx,
-      `UPDATE attempts SET lease_until = now() + make_interval(secs => $2)
-        WHERE agent_id = ANY($1) AND state IN ('handed','accepted','running')`,
+      `UPDATE attempts a SET lease_until = now() + make_interval(secs => $2)
+         FROM (SELECT id FROM attempts WHERE agent_id = ANY($1) AND state IN ('handed','accepted','running') ORDER BY id FOR NO KEY UPDATE) l
+        WHERE a.id = l.id`,
       [heard.map((h) => h.agentId), config().leaseSeconds],
     )
   })

@@ -64,7 +64,7 @@ export async function storeReports(batch: readonly IncomingReport[]): Promise<St
               a.report_seq AS "reportSeq", a.output_lines AS "outputLines", a.output_bytes AS "outputBytes",
               a.telling_line AS "tellingLine", v.definition
          FROM attempts a JOIN runs r ON r.id = a.run_id JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
-        WHERE a.id = ANY($1)`,
+        WHERE a.id = ANY($1) ORDER BY a.id FOR NO KEY UPDATE OF a`,
       [ids],
     )
     const changes = new Map(
@@ -262,8 +262,10 @@ export async function storeAccepted(
 ): Promise<void> {
   await execute(
     null,
-    `UPDATE attempts a SET state = 'accepted' FROM unnest($1::bigint[], $2::bigint[], $3::bigint[]) AS u(agent_id, id, token)
-      WHERE a.id = u.id AND a.agent_id = u.agent_id AND a.token = u.token AND a.state = 'handed'`,
+    `UPDATE attempts a SET state = 'accepted'
+       FROM (SELECT id, agent_id, token FROM attempts WHERE id = ANY($2) AND state = 'handed' ORDER BY id FOR NO KEY UPDATE) l
+       JOIN unnest($1::bigint[], $2::bigint[], $3::bigint[]) AS u(agent_id, id, token) ON u.id = l.id AND u.agent_id = l.agent_id AND u.token = l.token
+      WHERE a.id = l.id`,
     [accepted.map((a) => a.agentId), accepted.map((a) => a.attempt), accepted.map((a) => a.token)],
   )
 }

@@ -46,10 +46,17 @@ export async function watchUnreachable(nowMs: number): Promise<void> {
     )
       over.push(candidate)
   }
-  if (begins.length > 0)
-    await execute(null, 'UPDATE runs SET unreachable_since = $2 WHERE id = ANY($1)', [begins, new Date(nowMs)])
-  if (ends.length > 0) await execute(null, 'UPDATE runs SET unreachable_since = NULL WHERE id = ANY($1)', [ends])
+  if (begins.length > 0) await noteSince(begins, new Date(nowMs))
+  if (ends.length > 0) await noteSince(ends, null)
   if (over.length > 0) await giveUp(over, nowMs)
+}
+
+async function noteSince(runIds: readonly number[], since: Date | null): Promise<void> {
+  await execute(
+    null,
+    `UPDATE runs r SET unreachable_since = $2 FROM (SELECT id FROM runs WHERE id = ANY($1) ORDER BY id FOR NO KEY UPDATE) l WHERE r.id = l.id`,
+    [runIds, since],
+  )
 }
 
 async function giveUp(over: readonly Candidate[], nowMs: number): Promise<void> {

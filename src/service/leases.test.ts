@@ -1,0 +1,91 @@
+import { freshDatabase, OPERATOR } from '@/store/database.test-help'
+import { execute, many, transaction } from '@/store/db'
+import { lease, makeAgent, makeJob, started } from './fixtures.test-help'
+import { extendLeases, giveUpLost } from './leases'
+import { storeAccepted, storeReports } from './reports'
+import { startRun, startSchema } from './start'
+
+freshDatabase()
+
+interface Held {
+  readonly agentId: number
+  readonly attempt: number
+  readonly token: number
+}
+let agents: number[]
+let busy: number
+let held: Held[]
+beforeAll(async () => {
+  agents = [await makeAgent('a1'), await makeAgent('a2'), await makeAgent('a3')]
+  busy = await makeAgent('a4')
+})
+beforeEach(async () => {
+  const jobId = await makeJob()
+  held = []
+  // The later an agent is in the fleet, the earlier its attempt: whoever goes by agents meets them the other way round than whoever goes by attempts.
+  for (const agentId of [...agents].reverse()) {
+    const { id } = await startRun(OPERATOR, startSchema.parse({ jobId }))
+    held.push({ agentId, ...(await lease(id, agentId)) })
+  }
+  // As many others as make PostgreSQL look each one up, as it does in earnest.
+  await execute(
+    null,
+    `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at)
+     SELECT run_id, 1000 + n, $2, 'handed', now(), now() FROM attempts, generate_series(1, 3000) n WHERE id = $1`,
+    [held[0]?.attempt, busy],
+  )
+  await execute(null, 'ANALYZE attempts')
+})
+
+/** Somebody else is at the second attempt until both pieces of work wait: for it, or for each other. */
+async function meanwhile(first: () => Promise<unknown>, other: () => Promise<unknown>): Promise<string[]> {
+  const until = async (count: number): Promise<void> => {
+    const waiting = `SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`
+    while ((await many(null, waiting)).length < count);
+  }
+  const work: Promise<unknown>[] = []
+  await transaction(async (tx) => {
+    await execute(tx, 'UPDATE attempts SET lease_until = lease_until WHERE id = $1', [held[1]?.attempt])
+    work.push(first())
+    await until(1)
+    work.push(other())
+    await until(2)
+  })
+  return (await Promise.allSettled(work)).map((done) => (done.status === 'fulfilled' ? 'done' : String(done.reason)))
+}
+
+const accept = (): Promise<void> => storeAccepted(held)
+const extend = (): Promise<void> =>
+  extendLeases(
+    '00000000-0000-4000-8000-000000000000',
+    agents.map((agentId) => ({ agentId, load: 0.1 })),
+  )
+const tell = (): Promise<unknown> => storeReports(held.map((each) => ({ ...each, seq: 1, body: started })))
+const giveUp = (): Promise<unknown> =>
+  giveUpLost(
+    held.map(({ attempt }) => attempt),
+    'Away.',
+  )
+
+async function deadlocks(): Promise<number> {
+  await execute(null, 'SELECT pg_stat_force_next_flush(), pg_stat_clear_snapshot()')
+  const [row] = await many<{ deadlocks: number }>(
+    null,
+    'SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()',
+  )
+  return row?.deadlocks ?? 0
+}
+
+describe('what changes attempts of many agents at once', () => {
+  it.each([
+    ['a heartbeat and word of leases that arrived', extend, accept],
+    ['word of leases that arrived and a heartbeat', accept, extend],
+    ['a heartbeat and reports', extend, tell],
+    ['reports and a heartbeat', tell, extend],
+    ['what is lost and a heartbeat', giveUp, extend],
+  ])('waits its turn, and neither breaks the other: %s', async (_, first, other) => {
+    const before = await deadlocks()
+    expect(await meanwhile(first, other)).toEqual(['done', 'done'])
+    expect((await deadlocks()) - before).toBe(0)
+  })
+})
