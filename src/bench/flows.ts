@@ -94,6 +94,10 @@ async function main(): Promise<void> {
   const calm = await go(small, CALM_RATE * CALM_SECONDS, CALM_RATE)
   const rush = await go(small, FLOW_RUNS, null)
   const whole = await go(large, 1, null, LARGE_STEPS)
+  const { deadlocks } = await one<{ deadlocks: number }>(
+    null,
+    'SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()',
+  )
   console.log(
     JSON.stringify(
       {
@@ -103,6 +107,7 @@ async function main(): Promise<void> {
         rush,
         calm,
         large: { steps: LARGE_STEPS, ...whole },
+        deadlocks,
         bareSqlPerSecond: Math.round(base),
         ofBareSql: Math.round(((rush.stepsPerSecond ?? 0) / base) * 100) / 100,
       },
