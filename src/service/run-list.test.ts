@@ -97,6 +97,23 @@ describe('the list of runs', () => {
     expect(runFilterSchema.safeParse({ colour: 'red' }).success).toBe(false)
   })
 
+  it('says of what failed the line that tells most, of its last try', async () => {
+    const [failed, good] = ['failed', 'succeeded'].map(
+      (state) => all.find((each) => each.state === state)?.id as number,
+    )
+    const agentId = await makeAgent(randomUUID())
+    await execute(null, 'UPDATE runs SET attempts = 2 WHERE id = ANY($1)', [[failed, good]])
+    await execute(
+      null,
+      `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at, telling_line)
+       SELECT id, n, $2, 'failed', now(), now(), 'no file at try ' || n FROM unnest($1::bigint[]) AS id, generate_series(1, 2) AS n`,
+      [[failed, good], agentId],
+    )
+    const lineOf = async (id: number | undefined): Promise<string | null | undefined> =>
+      (await listRuns(OPERATOR, runFilterSchema.parse({ text: `#${id}` }))).rows[0]?.tellingLine
+    expect([await lineOf(failed), await lineOf(good)]).toEqual(['no file at try 2', null])
+  })
+
   it('streams everything for an export', async () => {
     let n = 0
     for await (const rows of allRuns(OPERATOR, runFilterSchema.parse({ state: 'succeeded' }))) n += rows.length

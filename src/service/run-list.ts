@@ -64,6 +64,8 @@ export interface RunRow {
   readonly usualMs: number | null
   readonly exitCode: number | null
   readonly reason: string
+  /** Of what failed: the line of its last try's output that tells most. */
+  readonly tellingLine: string | null
   readonly cleared: boolean
   /** Of a step's run: the flow run, and which step. */
   readonly flowRunId: number | null
@@ -82,6 +84,7 @@ const ROW_COLUMNS = `
   r.starter_name AS starter, r.trigger_id AS "triggerId", r.occurrence, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.attempts,
   r.max_attempts AS "maxAttempts", r.priority, r.created_at AS "createdAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
   r.ended_at AS "endedAt", r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.exit_code AS "exitCode", r.reason,
+  CASE WHEN r.state IN ('failed','lost') THEN (SELECT nullif(t.telling_line, '') FROM attempts t WHERE t.run_id = r.id AND t.number = r.attempts) END AS "tellingLine",
   r.cleared_at IS NOT NULL AS cleared, r.flow_run_id AS "flowRunId", r.step_path AS "stepPath"`
 const ROW_JOINS = `
   JOIN jobs j ON j.id = r.job_id JOIN areas ar ON ar.id = r.area_id LEFT JOIN agents a ON a.id = r.agent_id`

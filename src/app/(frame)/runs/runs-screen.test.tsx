@@ -23,6 +23,7 @@ const run = (id: number, change: object = {}): object => ({
   usualMs: 50_000,
   exitCode: 0,
   reason: 'Exit code 0.',
+  tellingLine: null,
   ...change,
 })
 const SERVER = {
@@ -37,6 +38,7 @@ const SERVER = {
       }),
       run(28, { cause: 'again', starter: 'Callum Eads', againOf: 20 }),
       run(27, { state: 'cancelled', cause: 'token', starter: 'Ines Aldaya' }),
+      run(26, { state: 'failed', reason: 'Exit code 1; success is 0.', tellingLine: 'till of tarn: no file yet' }),
     ],
     next: null,
   },
@@ -62,6 +64,8 @@ describe('the list of runs', () => {
     expect((await lineOf(28)).textContent).toContain('Callum Eads, again of #20')
     expect((await lineOf(27)).textContent).toContain('script of Ines Aldaya')
     expect((await lineOf(27)).dataset.dim).toBe('true')
+    expect((await lineOf(26)).textContent).toContain('till of tarn: no file yet')
+    expect(screen.getByTitle('Exit code 1; success is 0.')).toBeTruthy()
   })
 
   it('is gone through by keyboard, and opens a run', async () => {
@@ -71,9 +75,9 @@ describe('the list of runs', () => {
     first.focus()
     for (const key of ['ArrowDown', 'ArrowDown', 'ArrowUp', 'End', 'Home', 'PageDown'])
       fireEvent.keyDown(document.activeElement as HTMLElement, { key })
-    expect(document.activeElement).toBe(await lineOf(27))
+    expect(document.activeElement).toBe(await lineOf(26))
     fireEvent.keyDown(document.activeElement as HTMLElement, { key: 'Enter' })
-    expect(window.location.pathname).toBe('/runs/27')
+    expect(window.location.pathname).toBe('/runs/26')
   })
 
   it('keeps which columns are wanted', async () => {

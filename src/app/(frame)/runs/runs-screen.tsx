@@ -73,7 +73,7 @@ const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
   { id: 'usual', title: 'Usual', align: 'right', first: true, cell: (r) => <Small>{duration(r.usualMs)}</Small> },
   { id: 'tries', title: 'Tries', align: 'right', cell: (r) => `${r.attempts}/${r.maxAttempts}` },
   { id: 'exit', title: 'Exit', align: 'right', cell: (r) => r.exitCode ?? '' },
-  { id: 'reason', title: 'Why', first: true, cell: (r) => <span title={r.reason}>{r.reason}</span> },
+  { id: 'reason', title: 'Why', first: true, cell: (r) => <span title={r.reason}>{r.tellingLine ?? r.reason}</span> },
 ]
 const STORED = 'bugle.runs.columns'
 
