@@ -20,6 +20,8 @@ const AHEAD_MS = 20 * 60_000
 const LAYER = 15
 /** Bars that are narrower show no title: a letter of it tells nothing. Pixels. */
 const LABELLED = 46
+/** Half of what the time at a tick takes, pixels. */
+const TICK = 18
 
 const Grid = styled(Panel)`
   position: relative;
@@ -91,6 +93,21 @@ const Rest = styled.div`
   border-left: 0;
   border-radius: 0 2px 2px 0;
 `
+/** The title of what has just begun: over the rest of its usual length, or behind it. */
+const Beside = styled.span`
+  position: absolute;
+  right: 4px;
+  top: 4px;
+  line-height: 18px;
+  padding: 0 5px;
+  font-size: 11.5px;
+  font-weight: 600;
+  color: var(--running);
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  pointer-events: none;
+`
 const Away = styled.div`
   position: absolute;
   right: 8px;
@@ -139,14 +156,17 @@ export function Lanes(): ReactNode {
           <span>slots</span>
         </div>
         <div className="track">
-          {ticks.map((ms) => (
-            <span
-              key={ms}
-              style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}
-            >
-              {clock(ms, zone)}
-            </span>
-          ))}
+          {/* The first, half of which would stand in the column beside it, is left out. */}
+          {ticks
+            .filter((ms) => x(ms) >= TICK)
+            .map((ms) => (
+              <span
+                key={ms}
+                style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}
+              >
+                {clock(ms, zone)}
+              </span>
+            ))}
         </div>
       </div>
       {drawn.map(({ lane, bars, depth }) => (
@@ -170,6 +190,7 @@ export function Lanes(): ReactNode {
                     ? {}
                     : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 2}px`, fontSize: 11 }
                 const barWidth = Math.max(3, x(ends) - left - 1)
+                const rest = Math.max(0, x(usualEnd) - x(nowMs))
                 const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
                 const key = `${bar.runId} ${bar.startedAt}`
                 return (
@@ -187,7 +208,12 @@ export function Lanes(): ReactNode {
                     >
                       {barWidth >= LABELLED && bar.title}
                     </Bar>
-                    {usualEnd > nowMs && <Rest style={{ left: x(nowMs), width: x(usualEnd) - x(nowMs), ...place }} />}
+                    {rest > 0 && <Rest style={{ left: x(nowMs), width: rest, ...place }} />}
+                    {bar.endedAt === null && barWidth < LABELLED && (
+                      <Beside aria-hidden="true" style={{ left: x(nowMs) + (rest < LABELLED ? rest : 0), ...place }}>
+                        {bar.title}
+                      </Beside>
+                    )}
                   </span>
                 )
               })

@@ -71,6 +71,15 @@ describe('watch', () => {
     expect(screen.getByText('out of reach')).toBeTruthy()
   })
 
+  it('names what has just begun beside its bar, which is too short for it yet', async () => {
+    const begun = bar({ runId: 4, title: 'Till file', state: 'running', startedAt: ago(0.2), endedAt: null })
+    const lane = { agentId: 7, agent: 'orrin-ops1', slots: 2, used: 1, away: false, bars: [begun] }
+    show(<WatchScreen />, { ...SERVER, 'GET /lanes': [lane] })
+    const track = await screen.findByRole('listbox', { name: 'Runs on orrin-ops1' })
+    expect(within(track).getByRole('option').textContent).toBe('')
+    expect(within(track).getByText('Till file')).toBeTruthy()
+  })
+
   it('is gone through lane by lane with arrows; Enter opens the run', async () => {
     show(<WatchScreen />, SERVER)
     const lane = await screen.findByRole('listbox', { name: 'Runs on orrin-ops1' })

@@ -192,13 +192,13 @@ function JustEnded(): ReactNode {
         <thead>
           <tr>
             <th scope="col">Just ended</th>
-            <th scope="col" className="num" style={{ width: 74 }}>
+            <th scope="col" className="num" style={{ width: 66 }}>
               took
             </th>
-            <th scope="col" className="num" style={{ width: 74 }}>
+            <th scope="col" className="num" style={{ width: 66 }}>
               usual
             </th>
-            <th scope="col" className="num" style={{ width: 96 }}>
+            <th scope="col" className="num" style={{ width: 84 }}>
               when
             </th>
           </tr>
