@@ -2,7 +2,7 @@ import { ACTION_KINDS } from '@/core/work/job'
 import { createHash } from 'node:crypto'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { PRIORITIES } from '@/core/dispatch'
-import { someOf } from '@/core/phrase/some-of'
+import { sayEnding } from '@/core/flow/ending'
 import { COMMAND_LINE } from '@/service/actor'
 import { insertPerson } from '@/service/people'
 import { hashToken, newToken } from '@/service/secrets'
@@ -278,10 +278,6 @@ async function addHistory(
   function flowRow(flow: PastFlow) {
     const work = flows.get(flow.flow.title) as { id: number; areaId: number }
     const state = flow.run.state
-    const failed = flow.plan.steps.filter(
-      ({ index, flow: inner }) =>
-        inner === null && flow.run.result(index).state === 'failed' && !flow.run.result(index).tolerated,
-    )
     return {
       flow,
       run: null,
@@ -300,7 +296,7 @@ async function addHistory(
       endedAtMs: flow.endMs as number,
       agent: null,
       exit: null,
-      reason: state === 'failed' ? `${someOf(failed.map(titleOfStep))} failed.` : 'Every step succeeded.',
+      reason: sayEnding(flow.plan, flow.run, flow.plan.steps.map(titleOfStep), null),
       trigger: flow.trigger,
       step: null,
       planId: plans.get(work.id) ?? null,

@@ -1,10 +1,10 @@
 import { PRIORITIES } from '@/core/dispatch'
 import { chainsToTheEnd, idleSteps } from '@/core/flow/critical'
+import { sayEnding } from '@/core/flow/ending'
 import { FlowFault } from '@/core/flow/inputs'
 import type { Plan, PlanStep } from '@/core/flow/plan'
 import { FlowRun, isEnd, type Look, type Outcome, type StepResult } from '@/core/flow/state'
 import { stepsReferredTo, stepValues } from '@/core/flow/step-values'
-import { someOf } from '@/core/phrase/some-of'
 import { parseDuration } from '@/core/timing/duration'
 import type { FlowWorld } from './flow-state'
 import { resultOf, starterOf, type FlowRow, type StepChange, type StepRow } from './flow-state'
@@ -230,25 +230,15 @@ export class Move {
   get end(): { outcome: 'succeeded' | 'failed' | 'stopped'; reason: string } | null {
     if (this.fault !== null) return { outcome: 'failed', reason: this.fault }
     if (!this.run || !this.plan || this.run.state === 'running') return null
-    const { run, plan } = this
-    const titles = this.world.titles(this.row.planId as number, plan)
-    const of = (state: StepResult['state']): PlanStep[] =>
-      plan.steps.filter((step) => step.flow === null && run.result(step.index).state === state)
-    const failed = of('failed').filter((step) => !run.result(step.index).tolerated)
-    const names = (steps: readonly PlanStep[]): string => someOf(steps.map(({ index }) => titles[index] as string))
-    if (run.state === 'failed') return { outcome: 'failed', reason: `${names(failed)} failed.` }
-    if (run.state === 'cancelled')
-      return {
-        outcome: 'stopped',
-        reason:
-          this.row.stopAskedBy !== null
-            ? `Stopped by ${this.row.stopAskedBy}.`
-            : `Cancelled: ${names(of('cancelled'))}.`,
-      }
-    const skipped = of('skipped').length
+    const { state } = this.run
     return {
-      outcome: 'succeeded',
-      reason: skipped > 0 ? `All that was to be done succeeded; ${skipped} skipped.` : 'Every step succeeded.',
+      outcome: state === 'cancelled' ? 'stopped' : state,
+      reason: sayEnding(
+        this.plan,
+        this.run,
+        this.world.titles(this.row.planId as number, this.plan),
+        this.row.stopAskedBy,
+      ),
     }
   }
 }

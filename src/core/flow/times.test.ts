@@ -3,7 +3,7 @@ import { flowBundle } from './arbitrary.test-help'
 import { drawnStep as step } from './drawn.test-help'
 import { planOf } from './plan'
 import { rehearse } from './rehearse'
-import { deciding, drawnOf, exceptionsOf, lanesOf, timesOf } from './times'
+import { deciding, drawnOf, exceptionsOf, lanesOf, rehearsedTimes, timesOf } from './times'
 
 const length =
   (...seconds: number[]) =>
@@ -28,6 +28,20 @@ describe('when steps are', () => {
       { start: 10, end: 11 },
       { start: 17, end: 19 },
     ])
+  })
+
+  it('puts what did not run in a rehearsal where it was decided, not where it usually is', () => {
+    const steps = [step(0), step(1, [0]), step(2, [1]), step(3, [0, 2]), step(4, [], { routeTo: -1 })]
+    const ran = [{ start: 0, end: 10 }, null, null, { start: 10, end: 12 }, { start: 0, end: 3 }]
+    const { times, decides } = rehearsedTimes(steps, (index) => ran[index] ?? null)
+    expect(times).toEqual([
+      { start: 0, end: 10 },
+      { start: 10, end: 10 },
+      { start: 10, end: 10 },
+      { start: 10, end: 12 },
+      { start: 0, end: 3 },
+    ])
+    expect([...decides].sort()).toEqual([0, 3])
   })
 
   it('puts what lies in a skipped flow step where that is', () => {

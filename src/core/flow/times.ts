@@ -191,6 +191,20 @@ export function lanesOf(
   return lanes
 }
 
+/**
+ * When what ran in a rehearsal ran, and where what did not run would have stood: behind what came before it, without length. With the steps that decide when it ends.
+ * `ranAt`: by index; null: it did not run.
+ */
+export function rehearsedTimes(
+  steps: readonly DrawnStep[],
+  ranAt: (index: number) => Span | null,
+): { readonly times: Span[]; readonly decides: Set<number> } {
+  const known = (index: number): Known => ranAt(index) ?? { isSkipped: true }
+  const leftOut = new Set(steps.filter(({ index }) => ranAt(index) === null).map(({ index }) => index))
+  const times = timesOf(steps, () => 0, known)
+  return { times, decides: deciding(steps, times, leftOut) }
+}
+
 /** The steps that decide when the flow ends: from the last to end back through what each had to wait for, also within flow steps. `leftOut`: what does not happen. */
 export function deciding(
   steps: readonly DrawnStep[],

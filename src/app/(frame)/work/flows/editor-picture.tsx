@@ -6,7 +6,7 @@ import type { Rehearsal } from '@/core/flow/rehearse'
 import type { Place } from '@/core/flow/edit'
 import type { StepResult } from '@/core/flow/state'
 import { distinctTitles } from '@/core/flow/titles'
-import type { Span } from '@/core/flow/times'
+import { rehearsedTimes, type Span } from '@/core/flow/times'
 import type { FlowDefinition } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
 import { duration } from '@/ui/format'
@@ -58,12 +58,16 @@ export const EditorPicture = memo(function EditorPicture({
       : undefined
   const jobIds = new Map(material.jobs.map((job) => [job.slug, job.id]))
   const result = isRehearsed ? rehearsal : null
-  const times = result
-    ? model.times.map((time, i): Span => {
-        const ran = result.times.get(steps[i]?.path ?? '')
-        return ran ? { start: ran.start * 1000, end: ran.end * 1000 } : { start: time.start, end: time.start }
-      })
-    : model.times
+  const { times, decides } = useMemo(
+    () =>
+      result && plan
+        ? rehearsedTimes(model.drawn, (index) => {
+            const ran = result.times.get(plan.steps[index]?.path ?? '')
+            return ran ? { start: ran.start * 1000, end: ran.end * 1000 } : null
+          })
+        : model,
+    [result, plan, model],
+  )
   const badSteps = new Set(
     model.faults.flatMap(({ path }) => definition.steps[Number(/^steps\[(\d+)\]/.exec(path)?.[1] ?? -1)]?.id ?? []),
   )
@@ -97,7 +101,7 @@ export const EditorPicture = memo(function EditorPicture({
       times={times}
       usual={model.times}
       groups={groups}
-      decides={result ? new Set() : model.decides}
+      decides={decides}
       lookOf={lookOf}
       chosen={indexOf(chosenPath)}
       chosenNow={() => indexOf(chosenNow())}
