@@ -76,8 +76,11 @@ test('colours, keys and the day line', async ({ page }) => {
   const ground = (): Promise<string> => page.evaluate(() => getComputedStyle(document.body).backgroundColor)
   expect(await ground()).toBe('rgb(246, 243, 236)')
   await page.getByRole('button', { name: 'Callum Eads, menu' }).click()
+  // The colours change at once; a page that is opened anew has them once the server does.
+  const kept = page.waitForResponse((response) => response.request().method() === 'PATCH' && response.ok())
   await page.getByRole('menuitem', { name: 'Night colours' }).click()
   await expect.poll(ground).toBe('rgb(15, 26, 29)')
+  await kept
   await page.reload()
   await expect.poll(ground).toBe('rgb(15, 26, 29)')
   await isAwake(page)

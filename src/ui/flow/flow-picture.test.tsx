@@ -34,6 +34,20 @@ describe('the picture of a flow', () => {
     }
   })
 
+  it('gives a step that is kept from running a row of its own, where the one before it has no room for its title any more', () => {
+    const rowOf = (title: string): string | null =>
+      screen
+        .getByRole('img', { name: new RegExp(`^${title}`) })
+        .querySelector('rect')
+        ?.getAttribute('y') ?? null
+    const { rerender } = render(picture({ usual: TIMES }))
+    expect(rowOf('Post')).toBe(rowOf('Print'))
+    const kept = [TIMES[0], { start: 60_000, end: 60_000 }, { start: 60_000, end: 120_000 }] as typeof TIMES
+    rerender(picture({ usual: kept, times: kept }))
+    expect(rowOf('Print')).toBe(rowOf('Draw'))
+    expect(rowOf('Post')).not.toBe(rowOf('Print'))
+  })
+
   it('zooms around the pointer with Ctrl and the wheel, and leaves the wheel alone without', () => {
     render(picture())
     const box = screen.getByRole('application')

@@ -132,7 +132,8 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
   const scale = fit * (ZOOMS[zoom] ?? 1)
   const x = (at: number): number => LEFT + (at - begins.at) * scale
   const wide = Math.round(width / 50) * 50
-  // Lanes stay while a run goes on: they depend on how long steps usually take, not on how far they have come.
+  // Lanes stay while a run goes on: they depend on how long steps usually take, not on how far they have come; and on which take no time at all.
+  const without = usual.map(({ start, end }) => (start === end ? '-' : '')).join()
   const { places, rows } = useMemo(() => {
     const usualFit = (wide - LEFT - RIGHT) / Math.max(1, ...usual.map((time) => time.end - begins.at))
     return rowsOf(steps, isOpen, (from, to) => {
@@ -142,7 +143,7 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
       return bar >= need || bar + (after.start - before.end) * usualFit >= need + 10
     })
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [steps, closed, wide])
+  }, [steps, closed, wide, without])
   const y = (index: number): number => AXIS + 8 + (places.get(index)?.row ?? 0) * ROW
   /** Where lines to a step arrive, and from it begin. */
   const ends = (index: number): Ends => {

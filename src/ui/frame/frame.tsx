@@ -105,7 +105,7 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
     if (action === 'theme') {
       const theme = me.theme === 'dark' ? 'light' : 'dark'
       setMe({ ...me, theme })
-      await api.patch('/me', { theme })
+      await api.patch('/me', { theme }).catch(() => setMe(me))
     }
     if (action === 'sign-out') {
       await api.post('/api/sign-out')

@@ -32,7 +32,17 @@ export function runTimes(
   for (const { index } of drawn) if (known(index)?.isSkipped) leftOut.add(index)
   const decides = deciding(drawn, times, leftOut)
   const endsAt = Math.max(beginsAt, ...[...decides].map((index) => times[index]?.end ?? 0))
-  return { times, usual: timesOf(drawn, lengthOf, undefined, undefined, beginsAt), decides, endsAt }
+  // What its day or a switch keeps from running is known from the beginning, so it may shape the lanes: its title needs room of its own.
+  const isKept = ({ reason, willSkip }: FlowStepView): boolean =>
+    reason === 'gate' || reason === 'off' || willSkip !== null
+  const usual = timesOf(
+    drawn,
+    lengthOf,
+    (index) => (isKept(steps[index] as FlowStepView) ? { isSkipped: true } : null),
+    undefined,
+    beginsAt,
+  )
+  return { times, usual, decides, endsAt }
 }
 
 /** What a step's bar says. */

@@ -107,7 +107,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
           onChoose={choose}
           begins={{ at: beginsAt, text: clockSeconds(beginsAt, zone) }}
           nowAt={run.endedAt || !run.startedAt || nowMs === 0 ? null : nowMs}
-          maxHeight="max(200px, 44vh)"
+          maxHeight="max(200px, 50vh)"
         />
       )}
       <Panel style={{ flex: 1, minHeight: 280, display: 'flex', flexDirection: 'column' }}>

@@ -6,7 +6,7 @@ import type { Rehearsal } from '@/core/flow/rehearse'
 import type { Place } from '@/core/flow/edit'
 import type { StepResult } from '@/core/flow/state'
 import { distinctTitles } from '@/core/flow/titles'
-import { rehearsedTimes, type Span } from '@/core/flow/times'
+import { rehearsedTimes, timesOf, type Span } from '@/core/flow/times'
 import type { FlowDefinition } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
 import { duration } from '@/ui/format'
@@ -68,6 +68,13 @@ export const EditorPicture = memo(function EditorPicture({
         : model,
     [result, plan, model],
   )
+  // What the day keeps from running gets room of its own; what fails or is passed over by a person's choice moves nothing.
+  const usual = useMemo(() => {
+    const reasonOf = (index: number): string | undefined => result?.steps.get(plan?.steps[index]?.path ?? '')?.reason
+    const isKept = (index: number): boolean => ['gate', 'off'].includes(reasonOf(index) ?? '')
+    const lengthOf = (index: number): number => lengthOfSpan(model.times[index])
+    return timesOf(model.drawn, lengthOf, (index) => (isKept(index) ? { isSkipped: true } : null))
+  }, [result, plan, model])
   const badSteps = new Set(
     model.faults.flatMap(({ path }) => definition.steps[Number(/^steps\[(\d+)\]/.exec(path)?.[1] ?? -1)]?.id ?? []),
   )
@@ -99,7 +106,7 @@ export const EditorPicture = memo(function EditorPicture({
       label={isRehearsed ? 'The flow in rehearsal' : 'The flow as it usually goes'}
       steps={model.drawn}
       times={times}
-      usual={model.times}
+      usual={usual}
       groups={groups}
       decides={decides}
       lookOf={lookOf}
@@ -107,7 +114,7 @@ export const EditorPicture = memo(function EditorPicture({
       chosenNow={() => indexOf(chosenNow())}
       onChoose={(index) => onChoose(pathOf(index))}
       begins={{ at: 0, text: 'begins' }}
-      maxHeight="max(200px, 44vh)"
+      maxHeight="max(200px, 50vh)"
       tools={tools}
       instead={instead}
       onTie={onTie && ((from, to, tie) => onTie(pathOf(from), to === null ? null : pathOf(to), tie))}
@@ -134,6 +141,8 @@ function titlesOf(steps: readonly PlanStep[], { jobs, flows }: FlowMaterial): st
     })),
   )
 }
+
+const lengthOfSpan = (span: Span | undefined): number => (span ? span.end - span.start : 0)
 
 const REASONS = { gate: 'gate closed', off: 'switched off', 'passed-over': 'passed over' } as const
 
