@@ -17,6 +17,9 @@ import { useDrags, type Taking } from './use-drags'
 import { useFolds } from './use-folds'
 import { useView } from './use-view'
 
+/** So little out of sight is found by scrolling; an overview would take more room than it saves. */
+const ROWS_UNSEEN = 2
+
 const Frame = styled.div`
   display: flex;
   flex-direction: column;
@@ -259,7 +262,7 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
         onFind={find}
         onSave={() => svg.current && saveSvg(svg.current, props.label)}
       />
-      {(zoom > 0 || total.height > view.height + AXIS) && rows > 1 && (
+      {(zoom > 0 || total.height > view.height + AXIS + ROWS_UNSEEN * ROW) && rows > 1 && (
         <Overview
           bars={[...places].map(([index, { row }]) => ({
             index,

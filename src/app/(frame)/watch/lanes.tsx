@@ -24,8 +24,11 @@ const LABELLED = 46
 const TICK = 18
 
 const Grid = styled(Panel)`
-  position: relative;
-  overflow: hidden;
+  overflow: hidden auto;
+  min-height: 120px;
+  .all {
+    position: relative;
+  }
   .row {
     position: relative;
     display: flex;
@@ -33,6 +36,11 @@ const Grid = styled(Panel)`
     border-top: 1px solid var(--line);
   }
   .row:first-child {
+    position: sticky;
+    top: 0;
+    z-index: 3;
+    background: var(--sheet);
+    border-bottom: 1px solid var(--line);
     border-top: 0;
     color: var(--mute);
     font-size: 11.5px;
@@ -57,7 +65,11 @@ const Grid = styled(Panel)`
     position: relative;
     flex: 1;
   }
+  .row:nth-child(2) {
+    border-top: 0;
+  }
   .needle {
+    z-index: 4;
     position: absolute;
     top: 0;
     bottom: 0;
@@ -150,79 +162,81 @@ export function Lanes(): ReactNode {
   const ticks = Array.from({ length: 6 }, (_, i) => firstTick + i * 900_000).filter((ms) => ms < nowMs + AHEAD_MS)
   return (
     <Grid ref={box} aria-label="Machines">
-      <div className="row">
-        <div className="name" style={{ fontWeight: 400 }}>
-          machine
-          <span>slots</span>
-        </div>
-        <div className="track">
-          {/* The first, half of which would stand in the column beside it, is left out. */}
-          {ticks
-            .filter((ms) => x(ms) >= TICK)
-            .map((ms) => (
-              <span
-                key={ms}
-                style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}
-              >
-                {clock(ms, zone)}
-              </span>
-            ))}
-        </div>
-      </div>
-      {drawn.map(({ lane, bars, depth }) => (
-        <div className="row" key={lane.agentId} style={{ height: depth === 1 ? 26 : depth * LAYER + 6 }}>
-          <div className="name">
-            <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
-            <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
+      <div className="all">
+        <div className="row">
+          <div className="name" style={{ fontWeight: 400 }}>
+            machine
+            <span>slots</span>
           </div>
-          <Track
-            label={`Runs on ${lane.agent}`}
-            bars={bars.map(({ bar }) => ({ key: `${bar.runId} ${bar.startedAt}`, href: `/runs/${bar.runId}` }))}
-          >
-            {(chosen, idOf) =>
-              bars.map(({ bar, layer }) => {
-                const begins = new Date(bar.startedAt).getTime()
-                const ends = bar.endedAt ? new Date(bar.endedAt).getTime() : nowMs
-                const left = x(begins)
-                const usualEnd = bar.endedAt === null && bar.usualMs !== null ? begins + bar.usualMs : 0
-                const place =
-                  depth === 1
-                    ? {}
-                    : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 2}px`, fontSize: 11 }
-                const barWidth = Math.max(3, x(ends) - left - 1)
-                const rest = Math.max(0, x(usualEnd) - x(nowMs))
-                const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
-                const key = `${bar.runId} ${bar.startedAt}`
-                return (
-                  <span key={key} role="presentation">
-                    <Bar
-                      id={idOf(key)}
-                      role="option"
-                      tabIndex={-1}
-                      aria-selected={key === chosen}
-                      href={`/runs/${bar.runId}`}
-                      $state={bar.state}
-                      title={label}
-                      aria-label={label}
-                      style={{ left, width: barWidth, ...(barWidth < LABELLED ? { padding: 0 } : {}), ...place }}
-                    >
-                      {barWidth >= LABELLED && bar.title}
-                    </Bar>
-                    {rest > 0 && <Rest style={{ left: x(nowMs), width: rest, ...place }} />}
-                    {bar.endedAt === null && barWidth < LABELLED && (
-                      <Beside aria-hidden="true" style={{ left: x(nowMs) + (rest < LABELLED ? rest : 0), ...place }}>
-                        {bar.title}
-                      </Beside>
-                    )}
-                  </span>
-                )
-              })
-            }
-          </Track>
-          {lane.away && <Away>out of reach</Away>}
+          <div className="track">
+            {/* The first, half of which would stand in the column beside it, is left out. */}
+            {ticks
+              .filter((ms) => x(ms) >= TICK)
+              .map((ms) => (
+                <span
+                  key={ms}
+                  style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}
+                >
+                  {clock(ms, zone)}
+                </span>
+              ))}
+          </div>
         </div>
-      ))}
-      <div className="needle" style={{ left: NAME_WIDTH + x(nowMs) - 1 }} />
+        {drawn.map(({ lane, bars, depth }) => (
+          <div className="row" key={lane.agentId} style={{ height: depth === 1 ? 26 : depth * LAYER + 6 }}>
+            <div className="name">
+              <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
+              <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
+            </div>
+            <Track
+              label={`Runs on ${lane.agent}`}
+              bars={bars.map(({ bar }) => ({ key: `${bar.runId} ${bar.startedAt}`, href: `/runs/${bar.runId}` }))}
+            >
+              {(chosen, idOf) =>
+                bars.map(({ bar, layer }) => {
+                  const begins = new Date(bar.startedAt).getTime()
+                  const ends = bar.endedAt ? new Date(bar.endedAt).getTime() : nowMs
+                  const left = x(begins)
+                  const usualEnd = bar.endedAt === null && bar.usualMs !== null ? begins + bar.usualMs : 0
+                  const place =
+                    depth === 1
+                      ? {}
+                      : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 2}px`, fontSize: 11 }
+                  const barWidth = Math.max(3, x(ends) - left - 1)
+                  const rest = Math.max(0, x(usualEnd) - x(nowMs))
+                  const label = `${bar.title} #${bar.runId}, ${bar.state}, ${duration(ends - begins)}`
+                  const key = `${bar.runId} ${bar.startedAt}`
+                  return (
+                    <span key={key} role="presentation">
+                      <Bar
+                        id={idOf(key)}
+                        role="option"
+                        tabIndex={-1}
+                        aria-selected={key === chosen}
+                        href={`/runs/${bar.runId}`}
+                        $state={bar.state}
+                        title={label}
+                        aria-label={label}
+                        style={{ left, width: barWidth, ...(barWidth < LABELLED ? { padding: 0 } : {}), ...place }}
+                      >
+                        {barWidth >= LABELLED && bar.title}
+                      </Bar>
+                      {rest > 0 && <Rest style={{ left: x(nowMs), width: rest, ...place }} />}
+                      {bar.endedAt === null && barWidth < LABELLED && (
+                        <Beside aria-hidden="true" style={{ left: x(nowMs) + (rest < LABELLED ? rest : 0), ...place }}>
+                          {bar.title}
+                        </Beside>
+                      )}
+                    </span>
+                  )
+                })
+              }
+            </Track>
+            {lane.away && <Away>out of reach</Away>}
+          </div>
+        ))}
+        <div className="needle" style={{ left: NAME_WIDTH + x(nowMs) - 1 }} />
+      </div>
     </Grid>
   )
 }
