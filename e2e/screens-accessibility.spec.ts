@@ -44,7 +44,7 @@ const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading
 const LATER_MONTHS = '[role=group][aria-label^="The year"] > :nth-child(n + 5)'
 const TAGS = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']
 
-/** Looks at screens as assistive technology does, by day and by night, when only what depends on colours is new. */
+/** Looks at screens as assistive technology does, by day and by night, when only what depends on colours is new; and whether the frame stands still. */
 function looking(page: Page): { look: (where: string) => Promise<void>; found: string[] } {
   const found: string[] = []
   const look = async (where: string): Promise<void> => {
@@ -64,6 +64,8 @@ function looking(page: Page): { look: (where: string) => Promise<void>; found: s
           )
       }
     }
+    const below = await page.evaluate(() => document.documentElement.scrollHeight - window.innerHeight)
+    if (below > 0) found.push(`${where}: the whole frame can be scrolled by ${below} pixels`)
   }
   return { look, found }
 }

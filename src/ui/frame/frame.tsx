@@ -24,6 +24,12 @@ const Whole = styled.div`
 const Main = styled.main`
   flex: 1;
   min-height: 0;
+  /* Whatever a screen lays outside of its own scrolling parts never moves the frame. */
+  position: relative;
+  overflow: clip;
+  @media print {
+    overflow: visible;
+  }
   display: flex;
   flex-direction: column;
 `

@@ -5,6 +5,7 @@ export const Page = styled.div`
   flex: 1;
   min-height: 0;
   min-width: 0;
+  position: relative;
   overflow: auto;
   padding: 12px 16px 24px;
   display: flex;
@@ -20,6 +21,7 @@ export const Split = styled.div`
 export const Shelf = styled.aside<{ $width?: number }>`
   width: ${(p) => p.$width ?? 236}px;
   flex: none;
+  position: relative;
   overflow: auto;
   background: var(--shelf);
   border-right: 1px solid var(--line);

@@ -4,6 +4,7 @@ import styled from 'styled-components'
 import { MOST_DRAWN, useWindow } from './table-window'
 
 const Scroll = styled.div`
+  position: relative;
   overflow: auto;
   min-height: 0;
 `

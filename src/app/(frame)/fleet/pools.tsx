@@ -16,6 +16,7 @@ import { Link } from '@/ui/parts/link'
 
 const Grid = styled.div`
   padding: 10px 12px;
+  position: relative;
   overflow: auto;
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(340px, 1fr));

@@ -52,7 +52,7 @@ export function Notices(): ReactNode {
   const [removing, setRemoving] = useState<NoticeRow | null>(null)
   const edit = ({ id, of: _, changedBy: __, changedAt: ___, ...notice }: NoticeRow): void => setEditing({ id, notice })
   return (
-    <Stack $gap={12} style={{ padding: 12, overflow: 'auto' }}>
+    <Stack $gap={12} style={{ padding: 12, position: 'relative', overflow: 'auto' }}>
       <Row>
         <h2>Notices</h2>
         <Small>

@@ -24,6 +24,7 @@ const LABELLED = 46
 const TICK = 18
 
 const Grid = styled(Panel)`
+  position: relative;
   overflow: hidden auto;
   min-height: 120px;
   .all {

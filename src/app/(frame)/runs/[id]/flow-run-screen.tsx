@@ -60,7 +60,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
     set({ step: index === null ? '-' : (steps[index]?.path ?? null), try: null, tab: null }, 'replace')
   const chain = steps.filter(({ index, flow }) => decides.has(index) && flow === null)
   return (
-    <Page style={{ overflow: 'auto' }}>
+    <Page>
       <FlowHead run={run} steps={steps} chosen={chosen} />
       <Facts>
         <CommonFacts run={run} />

@@ -49,7 +49,7 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
   const attemptNumber = Number(values.try) || run.tries.length
   const attempt = run.tries.find((t) => t.number === attemptNumber) ?? run.tries.at(-1)
   return (
-    <Page style={{ overflow: 'auto' }}>
+    <Page>
       <Head run={run} />
       <WhyWaiting run={run} />
       <Facts>

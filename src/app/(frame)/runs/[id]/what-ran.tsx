@@ -18,6 +18,7 @@ const Box = styled.pre`
   border: 1px solid var(--line);
   border-radius: 3px;
   padding: 8px 10px;
+  position: relative;
   overflow: auto;
   white-space: pre-wrap;
   overflow-wrap: anywhere;

@@ -46,6 +46,7 @@ const contentSchema = z.strictObject({
 const Middle = styled.section`
   flex: 1;
   min-width: 0;
+  position: relative;
   overflow: auto;
   padding: 12px 18px 24px;
   display: flex;
@@ -55,6 +56,7 @@ const Middle = styled.section`
 const Side = styled.aside`
   width: 372px;
   flex: none;
+  position: relative;
   overflow: auto;
   border-left: 1px solid var(--line);
   background: var(--sheet);

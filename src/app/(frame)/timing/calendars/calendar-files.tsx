@@ -45,7 +45,7 @@ export function ImportIcs({
             {preview.notCarried.length > 0 && (
               <Stack $gap={3}>
                 <b>{count(preview.notCarried.length, 'thing')} cannot be carried over:</b>
-                <div style={{ maxHeight: 220, overflow: 'auto' }}>
+                <div style={{ maxHeight: 220, position: 'relative', overflow: 'auto' }}>
                   {preview.notCarried.map(({ what, why }, i) => (
                     <div key={i}>
                       {what} <Small>{why}</Small>

@@ -13,6 +13,7 @@ const Box = styled.section`
   bottom: -24px;
   flex: none;
   max-height: 45vh;
+  position: relative;
   overflow: auto;
   margin: auto -14px -24px;
   padding: 10px 14px 14px;

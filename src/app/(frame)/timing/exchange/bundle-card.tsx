@@ -92,7 +92,7 @@ export function BundleCard(): ReactNode {
               : `${read.name} would change ${count(news.length, 'definition')}; ${count(read.lines.length - news.length, 'other')} ${read.lines.length - news.length === 1 ? 'is' : 'are'} as here.`}
           </b>
           {news.length > 0 && (
-            <div style={{ maxHeight: 240, overflow: 'auto' }}>
+            <div style={{ maxHeight: 240, position: 'relative', overflow: 'auto' }}>
               <Table
                 label="What the bundle would change"
                 rows={news.map((line) => ({ ...line, key: line.id, id: `${line.kind} ${line.id}` }))}

@@ -105,7 +105,7 @@ export function CrontabIn(): ReactNode {
               ? 'every line is carried over.'
               : `${count(notCarried(report), 'line')} cannot be carried over.`}
           </b>
-          <div style={{ maxHeight: 230, overflow: 'auto' }}>
+          <div style={{ maxHeight: 230, position: 'relative', overflow: 'auto' }}>
             <Table
               label="The crontab, line by line"
               rows={report.lines.map((line) => ({ ...line, id: line.line, becomes: becomes(report, line) }))}
@@ -212,7 +212,7 @@ export function CrontabOut(): ReactNode {
               ? 'Every trigger that is on was written.'
               : `${count(written.notCarried.length, 'trigger')} could not be written:`}
           </b>
-          <div style={{ maxHeight: 200, overflow: 'auto' }}>
+          <div style={{ maxHeight: 200, position: 'relative', overflow: 'auto' }}>
             {written.notCarried.map(({ title, why }) => (
               <div key={title}>
                 {title} <Small>{why}</Small>

@@ -96,7 +96,7 @@ export function TriggerEditor({
     })
   }
   const editor = (
-    <div style={{ overflow: 'auto', flex: 1, minHeight: 0, padding: '12px 14px 20px' }}>
+    <div style={{ position: 'relative', overflow: 'auto', flex: 1, minHeight: 0, padding: '12px 14px 20px' }}>
       <News>
         <DraftNews draft={draft} what="trigger" contentOf={contentOf} onSave={save} isTroubleAtFields={!mustAsk} />
       </News>

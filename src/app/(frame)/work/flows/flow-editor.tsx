@@ -163,7 +163,7 @@ export function FlowEditor({
     [why],
   )
   return (
-    <Page style={{ overflow: 'auto', gap: 8 }}>
+    <Page style={{ gap: 8 }}>
       <EditorHead
         href={content.areaId ? `/work?area=${content.areaId}` : '/work'}
         back="Work"
@@ -220,7 +220,15 @@ export function FlowEditor({
         tools={tools}
       />
       <Panel style={{ flex: 1, minHeight: 300, display: 'flex' }}>
-        <div style={{ width: 330, flex: 'none', borderRight: '1px solid var(--line)', overflow: 'auto' }}>
+        <div
+          style={{
+            width: 330,
+            flex: 'none',
+            borderRight: '1px solid var(--line)',
+            position: 'relative',
+            overflow: 'auto',
+          }}
+        >
           <EditorOutline
             definition={settled}
             material={material}
@@ -248,7 +256,7 @@ export function FlowEditor({
                 id: 'step',
                 title: 'Step',
                 content: outer ? (
-                  <div inert={why !== undefined} style={{ overflow: 'auto' }}>
+                  <div inert={why !== undefined} style={{ position: 'relative', overflow: 'auto' }}>
                     <StepForm
                       key={outer.id}
                       step={outer}
@@ -270,7 +278,7 @@ export function FlowEditor({
                 id: 'flow',
                 title: 'The flow',
                 content: (
-                  <div inert={why !== undefined} style={{ overflow: 'auto' }}>
+                  <div inert={why !== undefined} style={{ position: 'relative', overflow: 'auto' }}>
                     <FlowForm content={content} change={change} faultOf={faultOf} />
                   </div>
                 ),

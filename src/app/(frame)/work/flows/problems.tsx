@@ -17,7 +17,7 @@ export function Problems({
 }): ReactNode {
   if (faults.length === 0) return <Mute style={{ padding: 14 }}>Nothing is wrong with this flow.</Mute>
   return (
-    <Stack $gap={4} style={{ padding: 12, overflow: 'auto' }}>
+    <Stack $gap={4} style={{ padding: 12, position: 'relative', overflow: 'auto' }}>
       {faults.map(({ path, message }, i) => {
         const step = definition.steps[Number(/^steps\[(\d+)\]/.exec(path)?.[1] ?? -1)]
         return (

@@ -110,7 +110,7 @@ export function RehearseTab({
   const { plan, result, outcomes, setOutcome } = rehearsal
   const chosen = plan?.steps.find(({ path, flow }) => path === chosenPath && flow === null)
   return (
-    <Stack $gap={10} style={{ padding: '10px 14px', overflow: 'auto' }}>
+    <Stack $gap={10} style={{ padding: '10px 14px', position: 'relative', overflow: 'auto' }}>
       <Small>Nothing runs: the picture shows what would happen, by the same logic that the engine follows.</Small>
       <Sentence>
         <TextField label="On the day" type="date" value={rehearsal.day} onChange={rehearsal.setDay} width="150px" />
