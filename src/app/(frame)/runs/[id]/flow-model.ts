@@ -18,7 +18,7 @@ export function runTimes(
   const known = (index: number): Known | null => {
     const step = steps[index] as FlowStepView
     if (step.state === 'skipped' || step.willSkip || (step.state === 'cancelled' && !step.startedAt))
-      return { isSkipped: true }
+      return { isSkipped: true, ...(step.endedAt && { start: ms(step.endedAt), end: ms(step.endedAt) }) }
     if (!step.startedAt)
       return step.endedAt
         ? { start: ms(step.endedAt), end: ms(step.endedAt) }
