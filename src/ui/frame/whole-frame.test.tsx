@@ -155,6 +155,18 @@ describe('what is around every screen', () => {
     expect(asked.slice(before).filter(({ what }) => what === 'GET /runs')).toEqual([])
   })
 
+  it('asks for everything again after the stream was cut: what happened meanwhile was told to nobody', async () => {
+    const asked = frame()
+    await screen.findByText('3 runs')
+    const times = (): number => asked.filter(({ what }) => what === 'GET /runs').length
+    act(() => Stream.last.onopen?.())
+    await new Promise((resolve) => setTimeout(resolve, 100))
+    expect(times()).toBe(1)
+    act(() => Stream.last.onerror?.())
+    act(() => Stream.last.onopen?.())
+    await waitFor(() => expect(times()).toBe(2))
+  })
+
   it('says that the server is out of reach, and that starts are off and why', async () => {
     frame({ 'GET /starts': { on: false, by: 'Callum Eads', at: hours(-1), note: 'Storage is being moved' } })
     expect((await screen.findByText(/Starts by triggers are off/)).textContent).toMatch(

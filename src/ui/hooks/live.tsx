@@ -54,11 +54,15 @@ export function LiveProvider({
   const waiting = useRef(new Map<string, string[]>())
   const runs = useRef(new Set<number>())
   const everything = useRef(false)
+  const wasCut = useRef(false)
 
   useEffect(() => {
     const source = new EventSource('/api/v1/live')
     source.onopen = () => setConnected(true)
-    source.onerror = () => setConnected(false)
+    source.onerror = () => {
+      setConnected(false)
+      wasCut.current = true
+    }
     source.onmessage = (event: MessageEvent<string>) => {
       const change = JSON.parse(event.data) as Change
       for (const key of staleKeys(change)) waiting.current.set(key.join(), key)
@@ -69,8 +73,11 @@ export function LiveProvider({
   }, [])
 
   useEffect(() => {
-    if (paused) return
+    if (paused || !connected) return
     const refresh = (): void => {
+      // What happened while the stream was cut was told to nobody here: everything in sight is asked for again.
+      if (wasCut.current) void client.invalidateQueries()
+      wasCut.current = false
       const keys = [...waiting.current.values()]
       waiting.current.clear()
       for (const queryKey of keys) void client.invalidateQueries({ queryKey })
@@ -83,7 +90,7 @@ export function LiveProvider({
     }
     const timer = setInterval(refresh, paceSeconds * 1000)
     return () => clearInterval(timer)
-  }, [client, paused, paceSeconds])
+  }, [client, paused, connected, paceSeconds])
 
   const live = useMemo(
     () => ({ connected, paused, setPaused, paceSeconds, setPaceSeconds }),
