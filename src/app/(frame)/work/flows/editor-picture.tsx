@@ -114,7 +114,7 @@ export const EditorPicture = memo(function EditorPicture({
       chosenNow={() => indexOf(chosenNow())}
       onChoose={(index) => onChoose(pathOf(index))}
       begins={{ at: 0, text: 'begins' }}
-      maxHeight="max(200px, 50vh)"
+      maxHeight="max(200px, 44vh)"
       tools={tools}
       instead={instead}
       onTie={onTie && ((from, to, tie) => onTie(pathOf(from), to === null ? null : pathOf(to), tie))}
