@@ -38,7 +38,8 @@ async function flowRow(tx: Tx, id: number): Promise<FlowRow> {
 interface Open {
   readonly row: FlowRow
   readonly plan: Plan
-  readonly titles: readonly string[]
+  /** What its steps are called, by index. */
+  readonly titles: () => readonly string[]
   readonly steps: readonly StepRow[]
   readonly stepAt: (path: string) => StepRow
 }
@@ -52,7 +53,7 @@ async function open(tx: Tx, id: number): Promise<Open> {
   return {
     row,
     plan,
-    titles: world.titles(planId, plan),
+    titles: () => world.titles(planId, plan),
     steps,
     stepAt: (wanted) => {
       const step = steps[plan.byPath.get(wanted) ?? -1]
@@ -236,8 +237,8 @@ export async function runStepsAgain(
       Date.now(),
       (laid, look, results, stood) => takeUpAgain(laid, look, results, chosen, hasStarted(stood)),
     )
-    const from = chosen.map((step) => titles[step] as string)
-    await tell(tx, actor, row, null, 'ran again', `ran again from ${from.join(', ')}`)
+    const names = titles()
+    await tell(tx, actor, row, null, 'ran again', `ran again from ${chosen.map((step) => names[step]).join(', ')}`)
     await notify(tx, { runs: [id], place: true, matters: true })
     return { again: undecided.length }
   })

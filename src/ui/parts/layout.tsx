@@ -1,6 +1,11 @@
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
 
+/**
+ * Style of a part that scrolls. Positioned, so that what lies in it only for those who listen scrolls with it, and does not make the whole page longer.
+ */
+export const SCROLLS = { position: 'relative', overflow: 'auto' } as const
+
 export const Page = styled.div`
   flex: 1;
   min-height: 0;

@@ -8,7 +8,7 @@ import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
-import { Empty, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Empty, Row, SCROLLS, Small, Spring, Stack } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { SentNotices } from '../runs/sent-notices'
 import { EVENT_WORDS, KIND_WORDS } from '../work/words'
@@ -52,7 +52,7 @@ export function Notices(): ReactNode {
   const [removing, setRemoving] = useState<NoticeRow | null>(null)
   const edit = ({ id, of: _, changedBy: __, changedAt: ___, ...notice }: NoticeRow): void => setEditing({ id, notice })
   return (
-    <Stack $gap={12} style={{ padding: 12, position: 'relative', overflow: 'auto' }}>
+    <Stack $gap={12} style={{ padding: 12, ...SCROLLS }}>
       <Row>
         <h2>Notices</h2>
         <Small>

@@ -160,7 +160,10 @@ export function Lanes(): ReactNode {
   const x = (ms: number): number => Math.max(0, Math.min(1, (ms - fromMs) / (BACK_MS + AHEAD_MS))) * width
   const firstTick = Math.ceil(fromMs / 900_000) * 900_000
   const drawn = data.map((lane) => layers(lane, fromMs))
-  const ticks = Array.from({ length: 6 }, (_, i) => firstTick + i * 900_000).filter((ms) => ms < nowMs + AHEAD_MS)
+  // One at the left end, half of which would stand in the column beside it, is left out.
+  const ticks = Array.from({ length: 6 }, (_, i) => firstTick + i * 900_000).filter(
+    (ms) => ms < nowMs + AHEAD_MS && x(ms) >= TICK,
+  )
   return (
     <Grid ref={box} aria-label="Machines">
       <div className="all">
@@ -170,17 +173,14 @@ export function Lanes(): ReactNode {
             <span>slots</span>
           </div>
           <div className="track">
-            {/* The first, half of which would stand in the column beside it, is left out. */}
-            {ticks
-              .filter((ms) => x(ms) >= TICK)
-              .map((ms) => (
-                <span
-                  key={ms}
-                  style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}
-                >
-                  {clock(ms, zone)}
-                </span>
-              ))}
+            {ticks.map((ms) => (
+              <span
+                key={ms}
+                style={{ position: 'absolute', left: x(ms), lineHeight: '26px', transform: 'translateX(-50%)' }}
+              >
+                {clock(ms, zone)}
+              </span>
+            ))}
           </div>
         </div>
         {drawn.map(({ lane, bars, depth }) => (

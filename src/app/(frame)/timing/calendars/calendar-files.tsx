@@ -10,7 +10,7 @@ import { useMay } from '@/ui/hooks/me'
 import { Button, Download } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
 import { FileButton } from '@/ui/parts/file-button'
-import { Mono, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Mono, Row, SCROLLS, Small, Spring, Stack } from '@/ui/parts/layout'
 import type { Content } from './calendar-editor'
 
 /** Asks for an iCalendar file, shows what it becomes and what cannot be carried over, and gives it as a new calendar to look at and save. */
@@ -45,7 +45,7 @@ export function ImportIcs({
             {preview.notCarried.length > 0 && (
               <Stack $gap={3}>
                 <b>{count(preview.notCarried.length, 'thing')} cannot be carried over:</b>
-                <div style={{ maxHeight: 220, position: 'relative', overflow: 'auto' }}>
+                <div style={{ maxHeight: 220, ...SCROLLS }}>
                   {preview.notCarried.map(({ what, why }, i) => (
                     <div key={i}>
                       {what} <Small>{why}</Small>

@@ -9,7 +9,7 @@ import { useMay } from '@/ui/hooks/me'
 import { Button, Download } from '@/ui/parts/button'
 import { Card } from '@/ui/parts/card'
 import { FileButton } from '@/ui/parts/file-button'
-import { Mono, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Mono, Row, SCROLLS, Small, Spring, Stack } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 
 interface Read {
@@ -92,7 +92,7 @@ export function BundleCard(): ReactNode {
               : `${read.name} would change ${count(news.length, 'definition')}; ${count(read.lines.length - news.length, 'other')} ${read.lines.length - news.length === 1 ? 'is' : 'are'} as here.`}
           </b>
           {news.length > 0 && (
-            <div style={{ maxHeight: 240, position: 'relative', overflow: 'auto' }}>
+            <div style={{ maxHeight: 240, ...SCROLLS }}>
               <Table
                 label="What the bundle would change"
                 rows={news.map((line) => ({ ...line, key: line.id, id: `${line.kind} ${line.id}` }))}

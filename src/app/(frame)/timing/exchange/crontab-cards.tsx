@@ -13,7 +13,7 @@ import { Button } from '@/ui/parts/button'
 import { Card } from '@/ui/parts/card'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { FileButton } from '@/ui/parts/file-button'
-import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Mono, Row, SCROLLS, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
 
@@ -105,7 +105,7 @@ export function CrontabIn(): ReactNode {
               ? 'every line is carried over.'
               : `${count(notCarried(report), 'line')} cannot be carried over.`}
           </b>
-          <div style={{ maxHeight: 230, position: 'relative', overflow: 'auto' }}>
+          <div style={{ maxHeight: 230, ...SCROLLS }}>
             <Table
               label="The crontab, line by line"
               rows={report.lines.map((line) => ({ ...line, id: line.line, becomes: becomes(report, line) }))}
@@ -212,7 +212,7 @@ export function CrontabOut(): ReactNode {
               ? 'Every trigger that is on was written.'
               : `${count(written.notCarried.length, 'trigger')} could not be written:`}
           </b>
-          <div style={{ maxHeight: 200, position: 'relative', overflow: 'auto' }}>
+          <div style={{ maxHeight: 200, ...SCROLLS }}>
             {written.notCarried.map(({ title, why }) => (
               <div key={title}>
                 {title} <Small>{why}</Small>

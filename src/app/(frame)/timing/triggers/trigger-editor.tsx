@@ -16,7 +16,7 @@ import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
-import { Page, Panel, Small } from '@/ui/parts/layout'
+import { Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
 import { useTriggerPreview } from '../use-preview'
 import { Foresight } from './foresight'
@@ -96,7 +96,7 @@ export function TriggerEditor({
     })
   }
   const editor = (
-    <div style={{ position: 'relative', overflow: 'auto', flex: 1, minHeight: 0, padding: '12px 14px 20px' }}>
+    <div style={{ ...SCROLLS, flex: 1, minHeight: 0, padding: '12px 14px 20px' }}>
       <News>
         <DraftNews draft={draft} what="trigger" contentOf={contentOf} onSave={save} isTroubleAtFields={!mustAsk} />
       </News>

@@ -168,3 +168,14 @@ export function writeLength(seconds: number): string {
   const [h, m, s] = [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60]
   return [h ? `${h} h` : '', m ? `${m} min` : '', s || seconds === 0 ? `${s} s` : ''].filter(Boolean).join(' ')
 }
+
+/** Titles of jobs and flows, by what a step that runs them says: `job till-file`, `flow close-of-day`. */
+export function workTitles({ jobs, flows }: FlowMaterial): ReadonlyMap<string, string> {
+  return new Map([
+    ...jobs.map(({ slug, title }) => [`job ${slug}`, title] as const),
+    ...flows.map(({ slug, title }) => [`flow ${slug}`, title] as const),
+  ])
+}
+
+/** The place of the step that something is wrong with; -1: it is none. */
+export const stepOfFault = ({ path }: Pick<Fault, 'path'>): number => Number(/^steps\[(\d+)\]/.exec(path)?.[1] ?? -1)

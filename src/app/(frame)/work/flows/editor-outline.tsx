@@ -5,6 +5,7 @@ import type { Fault } from '@/core/schema/faults'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
 import { Mute, Small } from '@/ui/parts/layout'
+import { stepOfFault, workTitles } from './editor-model'
 
 const List = styled.ul`
   padding: 6px 0;
@@ -57,21 +58,14 @@ export const EditorOutline = memo(function EditorOutline({
   onChoose: (id: string) => void
   onRemove: ((id: string) => void) | undefined
 }): ReactNode {
-  const titles = useMemo(
-    () =>
-      new Map([
-        ...material.jobs.map((job) => [`job ${job.slug}`, job.title] as const),
-        ...material.flows.map((flow) => [`flow ${flow.slug}`, flow.title] as const),
-      ]),
-    [material],
-  )
+  const titles = useMemo(() => workTitles(material), [material])
   if (definition.steps.length === 0)
     return (
       <Mute style={{ display: 'block', padding: 14 }}>
         No step yet. A flow is made of jobs and of other flows: add one, then what comes after it.
       </Mute>
     )
-  const faulty = new Set(faults.map(({ path }) => /^steps\[(\d+)\]/.exec(path)?.[1]))
+  const faulty = new Set(faults.map(stepOfFault))
   return (
     <List aria-label="Steps">
       {definition.steps.map((step, i) => (
@@ -80,7 +74,7 @@ export const EditorOutline = memo(function EditorOutline({
           step={step}
           runs={titles.get(step.job === undefined ? `flow ${step.flow}` : `job ${step.job}`)}
           isChosen={step.id === chosen}
-          hasFault={faulty.has(String(i))}
+          hasFault={faulty.has(i)}
           onChoose={onChoose}
           onRemove={onRemove}
         />

@@ -14,7 +14,7 @@ import { FlowPicture } from '@/ui/flow/flow-picture'
 import type { BarLook } from '@/ui/flow/picture-bar'
 import type { DropPlace, Tie } from '@/ui/flow/use-drags'
 import { driftWords, useDrifts } from '@/ui/hooks/drifts'
-import type { Model } from './editor-model'
+import { stepOfFault, workTitles, type Model } from './editor-model'
 
 /** The flow as it usually goes, or as the rehearsal says. Drawn again only when what it is given is another: its functions are to be the same each time. */
 export const EditorPicture = memo(function EditorPicture({
@@ -70,14 +70,16 @@ export const EditorPicture = memo(function EditorPicture({
   )
   // What the day keeps from running gets room of its own; what fails or is passed over by a person's choice moves nothing.
   const usual = useMemo(() => {
-    const reasonOf = (index: number): string | undefined => result?.steps.get(plan?.steps[index]?.path ?? '')?.reason
+    if (!result) return model.times
+    const reasonOf = (index: number): string | undefined => result.steps.get(plan?.steps[index]?.path ?? '')?.reason
     const isKept = (index: number): boolean => ['gate', 'off'].includes(reasonOf(index) ?? '')
-    const lengthOf = (index: number): number => lengthOfSpan(model.times[index])
+    const lengthOf = (index: number): number => {
+      const { start, end } = model.times[index] as Span
+      return end - start
+    }
     return timesOf(model.drawn, lengthOf, (index) => (isKept(index) ? { isSkipped: true } : null))
   }, [result, plan, model])
-  const badSteps = new Set(
-    model.faults.flatMap(({ path }) => definition.steps[Number(/^steps\[(\d+)\]/.exec(path)?.[1] ?? -1)]?.id ?? []),
-  )
+  const badSteps = new Set(model.faults.flatMap((fault) => definition.steps[stepOfFault(fault)]?.id ?? []))
   const lookOf = (index: number): BarLook => {
     const step = steps[index] as PlanStep
     const stands = result?.steps.get(step.path) ?? null
@@ -128,11 +130,8 @@ export const EditorPicture = memo(function EditorPicture({
   )
 })
 
-function titlesOf(steps: readonly PlanStep[], { jobs, flows }: FlowMaterial): string[] {
-  const titles = new Map([
-    ...jobs.map(({ slug, title }) => [`job ${slug}`, title] as const),
-    ...flows.map(({ slug, title }) => [`flow ${slug}`, title] as const),
-  ])
+function titlesOf(steps: readonly PlanStep[], material: FlowMaterial): string[] {
+  const titles = workTitles(material)
   return distinctTitles(
     steps.map(({ parent, job, flow, definition: { id, title } }) => ({
       parent,
@@ -141,8 +140,6 @@ function titlesOf(steps: readonly PlanStep[], { jobs, flows }: FlowMaterial): st
     })),
   )
 }
-
-const lengthOfSpan = (span: Span | undefined): number => (span ? span.end - span.start : 0)
 
 const REASONS = { gate: 'gate closed', off: 'switched off', 'passed-over': 'passed over' } as const
 

@@ -30,7 +30,7 @@ import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
-import { Mute, Page, Panel, Small } from '@/ui/parts/layout'
+import { Mute, Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
 import { StartButton } from '../start-dialog'
 import { EditorOutline } from './editor-outline'
@@ -225,8 +225,7 @@ export function FlowEditor({
             width: 330,
             flex: 'none',
             borderRight: '1px solid var(--line)',
-            position: 'relative',
-            overflow: 'auto',
+            ...SCROLLS,
           }}
         >
           <EditorOutline
@@ -256,7 +255,7 @@ export function FlowEditor({
                 id: 'step',
                 title: 'Step',
                 content: outer ? (
-                  <div inert={why !== undefined} style={{ position: 'relative', overflow: 'auto' }}>
+                  <div inert={why !== undefined} style={SCROLLS}>
                     <StepForm
                       key={outer.id}
                       step={outer}
@@ -278,7 +277,7 @@ export function FlowEditor({
                 id: 'flow',
                 title: 'The flow',
                 content: (
-                  <div inert={why !== undefined} style={{ position: 'relative', overflow: 'auto' }}>
+                  <div inert={why !== undefined} style={SCROLLS}>
                     <FlowForm content={content} change={change} faultOf={faultOf} />
                   </div>
                 ),

@@ -3,7 +3,8 @@ import type { ReactNode } from 'react'
 import type { Fault } from '@/core/schema/faults'
 import type { FlowDefinition } from '@/core/work/flow'
 import { Button } from '@/ui/parts/button'
-import { Mono, Mute, Row, Stack } from '@/ui/parts/layout'
+import { Mono, Mute, Row, SCROLLS, Stack } from '@/ui/parts/layout'
+import { stepOfFault } from './editor-model'
 
 /** What is wrong, each leading to its place. */
 export function Problems({
@@ -17,9 +18,9 @@ export function Problems({
 }): ReactNode {
   if (faults.length === 0) return <Mute style={{ padding: 14 }}>Nothing is wrong with this flow.</Mute>
   return (
-    <Stack $gap={4} style={{ padding: 12, position: 'relative', overflow: 'auto' }}>
+    <Stack $gap={4} style={{ padding: 12, ...SCROLLS }}>
       {faults.map(({ path, message }, i) => {
-        const step = definition.steps[Number(/^steps\[(\d+)\]/.exec(path)?.[1] ?? -1)]
+        const step = definition.steps[stepOfFault({ path })]
         return (
           <Row key={i}>
             {step ? (

@@ -13,7 +13,7 @@ import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
 import { Select, TextField } from '@/ui/parts/fields'
-import { Mono, Mute, Row, Small, Stack, Trouble } from '@/ui/parts/layout'
+import { Mono, Mute, Row, SCROLLS, Small, Stack, Trouble } from '@/ui/parts/layout'
 import { Sentence } from '@/ui/parts/sentence'
 import { StateChip } from '@/ui/parts/state-mark'
 import { gateRules, planFor, rehearsalOf, type Model } from './editor-model'
@@ -110,7 +110,7 @@ export function RehearseTab({
   const { plan, result, outcomes, setOutcome } = rehearsal
   const chosen = plan?.steps.find(({ path, flow }) => path === chosenPath && flow === null)
   return (
-    <Stack $gap={10} style={{ padding: '10px 14px', position: 'relative', overflow: 'auto' }}>
+    <Stack $gap={10} style={{ padding: '10px 14px', ...SCROLLS }}>
       <Small>Nothing runs: the picture shows what would happen, by the same logic that the engine follows.</Small>
       <Sentence>
         <TextField label="On the day" type="date" value={rehearsal.day} onChange={rehearsal.setDay} width="150px" />
