@@ -3,6 +3,7 @@ import { loadavg } from 'node:os'
 import { join } from 'node:path'
 import { AgentLink, type Host } from './link'
 import type { AgentFacts, Lease } from './protocol'
+import { unstorableNote } from './outbox'
 import { Try, type TryHooks } from './try'
 
 export interface AgentOptions {
@@ -44,6 +45,8 @@ export class Agent {
         one.forget()
         this.remove(attempt)
       },
+      onUnstorable: (attempt, seq, why) =>
+        this.tries.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
       log: options.log,
     }
     this.link = new AgentLink(options.gateway, options.credential, host)

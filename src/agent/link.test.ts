@@ -18,7 +18,9 @@ class FakeGateway {
       this.sockets.push(socket)
       this.credentials.push(request.headers.authorization)
       socket.on('message', (data) => {
-        this.heard.push(fromAgentSchema.parse(JSON.parse((data as Buffer).toString('utf8'))))
+        const message: unknown = JSON.parse((data as Buffer).toString('utf8'))
+        fromAgentSchema.parse(message)
+        this.heard.push(message as FromAgent)
         for (const look of this.watchers) look()
       })
     })
@@ -63,6 +65,7 @@ const LEASE: Lease = {
   environment: {},
   inputs: {},
   secrets: [],
+  account: null,
   runAs: null,
   timeLimitSeconds: null,
   graceSeconds: 1,
@@ -104,6 +107,7 @@ function begin(change: Partial<Host> = {}): AgentLink {
     onStale: (attempt) => told.push(`stale ${attempt}`),
     onSettings: ({ slots, draining }) => told.push(`settings ${slots} ${draining}`),
     onAcked: (attempt) => told.push(`acked ${attempt}`),
+    onUnstorable: (attempt, seq) => told.push(`unstorable ${attempt} ${seq}`),
     log: (message) => told.push(message),
     ...change,
   }

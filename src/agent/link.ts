@@ -1,3 +1,5 @@
+import { randomUUID } from 'node:crypto'
+import type { IncomingMessage } from 'node:http'
 import WebSocket from 'ws'
 import type { Outbox } from './outbox'
 import {
@@ -22,6 +24,8 @@ export interface Host {
   onStale(attempt: number): void
   onSettings(settings: { slots: number; draining: boolean }): void
   onAcked(attempt: number): void
+  /** The server cannot keep this report: in its place goes a word about it. */
+  onUnstorable(attempt: number, seq: number, why: string): void
   log(message: string): void
 }
 
@@ -29,6 +33,7 @@ const SEND_DELAY_MS = 20
 const MOST_IN_FLIGHT_BYTES = 2 * 1024 * 1024
 const FIRST_RETRY_MS = 250
 const LONGEST_RETRY_MS = 10_000
+const MOST_REFUSAL_BYTES = 64 * 1024
 
 /** Keeps one connection to a gateway for ever: greets, beats, carries reports, takes leases. Speaks the protocol; knows nothing of processes. */
 export class AgentLink {
@@ -42,6 +47,9 @@ export class AgentLink {
   private welcomed = false
   private stopped = false
   private clockOffsetMs = 0
+  private silentUntil = 0
+  /** Of this start of the program: a second agent with a copy of the credential has another one. */
+  private readonly instance = randomUUID()
 
   constructor(
     private readonly gateway: string,
@@ -99,8 +107,15 @@ export class AgentLink {
     this.socket = socket
     socket.on('open', () => {
       for (const outbox of this.outboxes.values()) outbox.rewind()
-      this.send({ type: 'hello', protocol: PROTOCOL_VERSION, facts: this.host.facts, held: this.host.held() })
+      this.send({
+        type: 'hello',
+        protocol: PROTOCOL_VERSION,
+        facts: this.host.facts,
+        held: this.host.held(),
+        instance: this.instance,
+      })
     })
+    socket.on('unexpected-response', (_request, response) => void this.refusedByHttp(socket, response))
     socket.on('message', (data) => {
       this.heardAt = Date.now()
       const message = understood(data as Buffer)
@@ -117,6 +132,25 @@ export class AgentLink {
       this.retryTimer = setTimeout(() => this.connect(), this.retryMs * (0.5 + Math.random() * 0.5))
       this.retryMs = Math.min(LONGEST_RETRY_MS, this.retryMs * 2)
     })
+  }
+
+  /** Not let in: the answer to the request says why (docs/agent-protocol.md). */
+  private async refusedByHttp(socket: WebSocket, response: IncomingMessage): Promise<void> {
+    const body: Buffer[] = []
+    let size = 0
+    try {
+      for await (const chunk of response) {
+        size += (chunk as Buffer).length
+        if (size > MOST_REFUSAL_BYTES) break
+        body.push(chunk as Buffer)
+      }
+    } catch {
+      // What was read tells enough.
+    }
+    const message = understood(Buffer.concat(body))
+    if (message?.type === 'refused') this.receive(message)
+    else this.host.log(`${this.gateway} answered ${response.statusCode}: this is no gateway for agents.`)
+    socket.terminate()
   }
 
   private receive(message: ToAgent): void {
@@ -148,6 +182,13 @@ export class AgentLink {
       case 'settings':
         this.host.onSettings(message)
         return
+      case 'unstorable':
+        this.host.log(`The server cannot keep a report of this agent: ${message.why}`)
+        this.host.onUnstorable(message.attempt, message.seq, message.why)
+        return
+      case 'slower':
+        this.silentUntil = Date.now() + message.ms
+        return
       case 'resend':
         this.outboxes.get(message.attempt)?.rewind()
         this.sendSoon()
@@ -178,6 +219,14 @@ export class AgentLink {
 
   private sendReports(): void {
     if (!this.welcomed || !this.socket) return
+    const restMs = this.silentUntil - Date.now()
+    if (restMs > 0) {
+      this.sendTimer ??= setTimeout(() => {
+        this.sendTimer = undefined
+        this.sendReports()
+      }, restMs)
+      return
+    }
     for (;;) {
       if (this.socket.bufferedAmount > MOST_IN_FLIGHT_BYTES) {
         this.sendSoon()

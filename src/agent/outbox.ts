@@ -65,6 +65,19 @@ export class Outbox {
     this.unsentFrom = 0
   }
 
+  /** Puts something else in the place of a report that the server cannot keep, so that what follows it can be sent. */
+  replace(seq: number, body: ReportBody): void {
+    const at = this.reports.findIndex((report) => report.seq === seq)
+    const old = this.reports[at]
+    if (!old) return
+    const report = { ...old, body }
+    this.bytes += sizeOf(body) - sizeOf(old.body)
+    this.keeper?.append(report)
+    this.reports[at] = report
+    this.unsentFrom = Math.min(this.unsentFrom, at)
+    this.onReport()
+  }
+
   acked(seq: number): void {
     const gone = this.reports.findIndex((report) => report.seq > seq)
     const count = gone < 0 ? this.reports.length : gone
@@ -78,6 +91,12 @@ export class Outbox {
     return this.lastSeq
   }
 }
+
+/** What is sent in the place of a report that the server cannot keep. */
+export const unstorableNote = (atMs: number, why: string): ReportBody => ({
+  kind: 'output',
+  lines: [[Math.round(atMs), 'a', `A report of this agent could not be kept by the server. ${why}`]],
+})
 
 function sizeOf(body: ReportBody): number {
   if (body.kind !== 'output') return 100

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { clippedSchema, textSchema } from '@/core/schema/text'
 import { connectionSchema } from '@/core/work/connections'
 
 /**
@@ -9,9 +10,18 @@ export const PROTOCOL_VERSION = 1
 export const AGENT_VERSION = '1.0.0'
 /** A frame is refused beyond this; agents send far smaller ones. */
 export const MAX_FRAME_BYTES = 4 * 1024 * 1024
+/** All that an agent may send before and with its hello. */
+export const MAX_HELLO_BYTES = 1024 * 1024
 
 const id = z.int().positive()
-const text = z.string().max(1000)
+const MAX_INT32 = 2 ** 31 - 1
+/** Reports of an attempt are counted in 32 bits. */
+const seq = z.int().positive().max(MAX_INT32)
+const text = textSchema(1000)
+/** Milliseconds since the epoch, 1970 to 9999: what every clock, driver and format can tell. */
+const instant = z.int().min(0).max(253_402_300_799_999)
+/** What is larger than a process can end with is nearer to the truth cut to 32 bits than refused with the whole end. */
+const exitCode = z.number().transform((code) => Math.trunc(Math.min(MAX_INT32, Math.max(-MAX_INT32 - 1, code))))
 
 const patternSchema = z.object({ text: z.string().max(500), regex: z.boolean() })
 
@@ -32,7 +42,9 @@ export const leaseSchema = z.object({
   folder: z.string().nullable(),
   environment: z.record(z.string(), z.string()),
   inputs: z.record(z.string(), z.string()),
-  /** The account of the machine that it runs under; null: the agent's own. */
+  /** The run-as account that its job names; null: none. */
+  account: z.string().max(100).nullable().default(null),
+  /** The account of the machine that it runs under; null: the agent's own. An agent refuses a command whose job names an account and whose lease has none. */
   runAs: z.string().max(100).nullable().default(null),
   /** Names of inputs and variables to be masked in output and record. */
   secrets: z.array(z.string()),
@@ -45,58 +57,61 @@ export const leaseSchema = z.object({
 export type Lease = z.output<typeof leaseSchema>
 
 export const attemptEndSchema = z.object({
-  exitCode: z.int().nullable(),
-  signal: z.string().max(20).nullable(),
+  exitCode: exitCode.nullable(),
+  signal: textSchema(20).nullable(),
   how: z.enum(['exited', 'stopped', 'timedOut', 'couldNotStart', 'orphaned']),
-  detail: z.string().max(2000).nullable(),
+  detail: clippedSchema(2000).nullable(),
   sawMust: z.boolean().nullable(),
   sawMustNot: z.boolean().nullable(),
-  mustNotLine: z.string().max(2000).nullable(),
+  mustNotLine: clippedSchema(2000).nullable(),
 })
 
 /** o: standard output, e: standard error, a: the agent's own word. */
 export const STREAMS = ['o', 'e', 'a'] as const
-export const outputLineSchema = z.tuple([z.int(), z.enum(STREAMS), z.string().max(70_000)])
+export const outputLineSchema = z.tuple([instant, z.enum(STREAMS), textSchema(70_000)])
 export type OutputLine = z.output<typeof outputLineSchema>
 
+/** Names and values that somebody may have written into an environment. */
+const environment = z.record(textSchema(1000), clippedSchema(200_000))
+
 export const whatRanSchema = z.object({
-  argv: z.array(z.string()),
-  environment: z.record(z.string(), z.string()),
-  folder: z.string(),
-  user: z.string(),
-  pid: z.int().nullable(),
-  agentVersion: z.string(),
+  argv: z.array(clippedSchema(200_000)).max(5000),
+  environment,
+  folder: clippedSchema(4096),
+  user: clippedSchema(256),
+  pid: z.int().min(0).max(MAX_INT32).nullable(),
+  agentVersion: clippedSchema(40),
 })
 
 export const reportBodySchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('started'), at: z.int(), ran: whatRanSchema }),
+  z.object({ kind: z.literal('started'), at: instant, ran: whatRanSchema }),
   z.object({ kind: z.literal('output'), lines: z.array(outputLineSchema).min(1).max(2000) }),
   z.object({
     kind: z.literal('ended'),
-    at: z.int(),
+    at: instant,
     end: attemptEndSchema,
     outputCut: z.boolean(),
     /** Named values for later steps. */
-    outputs: z.record(z.string().max(40), z.string().max(10_000)).default({}),
+    outputs: z.record(textSchema(40), clippedSchema(10_000)).default({}),
   }),
 ])
 export type ReportBody = z.output<typeof reportBodySchema>
 
 /** Reports of one attempt are numbered from 1 without gaps. */
-export const reportSchema = z.object({ attempt: id, token: id, seq: id, body: reportBodySchema })
+export const reportSchema = z.object({ attempt: id, token: id, seq, body: reportBodySchema })
 export type Report = z.output<typeof reportSchema>
 
+/** A report as it arrives: which one it is must be readable; what it says is read by itself, so that one that cannot be read keeps none of its neighbours. */
+export const arrivingReportSchema = z.object({ attempt: id, token: id, seq, body: z.unknown() })
+
 export const factsSchema = z.object({
-  host: z.string().min(1).max(255),
-  machineId: z.string().min(8).max(128),
+  host: textSchema(255).min(1),
+  machineId: textSchema(128).min(8),
   system: text,
   arch: text,
-  version: z
-    .string()
-    .regex(/^\d+\.\d+\.\d+/)
-    .max(40),
+  version: textSchema(40).regex(/^\d{1,6}\.\d{1,6}\.\d{1,6}/),
   runtime: text,
-  abilities: z.array(z.string().max(40)).max(100),
+  abilities: z.array(textSchema(40)).max(100),
 })
 export type AgentFacts = z.output<typeof factsSchema>
 
@@ -104,12 +119,22 @@ export const helloSchema = z.object({
   type: z.literal('hello'),
   protocol: z.int(),
   facts: factsSchema,
-  /** Attempts the agent has in hand or has reports of, with the number of the last report that it made. */
+  /** Attempts the agent has in hand or has reports of. */
   held: z.array(z.object({ attempt: id, token: id })).max(10_000),
+  /** Which start of the program this is: made up anew by each. One that was replaced by another and comes back is a second agent with the same credential. */
+  instance: textSchema(64).optional(),
 })
-export const heartbeatSchema = z.object({ type: z.literal('heartbeat'), load: z.number().nullable(), used: z.int() })
+/** A load that no machine has is no load at all. */
+const load = z
+  .number()
+  .nullable()
+  .transform((value) => (value !== null && value >= 0 && value <= 1e6 ? value : null))
+export const heartbeatSchema = z.object({ type: z.literal('heartbeat'), load, used: z.int().min(0).max(1_000_000) })
 export const acceptedSchema = z.object({ type: z.literal('accepted'), attempt: id, token: id })
-export const reportsSchema = z.object({ type: z.literal('reports'), reports: z.array(reportSchema).min(1).max(500) })
+export const reportsSchema = z.object({
+  type: z.literal('reports'),
+  reports: z.array(arrivingReportSchema).min(1).max(500),
+})
 
 export const fromAgentSchema = z.discriminatedUnion('type', [
   helloSchema,
@@ -117,7 +142,10 @@ export const fromAgentSchema = z.discriminatedUnion('type', [
   acceptedSchema,
   reportsSchema,
 ])
-export type FromAgent = z.output<typeof fromAgentSchema>
+/** What the server heard an agent say: its reports are still to be read, one by one. */
+export type Heard = z.output<typeof fromAgentSchema>
+/** What an agent may say. */
+export type FromAgent = Exclude<Heard, { type: 'reports' }> | { readonly type: 'reports'; readonly reports: Report[] }
 
 export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({
@@ -134,19 +162,23 @@ export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('stop'), attempt: id, token: id }),
   z.object({ type: z.literal('settings'), slots: z.int(), draining: z.boolean() }),
   /** Reports up to and including this number are stored. */
-  z.object({ type: z.literal('ack'), acks: z.array(z.tuple([id, z.int()])) }),
+  z.object({ type: z.literal('ack'), acks: z.array(z.tuple([id, seq])) }),
   /** The lease is not this agent's any more: stop the work, forget its reports. */
   z.object({ type: z.literal('stale'), attempt: id, token: id }),
   /** A report is missing: send again from this number. */
-  z.object({ type: z.literal('resend'), attempt: id, from: id }),
+  z.object({ type: z.literal('resend'), attempt: id, from: seq }),
+  /** This report cannot be kept and must not be sent again; in its place the record says why. */
+  z.object({ type: z.literal('unstorable'), attempt: id, seq, why: z.string() }),
+  /** Too much at once: nothing is read from this agent for so long. */
+  z.object({ type: z.literal('slower'), ms: z.int().min(0), why: z.string() }),
 ])
 export type ToAgent = z.output<typeof toAgentSchema>
 
 export const enrolRequestSchema = z.strictObject({
-  key: z.string().max(200),
+  key: textSchema(200),
   facts: factsSchema,
   simulated: z.boolean().default(false),
-  name: z.string().max(80).optional(),
+  name: textSchema(80).optional(),
 })
 export const enrolAnswerSchema = z.discriminatedUnion('state', [
   z.object({ state: z.literal('granted'), agent: z.string(), credential: z.string(), gateway: z.string() }),

@@ -27,6 +27,7 @@ function lease(command: string, change: Partial<Lease> = {}): Lease {
     environment: {},
     inputs: {},
     secrets: [],
+    account: null,
     runAs: null,
     timeLimitSeconds: null,
     graceSeconds: 0.3,

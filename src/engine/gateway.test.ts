@@ -1,13 +1,10 @@
 import { randomUUID } from 'node:crypto'
-import { createServer, type AddressInfo } from 'node:net'
-import WebSocket from 'ws'
-import { PROTOCOL_VERSION, type FromAgent, type ReportBody, type ToAgent } from '@/agent/protocol'
-import { ended, lease, makeAgent, makeJob, output, outputOf, started, stateOf } from '@/service/fixtures.test-help'
-import { hashToken } from '@/service/secrets'
+import { ended, lease, makeJob, output, outputOf, started, stateOf } from '@/service/fixtures.test-help'
 import { startRun, startSchema } from '@/service/start'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { Gateway } from './gateway'
+import { credentialOf, enrolled, eventually, freePort, hello as helloOf, Line, report } from './line.test-help'
 import { Sink } from './sink'
 
 freshDatabase()
@@ -20,60 +17,15 @@ let agentId: number
 let name: string
 const lines: Line[] = []
 
-/** An agent's end of the line, message by message. */
-class Line {
-  readonly heard: ToAgent[] = []
-  readonly closed: Promise<number>
-  private readonly socket: WebSocket
-  private waiting: (() => void)[] = []
-
-  constructor(credential: string) {
-    this.socket = new WebSocket(`ws://127.0.0.1:${port}/agent`, { headers: { authorization: `Bearer ${credential}` } })
-    this.socket.on('message', (data) => {
-      this.heard.push(JSON.parse((data as Buffer).toString()) as ToAgent)
-      for (const look of this.waiting.splice(0)) look()
-    })
-    this.closed = new Promise((resolve) => this.socket.on('close', resolve))
-    lines.push(this)
-  }
-
-  async say(message: FromAgent | string | object): Promise<void> {
-    if (this.socket.readyState !== WebSocket.OPEN) await new Promise((resolve) => this.socket.once('open', resolve))
-    this.socket.send(typeof message === 'string' ? message : JSON.stringify(message))
-  }
-
-  async until<K extends ToAgent['type']>(type: K): Promise<Extract<ToAgent, { type: K }>> {
-    for (;;) {
-      const found = this.heard.find((message) => message.type === type)
-      if (found) return found as Extract<ToAgent, { type: K }>
-      await new Promise<void>((resolve) => this.waiting.push(resolve))
-    }
-  }
-
-  end(): void {
-    this.socket.terminate()
-  }
+function call(credential: string): Line {
+  const line = new Line(port, credential)
+  lines.push(line)
+  return line
 }
-
-const hello = (change: object = {}): FromAgent => ({
-  type: 'hello',
-  protocol: PROTOCOL_VERSION,
-  facts: {
-    host: name,
-    machineId: `machine-${name}`,
-    system: 'test',
-    arch: 'x64',
-    version: '1.2.0',
-    runtime: 'node',
-    abilities: ['command'],
-  },
-  held: [],
-  ...change,
-})
-const credentialOf = (agent: string): string => `credential of ${agent}`.replaceAll(' ', '-')
+const hello = (change: object = {}): object => helloOf(name, change)
 
 async function greeted(held: object[] = []): Promise<Line> {
-  const line = new Line(credentialOf(name))
+  const line = call(credentialOf(name))
   await line.say(hello({ held }))
   await line.until('welcome')
   return line
@@ -81,29 +33,14 @@ async function greeted(held: object[] = []): Promise<Line> {
 async function readyRun(): Promise<number> {
   return (await startRun(ADMIN, startSchema.parse({ jobId: await makeJob({ target: { agent: name } }) }))).id
 }
-const report = (of: { attempt: number; token: number }, from: number, ...bodies: ReportBody[]): FromAgent => ({
-  type: 'reports',
-  reports: bodies.map((body, i) => ({ ...of, seq: from + i, body })),
-})
-const eventually = async (is: () => Promise<boolean>): Promise<void> => {
-  while (!(await is())) await new Promise((resolve) => setTimeout(resolve, 10))
-}
-
 beforeAll(async () => {
-  port = await new Promise<number>((resolve) => {
-    const probe = createServer().listen(0, '127.0.0.1', () => {
-      const free = (probe.address() as AddressInfo).port
-      probe.close(() => resolve(free))
-    })
-  })
+  port = await freePort()
   sink = new Sink()
   gateway = new Gateway(ENGINE, sink, 10)
   await gateway.listen(port, '127.0.0.1')
 })
 beforeEach(async () => {
-  name = `gate-${randomUUID().slice(0, 8)}`
-  agentId = await makeAgent(name)
-  await execute(null, 'UPDATE agents SET credential_hash = $2 WHERE id = $1', [agentId, hashToken(credentialOf(name))])
+  ;({ id: agentId, name } = await enrolled())
 })
 afterEach(() => {
   for (const line of lines.splice(0)) line.end()
@@ -123,16 +60,17 @@ describe('the gateway lets in', () => {
   })
 
   it('nobody else', async () => {
-    const line = new Line('somebody')
+    const line = call('somebody')
     expect(await line.until('refused')).toMatchObject({ code: 'unknown-credential', retry: false })
-    expect(await line.closed).toBe(4000)
+    await line.closed
+    expect(line.status).toBe(401)
   })
 
   it.each<[string, object | string, string]>([
     ['an older protocol', { protocol: 0 }, 'Bring the agent up to date'],
     ['a newer protocol', { protocol: 99 }, 'Bring this server up to date'],
   ])('not %s, and says what to do', async (_, change, message) => {
-    const line = new Line(credentialOf(name))
+    const line = call(credentialOf(name))
     await line.say(hello(change as object))
     const refused = await line.until('refused')
     expect(refused).toMatchObject({ code: 'version-mismatch', retry: true })
@@ -144,7 +82,7 @@ describe('the gateway lets in', () => {
     ['an unknown message', { type: 'shout' }, 'bad-message'],
     ['a message before hello', { type: 'heartbeat', load: 1, used: 0 }, 'no-hello'],
   ])('not %s', async (_, message, code) => {
-    const line = new Line(credentialOf(name))
+    const line = call(credentialOf(name))
     await line.say(message)
     expect((await line.until('refused')).code).toBe(code)
     expect(await line.closed).toBe(4000)

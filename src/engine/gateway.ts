@@ -1,87 +1,55 @@
 import { createServer, type IncomingMessage, type Server } from 'node:http'
+import type { Duplex } from 'node:stream'
 import { WebSocketServer, type WebSocket } from 'ws'
-import { fromAgentSchema, MAX_FRAME_BYTES, PROTOCOL_VERSION, type FromAgent, type ToAgent } from '@/agent/protocol'
+import { fromAgentSchema, MAX_FRAME_BYTES, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
+import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/agent-link'
 import {
-  agentByCredential,
-  agentConnected,
-  agentDisconnected,
-  settingsOf,
-  type LinkedAgent,
-} from '@/service/agent-link'
-import { extendLeases, giveUpLost, leasesToDeliver, openAttemptsOf, stopsToDeliver } from '@/service/leases'
+  extendLeases,
+  giveUpLost,
+  leasesToDeliver,
+  openAttemptsOf,
+  stopsToDeliver,
+  type Delivery,
+} from '@/service/leases'
+import { Door } from './door'
+import { Link } from './link'
 import { log } from './log'
-import type { Sender, Sink } from './sink'
+import type { Sink } from './sink'
 
-/** One agent's connection. */
-class Link implements Sender {
-  greeted = false
-  heardAt = Date.now()
-  load: number | null = null
-  /** Attempts sent or held over this connection: not sent again. */
-  readonly delivered = new Set<number>()
-  private acks: [number, number][] = []
-  private saidSettings = ''
-
-  constructor(
-    readonly socket: WebSocket,
-    readonly agent: LinkedAgent,
-  ) {}
-
-  get agentId(): number {
-    return this.agent.id
-  }
-
-  send(message: ToAgent): void {
-    if (this.socket.readyState === this.socket.OPEN) this.socket.send(JSON.stringify(message))
-  }
-
-  /** Says settings only when they differ from what was said last. */
-  sendSettings(slots: number, draining: boolean): void {
-    const said = `${slots} ${draining}`
-    if (said !== this.saidSettings) this.send({ type: 'settings', slots, draining })
-    this.saidSettings = said
-  }
-
-  acked(attempt: number, seq: number): void {
-    if (this.acks.length === 0) {
-      setImmediate(() => {
-        this.send({ type: 'ack', acks: this.acks })
-        this.acks = []
-      })
-    }
-    this.acks.push([attempt, seq])
-  }
-
-  stale(attempt: number, token: number): void {
-    this.send({ type: 'stale', attempt, token })
-  }
-
-  resend(attempt: number, from: number): void {
-    this.send({ type: 'resend', attempt, from })
-  }
-}
+type Hello = Extract<Heard, { type: 'hello' }>
 
 /** The agents' door of one engine. */
 export class Gateway {
+  /** Every connection that was let in, also before its hello. */
+  private readonly all = new Set<Link>()
+  /** Those that speak for their agents. */
   private readonly links = new Map<number, Link>()
   private readonly server: Server
   private readonly sockets: WebSocketServer
-  private unsaved = new Set<number>()
+  private readonly door: Door
+  private unsaved = new Set<Link>()
 
   constructor(
     private readonly engineId: string,
     private readonly sink: Sink,
     private readonly heartbeatSeconds: number,
+    proxies = 0,
   ) {
+    this.door = new Door(proxies)
     this.server = createServer((request, response) => {
       const ok = request.url === '/health'
       response
         .writeHead(ok ? 200 : 404, { 'content-type': 'text/plain' })
         .end(ok ? 'ok\n' : 'This is a gateway for agents.\n')
     })
-    this.sockets = new WebSocketServer({ server: this.server, path: '/agent', maxPayload: MAX_FRAME_BYTES })
-    this.sockets.on('connection', (socket, request) => void this.connect(socket, request))
-    this.sockets.on('error', (error) => log.error({ err: error }, 'gateway'))
+    this.sockets = new WebSocketServer({ noServer: true, maxPayload: MAX_FRAME_BYTES })
+    this.server.on('connection', (socket) => this.door.arrived(socket))
+    this.server.on('upgrade', (request, socket, head) => {
+      this.connect(request, socket, head).catch((error: unknown) => {
+        log.warn({ err: error }, 'gateway')
+        socket.destroy()
+      })
+    })
   }
 
   listen(port: number, host: string): Promise<void> {
@@ -92,118 +60,120 @@ export class Gateway {
   }
 
   async stop(): Promise<void> {
-    for (const socket of this.sockets.clients) socket.terminate()
+    for (const link of this.all) link.cutOff()
+    this.server.closeAllConnections()
     await new Promise((resolve) => this.server.close(resolve))
   }
 
   get agentIds(): number[] {
-    return [...this.links.values()].filter((link) => link.greeted).map((link) => link.agentId)
+    return this.speaking().map((link) => link.agentId)
   }
 
-  private async connect(socket: WebSocket, request: IncomingMessage): Promise<void> {
-    // Messages that come while the credential is looked up wait in line.
-    const early: Buffer[] = []
-    let link: Link | undefined
-    let queue = Promise.resolve()
+  private speaking(): Link[] {
+    return [...this.links.values()].filter((link) => link.greeted && !link.isOver)
+  }
+
+  private async connect(request: IncomingMessage, socket: Duplex, head: Buffer): Promise<void> {
+    const agent = await this.door.admit(request, socket)
+    if (!agent || socket.destroyed) return
+    this.sockets.handleUpgrade(request, socket, head, (opened) => this.take(opened, socket, agent))
+  }
+
+  private take(opened: WebSocket, socket: Duplex, agent: LinkedAgent): void {
+    const link = new Link(opened, agent)
+    const { greeted } = this.door.watch(socket)
+    this.all.add(link)
+    // A hello is answered by way of the database: what comes behind it waits in line.
+    let line = Promise.resolve()
+    let isGreeting = false
+    const onMessage = (data: Buffer): void => {
+      if (link.isOver) return
+      const begun = performance.now()
+      take(data)
+      link.count(data.length, performance.now() - begun)
+    }
     const take = (data: Buffer): void => {
-      const to = link
-      if (to)
-        queue = queue
-          .then(() => this.receive(to, data))
-          .catch((error: unknown) => this.refuse(socket, 'server-trouble', String(error), true))
-      else early.push(data)
+      const message = this.read(link, data)
+      if (!message) return
+      if (message.type === 'hello') {
+        if (isGreeting) return link.refuse('bad-message', 'An agent says hello once.', false)
+        isGreeting = true
+        line = this.greet(link, message)
+          .then(greeted)
+          .catch((error: unknown) => {
+            log.warn({ err: error, agent: agent.name }, 'an agent could not be greeted')
+            link.refuse('server-trouble', 'The server cannot answer now. Try again.', true)
+          })
+      } else if (!isGreeting) link.refuse('no-hello', 'The first message must be hello.', false)
+      else if (link.greeted) this.receive(link, message, data.length)
+      else void line.then(() => this.receive(link, message, data.length))
     }
-    socket.on('message', (data) => take(data as Buffer))
-    socket.on('error', () => socket.terminate())
-    socket.on('close', () => link && this.closed(link))
-    try {
-      const credential = /^Bearer (\S+)$/.exec(request.headers.authorization ?? '')?.[1]
-      const agent = credential === undefined ? undefined : await agentByCredential(credential)
-      if (!agent) {
-        this.refuse(
-          socket,
-          'unknown-credential',
-          'This credential is unknown or revoked. Enrol this machine again with a new key.',
-          false,
-        )
-        return
-      }
-      if (socket.readyState !== socket.OPEN) return
-      link = new Link(socket, agent)
-      for (const data of early) take(data)
-    } catch (error) {
-      log.warn({ err: error }, 'an agent could not be let in')
-      this.refuse(socket, 'server-trouble', 'The server cannot answer now. Try again.', true)
-    }
+    opened.on('message', (data) => onMessage(data as Buffer))
+    opened.on('error', () => link.cutOff())
+    opened.on('close', () => this.closed(link))
   }
 
-  private refuse(socket: WebSocket, code: string, message: string, retry: boolean): void {
-    if (socket.readyState === socket.OPEN)
-      socket.send(JSON.stringify({ type: 'refused', code, message, retry } satisfies ToAgent))
-    socket.close(4000, code)
-  }
-
-  private async receive(link: Link, data: Buffer): Promise<void> {
-    let message: FromAgent
+  /** What the agent says; undefined: it does not fit, and the connection ends. */
+  private read(link: Link, data: Buffer): Heard | undefined {
     try {
-      message = fromAgentSchema.parse(JSON.parse(data.toString('utf8')))
+      return fromAgentSchema.parse(JSON.parse(data.toString('utf8')))
     } catch {
-      this.refuse(
-        link.socket,
+      link.refuse(
         'bad-message',
         'The message does not fit the protocol. Bring the agent up to the version this server offers.',
         false,
       )
-      return
+      return undefined
     }
+  }
+
+  private receive(link: Link, message: Exclude<Heard, Hello>, bytes: number): void {
+    if (link.isOver || !link.greeted) return
     link.heardAt = Date.now()
-    this.unsaved.add(link.agentId)
-    if (message.type !== 'hello' && !link.greeted) {
-      this.refuse(link.socket, 'no-hello', 'The first message must be hello.', false)
-      return
-    }
+    this.unsaved.add(link)
     switch (message.type) {
-      case 'hello':
-        return this.greet(link, message)
       case 'heartbeat':
         link.load = message.load
         return
       case 'accepted':
-        this.sink.addAccepted(link.agentId, message.attempt, message.token)
+        this.sink.addAccepted(link, message.attempt, message.token)
         return
       case 'reports':
-        this.sink.add(link, message.reports, data.length)
+        this.sink.add(link, message.reports, bytes)
     }
   }
 
-  private async greet(link: Link, hello: Extract<FromAgent, { type: 'hello' }>): Promise<void> {
+  private async greet(link: Link, hello: Hello): Promise<void> {
     if (hello.protocol !== PROTOCOL_VERSION) {
       const what =
         hello.protocol < PROTOCOL_VERSION
           ? 'Bring the agent up to date: fetch agent.cjs from this server and start it again.'
           : 'Bring this server up to date, or use the agent it offers.'
-      this.refuse(
-        link.socket,
-        'version-mismatch',
-        `The agent speaks protocol ${hello.protocol}, this server ${PROTOCOL_VERSION}. ${what}`,
-        true,
-      )
-      return
+      const said = `The agent speaks protocol ${hello.protocol}, this server ${PROTOCOL_VERSION}. ${what}`
+      return link.refuse('version-mismatch', said, true)
     }
-    // A newer connection of the same agent takes over: the old one may be half dead.
+    const claim = await agentConnected(link.agent, this.engineId, hello.facts, hello.instance)
+    if (claim.kind === 'revoked')
+      return link.refuse('revoked', 'An administrator revoked this agent’s credential.', false)
+    if (claim.kind === 'cloned')
+      return link.refuse(
+        'cloned',
+        'Another agent uses the same credential and is connected: one of the two folders is a copy. Enrol this machine anew.',
+        false,
+      )
+    // The newer connection speaks for the agent: the old one may be half dead.
     const old = this.links.get(link.agentId)
     this.links.set(link.agentId, link)
-    if (old && old !== link) old.socket.terminate()
-    await agentConnected(link.agent, this.engineId, hello.facts)
+    if (old && old !== link) old.superseded()
     const held = new Set(hello.held.map((h) => h.attempt))
     const open = await openAttemptsOf(null, link.agentId)
-    for (const { attempt, token } of hello.held) {
-      if (open.some((o) => o.attempt === attempt && o.token === token)) link.delivered.add(attempt)
-    }
+    const isOpen = new Set(open.map(({ attempt, token }) => `${attempt} ${token}`))
+    for (const { attempt, token } of hello.held) if (isOpen.has(`${attempt} ${token}`)) link.delivered.add(attempt)
     const forgotten = open.filter((o) => o.state !== 'handed' && !held.has(o.attempt)).map((o) => o.attempt)
     if (forgotten.length > 0)
       await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
-    link.greeted = true
+    link.connection = claim.connection
+    if (link.isOver) return this.closed(link)
     const settings = (await settingsOf([link.agentId]))[0] ?? link.agent
     link.send({
       type: 'welcome',
@@ -214,57 +184,67 @@ export class Gateway {
       slots: settings.slots,
       draining: settings.draining,
     })
+    link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()
   }
 
   private closed(link: Link): void {
+    link.isOver = true
+    link.forgetTimers()
+    this.all.delete(link)
+    this.unsaved.delete(link)
     this.sink.drop(link)
-    if (this.links.get(link.agentId) !== link) return
-    this.links.delete(link.agentId)
+    if (this.links.get(link.agentId) === link) this.links.delete(link.agentId)
     if (!link.greeted) return
     log.info({ agent: link.agent.name }, 'agent disconnected')
-    agentDisconnected(link.agentId, this.engineId).catch((error: unknown) =>
+    agentDisconnected(link.agentId, link.connection).catch((error: unknown) =>
       log.warn({ err: error }, 'disconnection not stored'),
     )
   }
 
   /** Sends leases and stop requests that are there for the agents of this engine. */
   async deliver(): Promise<void> {
-    const ids = this.agentIds
-    if (ids.length === 0) return
-    for (const { agentId, lease } of await leasesToDeliver(ids)) {
+    const to: Delivery[] = this.speaking().filter((link) => link.hasRoom)
+    if (to.length === 0) return
+    for (const { agentId, lease } of await leasesToDeliver(to)) {
       const link = this.links.get(agentId)
       if (!link || link.delivered.has(lease.attempt)) continue
       link.delivered.add(lease.attempt)
       link.send({ type: 'lease', lease })
     }
-    for (const { agentId, attempt, token } of await stopsToDeliver(ids))
+    for (const { agentId, attempt, token } of await stopsToDeliver(to.map(({ agentId }) => agentId)))
       this.links.get(agentId)?.send({ type: 'stop', attempt, token })
   }
 
-  /** Passes on changed settings and cuts off agents whose credential was revoked. */
+  /** Passes on changed settings; ends connections whose credential was revoked or replaced, or whose agent another connection speaks for. */
   async applySettings(): Promise<void> {
-    for (const { id, slots, draining, revoked } of await settingsOf([...this.links.keys()])) {
-      const link = this.links.get(id)
-      if (!link) continue
-      if (revoked) this.refuse(link.socket, 'revoked', 'An administrator revoked this agent’s credential.', false)
-      else link.sendSettings(slots, draining)
+    this.door.tidy()
+    const links = [...this.all].filter((link) => !link.isOver)
+    const settings = new Map((await settingsOf([...new Set(links.map((link) => link.agentId))])).map((s) => [s.id, s]))
+    for (const link of links) {
+      const now = settings.get(link.agentId)
+      if (now?.credentialHash !== link.agent.credentialHash)
+        link.refuse('revoked', 'An administrator revoked this agent’s credential.', false)
+      else if (link.greeted && now.connection !== link.connection) link.superseded()
+      else if (link.greeted) link.sendSettings(now.slots, now.draining)
     }
   }
 
   /** Remembers who was heard of since the last call, and closes connections that have gone silent. */
   async keepAlive(): Promise<void> {
     const silentSince = Date.now() - this.heartbeatSeconds * 3000
-    for (const link of this.links.values()) if (link.heardAt < silentSince) link.socket.terminate()
-    const heard = this.unsaved
+    for (const link of this.speaking()) if (link.heardAt < silentSince && !link.isHeld) link.cutOff()
+    // One that we ourselves do not listen to just now is there all the same.
+    for (const link of this.speaking()) if (link.isHeld) this.unsaved.add(link)
+    const heard = [...this.unsaved].filter((link) => link.greeted && !link.isOver)
     this.unsaved = new Set()
-    const rows = [...heard].map((agentId) => ({ agentId, load: this.links.get(agentId)?.load ?? null }))
-    if (rows.length === 0) return
+    if (heard.length === 0) return
     try {
-      await extendLeases(this.engineId, rows)
+      const claimed = await extendLeases(heard)
+      for (const link of heard) if (!claimed.has(link.agentId)) link.superseded()
     } catch (error) {
-      for (const id of heard) this.unsaved.add(id)
+      for (const link of heard) this.unsaved.add(link)
       throw error
     }
   }

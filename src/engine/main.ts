@@ -15,7 +15,7 @@ async function main(): Promise<void> {
   const settings = config()
   const id = randomUUID()
   const sink = new Sink()
-  const gateway = new Gateway(id, sink, settings.heartbeatSeconds)
+  const gateway = new Gateway(id, sink, settings.heartbeatSeconds, settings.proxies)
   await gateway.listen(settings.gatewayPort, settings.gatewayHost)
   const me = {
     id,

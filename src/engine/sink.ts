@@ -1,50 +1,97 @@
-import type { Report } from '@/agent/protocol'
-import { storeAccepted, storeReports, type IncomingReport } from '@/service/reports'
+import { z } from 'zod'
+import { reportBodySchema, type Heard, type ReportBody } from '@/agent/protocol'
+import { clipText, storableText } from '@/core/schema/text'
+import { countRefused, leaseKey, storeAccepted, storeReports, type IncomingReport } from '@/service/reports'
+import { isOutage } from '@/store/db'
+import { limit } from '@/store/limits'
+import { FairQueue } from './fair-queue'
 import { log } from './log'
 
 /** Reports in one transaction: many agents' reports share one commit. */
 const MOST_IN_BATCH = 400
 const MOST_BYTES_IN_BATCH = 4 * 1024 * 1024
+/** What one agent may put into a batch before the next one has its turn. */
+const SHARE_BYTES = 128 * 1024
+/** What a report costs beside its bytes. */
+const REPORT_BYTES = 1024
+const MIB = 1024 * 1024
 
 /** Where answers go. */
 export interface Sender {
   readonly agentId: number
+  /** The number under which its connection speaks for the agent. */
+  readonly connection: number
   acked(attempt: number, seq: number): void
   stale(attempt: number, token: number): void
   resend(attempt: number, from: number): void
+  unstorable(attempt: number, seq: number, why: string): void
+  /** Another connection speaks for the agent by now. */
+  superseded(): void
+  /** Whether more may be read from it: no while too much of it waits. */
+  hold(held: boolean): void
 }
 
-interface Waiting {
-  readonly sender: Sender
-  readonly report: IncomingReport
-  readonly bytes: number
+interface Accepted {
+  readonly agentId: number
+  readonly attempt: number
+  readonly token: number
 }
+
+type Work =
+  | { readonly kind: 'report'; readonly report: IncomingReport; readonly refused: string | null }
+  | { readonly kind: 'accepted'; readonly accepted: Accepted }
+type Taken = ReturnType<FairQueue<Sender, Work>['take']>
+
+/** What of a batch is still to be stored: because the database was away, or because it is not its turn. */
+interface Undone {
+  readonly away: Taken
+  readonly later: Taken
+}
+const DONE: Undone = { away: [], later: [] }
 
 /**
- * Collects reports of all agents of this engine and stores them batch by batch. While the database is away the batch is kept and tried again: nothing is
- * acknowledged before it is stored.
+ * Collects what agents of this engine report and stores it batch by batch, taking from each agent in turn. While the database is away the batch is kept and tried again: nothing is
+ * acknowledged before it is stored. A batch that the database refuses is divided until the report is found that cannot be stored; in its place the record says why, and all others go on.
  */
 export class Sink {
-  private waiting: Waiting[] = []
-  private accepted: { agentId: number; attempt: number; token: number }[] = []
+  private readonly queue = new FairQueue<Sender, Work>(SHARE_BYTES)
+  private readonly held = new Set<Sender>()
+  /** Whose connection has closed while a batch of it was on its way. */
+  private readonly gone = new WeakSet<Sender>()
   private flushing: Promise<void> | undefined
   private stopped = false
+  private awaySince: number | undefined
 
-  add(sender: Sender, reports: readonly Report[], bytes: number): void {
-    for (const report of reports) {
-      this.waiting.push({ sender, report: { ...report, agentId: sender.agentId }, bytes: bytes / reports.length })
+  add(sender: Sender, reports: Extract<Heard, { type: 'reports' }>['reports'], bytes: number): void {
+    for (const { attempt, token, seq, body } of reports) {
+      const read = reportBodySchema.safeParse(body)
+      const refused = read.success ? null : `It does not fit the protocol: ${faultOf(read.error)}`
+      const report: IncomingReport = {
+        agentId: sender.agentId,
+        connection: sender.connection,
+        attempt,
+        token,
+        seq,
+        body: read.success ? read.data : standIn(body, refused ?? ''),
+      }
+      this.queue.add(sender, { kind: 'report', report, refused }, bytes / reports.length + REPORT_BYTES)
     }
+    this.holdBack(sender)
     this.flush()
   }
 
-  addAccepted(agentId: number, attempt: number, token: number): void {
-    this.accepted.push({ agentId, attempt, token })
+  addAccepted(sender: Sender, attempt: number, token: number): void {
+    const accepted = { agentId: sender.agentId, attempt, token }
+    this.queue.add(sender, { kind: 'accepted', accepted }, REPORT_BYTES)
+    this.holdBack(sender)
     this.flush()
   }
 
   /** Forgets what a closed connection sent: its agent sends it again. */
   drop(sender: Sender): void {
-    this.waiting = this.waiting.filter((item) => item.sender !== sender)
+    this.gone.add(sender)
+    this.queue.drop(sender)
+    this.held.delete(sender)
   }
 
   async stop(): Promise<void> {
@@ -52,50 +99,173 @@ export class Sink {
     await this.flushing
   }
 
+  private holdBack(sender: Sender): void {
+    const isMuch =
+      this.queue.costOf(sender) > limit('agent_waiting_mib') * MIB ||
+      this.queue.waitingCost > limit('gateway_waiting_mib') * MIB
+    if (!isMuch || this.held.has(sender)) return
+    this.held.add(sender)
+    sender.hold(true)
+  }
+
+  private letGo(): void {
+    if (this.queue.waitingCost > (limit('gateway_waiting_mib') * MIB) / 2) return
+    for (const sender of this.held) {
+      if (this.queue.costOf(sender) > (limit('agent_waiting_mib') * MIB) / 2) continue
+      this.held.delete(sender)
+      sender.hold(false)
+    }
+  }
+
   private flush(): void {
     if (this.flushing || this.stopped) return
     this.flushing = this.run().finally(() => {
       this.flushing = undefined
-      if (this.waiting.length > 0 || this.accepted.length > 0) this.flush()
+      if (!this.queue.isEmpty) this.flush()
     })
   }
 
   private async run(): Promise<void> {
     // One turn of the event loop: what other connections have just sent travels along.
     await new Promise((resolve) => setImmediate(resolve))
-    const accepted = this.accepted.splice(0)
-    const batch = this.takeBatch()
-    try {
-      if (accepted.length > 0) await storeAccepted(accepted)
-      if (batch.length > 0) answer(batch, await storeReports(batch.map((item) => item.report)))
-    } catch (error) {
-      log.error({ err: error, reports: batch.length }, 'reports could not be stored; they are kept and tried again')
-      this.waiting = [...batch, ...this.waiting]
-      this.accepted = [...accepted, ...this.accepted]
+    const batch = this.queue.take(MOST_IN_BATCH, MOST_BYTES_IN_BATCH)
+    if (batch.length === 0) return
+    const { away, later } = await this.store(batch)
+    for (const [sender, items] of bySender([...away, ...later]))
+      if (!this.gone.has(sender)) this.queue.putBack(sender, items)
+    if (away.length > 0) {
+      if (this.awaySince === undefined)
+        log.warn({ reports: away.length }, 'the database does not answer; reports are kept')
+      this.awaySince ??= Date.now()
       await new Promise((resolve) => setTimeout(resolve, 500))
+      return
+    }
+    if (this.awaySince !== undefined) log.info({ seconds: secondsSince(this.awaySince) }, 'reports are stored again')
+    this.awaySince = undefined
+    this.letGo()
+  }
+
+  /**
+   * Stores a batch. When that fails for what is in it, each sender's part is stored by itself; and of the one that fails, its first half, and so on down to the one report: the rest of that
+   * sender waits for its next turn, so that looking for what is bad keeps nobody else waiting.
+   */
+  private async store(batch: Taken): Promise<Undone> {
+    try {
+      const accepted = batch.flatMap(({ value }) => (value.kind === 'accepted' ? [value.accepted] : []))
+      if (accepted.length > 0) await storeAccepted(accepted)
+      const reports = batch.flatMap(({ sender, value }) => (value.kind === 'report' ? [{ sender, ...value }] : []))
+      if (reports.length === 0) return DONE
+      answer(reports, await storeReports(reports.map(({ report }) => report)))
+      await this.told(reports)
+      return DONE
+    } catch (error) {
+      if (isOutage(error)) return { away: batch, later: [] }
+      const senders = new Set(batch.map(({ sender }) => sender))
+      if (senders.size > 1) {
+        const undone = { away: [] as Taken, later: [] as Taken }
+        for (const one of senders) {
+          const { away, later } = await this.store(batch.filter(({ sender }) => sender === one))
+          undone.away.push(...away)
+          undone.later.push(...later)
+        }
+        return undone
+      }
+      if (batch.length > 1) {
+        const half = batch.length >> 1
+        const { away, later } = await this.store(batch.slice(0, half))
+        return { away, later: [...later, ...batch.slice(half)] }
+      }
+      return this.refuse(batch, error)
     }
   }
 
-  private takeBatch(): Waiting[] {
-    let bytes = 0
-    let count = 0
-    while (count < this.waiting.length && count < MOST_IN_BATCH && bytes < MOST_BYTES_IN_BATCH)
-      bytes += this.waiting[count++]?.bytes ?? 0
-    return this.waiting.splice(0, count)
+  /** The one that cannot be stored: its place is taken by a word about it, once; when even that fails it is passed over. */
+  private async refuse(batch: Taken, error: unknown): Promise<Undone> {
+    const [item] = batch
+    if (!item) return DONE
+    const { sender, value } = item
+    log.error({ err: error, agent: sender.agentId }, 'something that an agent said could not be stored; it is refused')
+    if (value.kind === 'accepted') return DONE
+    const why = `The server could not store it: ${clipText(messageOf(error), 200)}`
+    const { report } = value
+    if (value.refused === null) {
+      const body = standIn(report.body, why)
+      return this.store([{ ...item, value: { kind: 'report', report: { ...report, body }, refused: why } }])
+    }
+    sender.unstorable(report.attempt, report.seq, why)
+    return DONE
+  }
+
+  /** Those of a stored batch that were replaced by a word about them: counted, and their agents told. */
+  private async told(
+    reports: readonly { sender: Sender; report: IncomingReport; refused: string | null }[],
+  ): Promise<void> {
+    const bad = reports.filter(({ refused }) => refused !== null)
+    for (const { sender, report, refused } of bad) sender.unstorable(report.attempt, report.seq, refused ?? '')
+    await countRefused(
+      null,
+      bad.map(({ report, refused }) => ({ ...report, kind: 'unstorable' as const, why: refused ?? '' })),
+    )
   }
 }
 
-function answer(batch: readonly Waiting[], stored: Awaited<ReturnType<typeof storeReports>>): void {
+const secondsSince = (atMs: number): number => Math.round((Date.now() - atMs) / 1000)
+
+function bySender(batch: Taken): Map<Sender, { value: Work; cost: number }[]> {
+  const lanes = new Map<Sender, { value: Work; cost: number }[]>()
+  for (const { sender, value, cost } of batch) {
+    const lane = lanes.get(sender)
+    if (lane) lane.push({ value, cost })
+    else lanes.set(sender, [{ value, cost }])
+  }
+  return lanes
+}
+
+const messageOf = (error: unknown): string =>
+  storableText((error instanceof Error ? error.message.split('\n')[0] : undefined) ?? '')
+
+function faultOf(error: z.ZodError): string {
+  const [issue] = error.issues
+  return issue ? clipText(storableText(`${issue.path.join('.')}: ${issue.message}`), 200) : 'unreadable'
+}
+
+/** What stands in the record instead of a report that cannot be kept. An end stays an end: a run must not hang because its last word was unreadable. */
+function standIn(body: unknown, why: string): ReportBody {
+  const at = Date.now()
+  const isEnd = typeof body === 'object' && body !== null && 'kind' in body && body.kind === 'ended'
+  if (!isEnd) return { kind: 'output', lines: [[at, 'a', `A report of the agent is not kept. ${why}`]] }
+  return {
+    kind: 'ended',
+    at,
+    outputCut: false,
+    outputs: {},
+    end: {
+      how: 'orphaned',
+      exitCode: null,
+      signal: null,
+      detail: `How it ended cannot be told: the agent’s last report could not be kept. ${why}`,
+      sawMust: null,
+      sawMustNot: null,
+      mustNotLine: null,
+    },
+  }
+}
+
+function answer(
+  batch: readonly { readonly sender: Sender; readonly report: IncomingReport }[],
+  stored: Awaited<ReturnType<typeof storeReports>>,
+): void {
   const answered = new Set<string>()
   for (const { sender, report } of batch) {
-    const key = `${sender.agentId} ${report.attempt}`
+    const key = leaseKey(report)
     if (answered.has(key)) continue
     answered.add(key)
     const { attempt, token } = report
-    if (stored.stale.has(attempt)) sender.stale(attempt, token)
-    const acked = stored.acks.get(attempt)
+    if (stored.superseded.has(sender.agentId)) sender.superseded()
+    if (stored.stale.has(key)) sender.stale(attempt, token)
+    const acked = stored.acks.get(key)
     if (acked !== undefined) sender.acked(attempt, acked)
-    const from = stored.resend.get(attempt)
+    const from = stored.resend.get(key)
     if (from !== undefined) sender.resend(attempt, from)
   }
 }

@@ -2,10 +2,10 @@ import { z } from 'zod'
 import { slugSchema } from '@/core/work/job'
 import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
+import { seal } from '@/store/seal'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
-import { seal } from './secrets'
 
 /** User names go into commands of the machine: nothing that reads as an option or a path. */
 const userName = z

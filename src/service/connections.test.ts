@@ -3,7 +3,7 @@ import { execute, many, one } from '@/store/db'
 import { accountChangeSchema, accountSchema, addAccount, changeAccount, listAccounts, removeAccount } from './accounts'
 import { listAudit } from './audit'
 import { watchDeadlines } from './deadlines'
-import { ended, lease, makeAgent, makeJob, report, started } from './fixtures.test-help'
+import { connected, ended, lease, makeAgent, makeJob, report, started } from './fixtures.test-help'
 import { advance, makeFlow, startFlow, stepsOf } from './flow.test-help'
 import { flowRunView } from './flow-run-view'
 import { fleetForDispatch, leasesToDeliver, lockUnits, readyRuns, runningWork } from './leases'
@@ -82,7 +82,9 @@ describe('run-as accounts', () => {
     const [ready] = await readyRuns([run])
     expect(ready).toMatchObject({ account: 'harbour-files', kind: 'transfer' })
     const attempt = await lease(run, agentId)
-    const delivered = (await leasesToDeliver([agentId])).find((each) => each.lease.attempt === attempt.attempt)?.lease
+    const delivered = (await leasesToDeliver(await connected(agentId))).find(
+      (each) => each.lease.attempt === attempt.attempt,
+    )?.lease
     expect(delivered).toMatchObject({
       action: { kind: 'act', of: { kind: 'transfer', host: 'files' } },
       runAs: null,
@@ -91,7 +93,9 @@ describe('run-as accounts', () => {
     })
     const shell = await makeJob({ account: 'harbour-files' })
     const shellAttempt = await lease(await start(shell), agentId)
-    const other = (await leasesToDeliver([agentId])).find((each) => each.lease.attempt === shellAttempt.attempt)?.lease
+    const other = (await leasesToDeliver(await connected(agentId))).find(
+      (each) => each.lease.attempt === shellAttempt.attempt,
+    )?.lease
     expect(other?.runAs).toBe('harbour')
     expect(JSON.stringify(other)).not.toContain(SECRET)
   })

@@ -4,7 +4,7 @@ import { db, execute, many, one } from '@/store/db'
 import { ADMIN } from '@/store/database.test-help'
 import type { ReportBody } from '@/agent/protocol'
 import { storeReports, type StoredReports } from './reports'
-import { handOut } from './leases'
+import { handOut, type Delivery } from './leases'
 import { addArea, addJob } from './work'
 
 export async function makeAgent(name: string, slots = 4): Promise<number> {
@@ -20,11 +20,21 @@ export async function makeAgent(name: string, slots = 4): Promise<number> {
     abilities: ['command', 'script', 'wait'],
     credentialHash: randomUUID(),
   })
-  await execute(null, 'INSERT INTO agent_contacts (agent_id, last_contact_at, engine_id) VALUES ($1, now(), $2)', [
-    agent.id,
-    randomUUID(),
-  ])
+  await execute(
+    null,
+    `INSERT INTO agent_contacts (agent_id, last_contact_at, engine_id, connection) VALUES ($1, now(), $2, nextval('agent_connections'))`,
+    [agent.id, randomUUID()],
+  )
   return agent.id
+}
+
+/** These agents, over the connections that speak for them. */
+export function connected(...agentIds: number[]): Promise<Delivery[]> {
+  return many<Delivery>(
+    null,
+    'SELECT agent_id AS "agentId", connection FROM agent_contacts WHERE agent_id = ANY($1) ORDER BY agent_id',
+    [agentIds],
+  )
 }
 
 let areaId: number | undefined

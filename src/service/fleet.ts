@@ -106,11 +106,33 @@ function withVersionMark(row: Omit<AgentRow, 'isOutdated'>): AgentRow {
 export async function agentEvents(
   actor: Actor,
   id: number,
-): Promise<{ id: number; at: string; kind: string; detail: string }[]> {
+): Promise<{ id: number; at: string; kind: string; detail: string; times: number; firstAt: string | null }[]> {
   requireRight(actor, 'see')
-  return many(null, 'SELECT id, at, kind, detail FROM agent_events WHERE agent_id = $1 ORDER BY id DESC LIMIT 100', [
-    id,
-  ])
+  return many(
+    null,
+    `SELECT id, at, kind, detail, times, first_at AS "firstAt" FROM agent_events WHERE agent_id = $1 ORDER BY at DESC, id DESC LIMIT 100`,
+    [id],
+  )
+}
+
+export interface RefusedRow {
+  readonly runId: number | null
+  readonly kind: 'stale' | 'unstorable' | 'superseded'
+  readonly reason: string
+  readonly times: number
+  readonly firstAt: string
+  readonly lastAt: string
+}
+
+/** What this agent said that was not taken: of leases that were not its own any more, what could not be stored, and what came over a connection that was replaced. */
+export async function refusedReports(actor: Actor, id: number): Promise<RefusedRow[]> {
+  requireRight(actor, 'see')
+  return many<RefusedRow>(
+    null,
+    `SELECT a.run_id AS "runId", k.kind, k.reason, k.times, k.first_at AS "firstAt", k.last_at AS "lastAt"
+       FROM refused_reports k LEFT JOIN attempts a ON a.id = k.attempt_id WHERE k.agent_id = $1 ORDER BY k.last_at DESC LIMIT 50`,
+    [id],
+  )
 }
 
 export const BUSY_STRETCHES = { hour: [12, 300], day: [48, 1800], week: [84, 7200] } as const
@@ -135,8 +157,18 @@ export async function agentBusy(
   )
 }
 
+/** The same kind of event within this time is one row with a count, told with its newest detail: an agent that comes and goes makes no rows without end. */
+const SAME_EVENT_MINUTES = 10
+
 export async function addAgentEvent(tx: Tx | null, agentId: number, kind: string, detail = ''): Promise<void> {
-  await execute(tx, 'INSERT INTO agent_events (agent_id, kind, detail) VALUES ($1, $2, $3)', [agentId, kind, detail])
+  const again = await execute(
+    tx,
+    `UPDATE agent_events SET times = times + 1, first_at = coalesce(first_at, at), at = now(), detail = $3
+      WHERE id = (SELECT id FROM agent_events WHERE agent_id = $1 AND kind = $2 ORDER BY id DESC LIMIT 1) AND at > now() - make_interval(mins => $4)`,
+    [agentId, kind, detail, SAME_EVENT_MINUTES],
+  )
+  if (again === 0)
+    await execute(tx, 'INSERT INTO agent_events (agent_id, kind, detail) VALUES ($1, $2, $3)', [agentId, kind, detail])
 }
 
 /** Switch off and on, drain, change slots and labels. */

@@ -42,7 +42,10 @@ export async function beginFlows(
       ...row,
       state: 'running',
       planId: plans.get(row.id) ?? null,
-      secrets: Object.keys(within).length > 0 ? sealInputs({ ...unsealInputs(row.secrets), ...within }) : row.secrets,
+      secrets:
+        Object.keys(within).length > 0
+          ? sealInputs({ ...unsealInputs(row.secrets, row.id), ...within }, row.id)
+          : row.secrets,
       day: row.day ?? row.occurrenceDay ?? dayAt(nowMs, row.zone),
     }
   })

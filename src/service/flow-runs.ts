@@ -252,7 +252,7 @@ async function changedInputs(
   if (Object.keys(given).length === 0) return row
   const work = (await workToStart(tx, [row.jobId])).get(row.jobId)
   if (!work) throw notFound('flow', row.jobId)
-  const { own, within } = partSecrets(unsealInputs(row.secrets))
+  const { own, within } = partSecrets(unsealInputs(row.secrets, row.id))
   const known = (await SharedValues.read(tx)).known(starterOf(row))
   const { inputs, faults } = inputsFor(work.definition, { ...row.inputs, ...own, ...given }, known)
   if (faults.length > 0)
@@ -261,7 +261,7 @@ async function changedInputs(
       faults.map((fault) => fault.message).join(' '),
       faults.map((fault) => ({ path: `inputs.${fault.name}`, message: fault.message })),
     )
-  const secrets = sealInputs({ ...inputs.secrets, ...within })
+  const secrets = sealInputs({ ...inputs.secrets, ...within }, row.id)
   await execute(tx, 'UPDATE runs SET inputs = $2, secrets = $3 WHERE id = $1', [
     row.id,
     JSON.stringify(inputs.open),

@@ -172,8 +172,8 @@ export class FlowWorld {
   }
 
   /** Throws a FlowFault if its inputs do not fit. */
-  plan({ planId, inputs, secrets }: Pick<FlowRow, 'planId' | 'inputs' | 'secrets'>): Plan {
-    return layOut(planId as number, this.source(planId as number), inputs, secrets && unsealInputs(secrets))
+  plan({ id, planId, inputs, secrets }: Pick<FlowRow, 'id' | 'planId' | 'inputs' | 'secrets'>): Plan {
+    return layOut(planId as number, this.source(planId as number), inputs, secrets && unsealInputs(secrets, id))
   }
 
   jobOf(planId: number, step: PlanStep): JobFacts | undefined {

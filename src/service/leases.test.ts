@@ -1,6 +1,6 @@
 import { freshDatabase, OPERATOR } from '@/store/database.test-help'
 import { execute, many, transaction } from '@/store/db'
-import { lease, makeAgent, makeJob, started } from './fixtures.test-help'
+import { connected, lease, makeAgent, makeJob, started } from './fixtures.test-help'
 import { extendLeases, giveUpLost } from './leases'
 import { storeAccepted, storeReports } from './reports'
 import { startRun, startSchema } from './start'
@@ -54,12 +54,9 @@ async function meanwhile(first: () => Promise<unknown>, other: () => Promise<unk
   return (await Promise.allSettled(work)).map((done) => (done.status === 'fulfilled' ? 'done' : String(done.reason)))
 }
 
-const accept = (): Promise<void> => storeAccepted(held)
-const extend = (): Promise<void> =>
-  extendLeases(
-    '00000000-0000-4000-8000-000000000000',
-    agents.map((agentId) => ({ agentId, load: 0.1 })),
-  )
+const accept = (): Promise<unknown> => storeAccepted(held)
+const extend = async (): Promise<unknown> =>
+  extendLeases((await connected(...agents)).map((each) => ({ ...each, load: 0.1 })))
 const tell = (): Promise<unknown> => storeReports(held.map((each) => ({ ...each, seq: 1, body: started })))
 const giveUp = (): Promise<unknown> =>
   giveUpLost(

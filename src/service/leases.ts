@@ -4,10 +4,12 @@ import type { JobDefinition } from '@/core/work/job'
 import type { Lease } from '@/agent/protocol'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
+import { limit } from '@/store/limits'
 import { notify } from '@/store/listen'
+import { unseal } from '@/store/seal'
 import { openMatters } from './matters'
 import { changeFor, lockRuns, writeLives, type LifeChange } from './run-life'
-import { unseal, unsealInputs } from './secrets'
+import { unsealInputs } from './secrets'
 
 // Whoever changes several rows that others change too locks them first, in the order of their numbers: so each waits for the other at most once, never in a circle.
 const CONTACTS_IN_ORDER =
@@ -15,8 +17,6 @@ const CONTACTS_IN_ORDER =
 
 /** After a polite signal a process group has this long before it is killed. */
 const GRACE_SECONDS = 10
-/** Output beyond this is not kept; the process goes on. */
-const MAX_OUTPUT_BYTES = 64 * 1024 * 1024
 export const DEFAULT_USUAL_MS = 60_000
 
 /** The leader's right to hand out: a hand-out under an older epoch changes nothing. */
@@ -287,46 +287,115 @@ interface LeaseRow {
   readonly definition: JobDefinition
   readonly inputs: Record<string, string>
   readonly secrets: Buffer | null
+  readonly account: string | null
   readonly accountId: number | null
   readonly accountUser: string | null
   readonly accountSecret: Buffer | null
 }
 
-/** Leases handed out to these agents that they have not said they have. Secrets are opened here and nowhere before. */
-export async function leasesToDeliver(agentIds: readonly number[]): Promise<{ agentId: number; lease: Lease }[]> {
+/** An agent, and the connection of this engine that speaks for it. */
+export interface Delivery {
+  readonly agentId: number
+  readonly connection: number
+}
+
+const NAMES_NO_ACCOUNT = 'is gone: the run would have been carried out under the agent’s own account.'
+
+/**
+ * Leases handed out to these agents that they have not said they have. Secrets are opened here and nowhere before. A lease that cannot be made is sent to nobody: its run fails and says
+ * why, and all others go on.
+ */
+export async function leasesToDeliver(to: readonly Delivery[]): Promise<{ agentId: number; lease: Lease }[]> {
   const rows = await many<LeaseRow>(
     null,
     `SELECT a.id AS attempt, a.token, a.run_id AS run, a.number AS try, a.agent_id AS "agentId", j.title, v.definition, r.inputs, r.secrets,
-            c.id AS "accountId", c.user_name AS "accountUser", c.secret AS "accountSecret"
-       FROM attempts a JOIN runs r ON r.id = a.run_id JOIN jobs j ON j.id = r.job_id
-       JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version LEFT JOIN accounts c ON c.name = r.account
-      WHERE a.state = 'handed' AND a.agent_id = ANY($1) ORDER BY a.id LIMIT 2000`,
-    [agentIds],
+            r.account, c.id AS "accountId", c.user_name AS "accountUser", c.secret AS "accountSecret"
+       FROM unnest($1::bigint[], $2::bigint[]) AS u(agent_id, connection)
+       JOIN agent_contacts k ON k.agent_id = u.agent_id AND k.connection = u.connection
+       JOIN attempts a ON a.agent_id = u.agent_id AND a.state = 'handed' JOIN runs r ON r.id = a.run_id JOIN jobs j ON j.id = r.job_id
+       JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version LEFT JOIN accounts c ON c.id = r.account_id
+      ORDER BY a.id LIMIT 2000`,
+    [to.map(({ agentId }) => agentId), to.map(({ connection }) => connection)],
   )
-  return rows.map((row) => ({ agentId: row.agentId, lease: buildLease(row) }))
+  const broken: { runId: number; attempt: number; reason: string }[] = []
+  const leases = rows.flatMap((row) => {
+    try {
+      if (row.account !== null && row.accountId === null)
+        throw new Error(`The account ${row.account} ${NAMES_NO_ACCOUNT}`)
+      return [{ agentId: row.agentId, lease: buildLease(row) }]
+    } catch (error) {
+      broken.push({ runId: row.run, attempt: row.attempt, reason: (error as Error).message })
+      return []
+    }
+  })
+  if (broken.length > 0) await failUndeliverable(broken)
+  return leases
+}
+
+/** These attempts cannot be sent to anybody: their runs have failed, whatever tries they have left. */
+async function failUndeliverable(
+  broken: readonly { readonly runId: number; readonly attempt: number; readonly reason: string }[],
+): Promise<void> {
+  await transaction(async (tx) => {
+    const atMs = Date.now()
+    const runs = await lockRuns(
+      tx,
+      broken.map(({ runId }) => runId),
+    )
+    const changes = broken.flatMap(({ runId, reason }): LifeChange[] => {
+      const run = runs.get(runId)
+      const change = run && changeFor(run, { type: 'undeliverable', atMs, reason }, atMs)
+      return change && !('ok' in change) ? [change] : []
+    })
+    const done = await writeLives(tx, changes)
+    await execute(
+      tx,
+      `UPDATE attempts a SET state = 'failed', ended_at = now(), reason = u.reason
+         FROM unnest($1::bigint[], $2::text[]) AS u(id, reason) WHERE a.id = u.id AND a.state = 'handed' AND a.run_id = ANY($3)`,
+      [broken.map(({ attempt }) => attempt), broken.map(({ reason }) => reason), [...done]],
+    )
+    await openMatters(
+      tx,
+      changes.filter((change) => done.has(change.run.id)),
+    )
+    await notify(tx, { runs: [...done], matters: true, place: true })
+  })
+}
+
+/** Ready runs whose account was taken away from under them can go nowhere: they have failed, and say so. Returns how many. */
+export async function failWithoutAccount(): Promise<number> {
+  const gone = await many<{ id: number; account: string }>(
+    null,
+    `SELECT id, account FROM runs WHERE state = 'ready' AND account IS NOT NULL AND account_id IS NULL LIMIT 1000`,
+  )
+  if (gone.length === 0) return 0
+  return transaction(async (tx) => {
+    const nowMs = Date.now()
+    const runs = await lockRuns(
+      tx,
+      gone.map(({ id }) => id),
+    )
+    const changes = gone.flatMap(({ id, account }): LifeChange[] => {
+      const run = runs.get(id)
+      const reason = `The account ${account} ${NAMES_NO_ACCOUNT}`
+      const change = run && changeFor(run, { type: 'decided', outcome: 'failed', reason }, nowMs)
+      return change && !('ok' in change) ? [change] : []
+    })
+    const done = await writeLives(tx, changes)
+    await openMatters(
+      tx,
+      changes.filter((change) => done.has(change.run.id)),
+    )
+    await notify(tx, { runs: [...done], matters: true, place: true })
+    return done.size
+  })
 }
 
 function buildLease(row: LeaseRow): Lease {
   const { attempt, token, run, try: number, title, definition, inputs, secrets } = row
-  const hidden = unsealInputs(secrets)
+  const hidden = unsealInputs(secrets, run)
   const all = { ...inputs, ...hidden }
-  const action =
-    definition.action.kind === 'wait'
-      ? {
-          kind: 'wait' as const,
-          seconds: Math.max(
-            0,
-            60 *
-              Number(
-                typeof definition.action.minutes === 'string'
-                  ? all[definition.action.minutes.slice(2, -1)]
-                  : definition.action.minutes,
-              ) || 0,
-          ),
-        }
-      : isConnection(definition.action)
-        ? { kind: 'act' as const, of: definition.action }
-        : definition.action
+  const action = actionOf(definition, all)
   const signsIn = action.kind === 'act' && row.accountUser !== null
   return {
     attempt,
@@ -343,6 +412,7 @@ function buildLease(row: LeaseRow): Lease {
           BUGLE_ACCOUNT_SECRET: row.accountSecret ? unseal(row.accountSecret, `account ${row.accountId}`) : '',
         }
       : definition.environment,
+    account: row.account,
     runAs: action.kind === 'act' ? null : row.accountUser,
     inputs: all,
     secrets: [...Object.keys(hidden), ...(signsIn ? ['BUGLE_ACCOUNT_SECRET'] : [])],
@@ -350,8 +420,15 @@ function buildLease(row: LeaseRow): Lease {
     graceSeconds: GRACE_SECONDS,
     must: definition.success.must,
     mustNot: definition.success.mustNot,
-    maxOutputBytes: MAX_OUTPUT_BYTES,
+    maxOutputBytes: limit('output_mib') * 1024 * 1024,
   }
+}
+
+function actionOf({ action }: JobDefinition, inputs: Readonly<Record<string, string>>): Lease['action'] {
+  if (isConnection(action)) return { kind: 'act', of: action }
+  if (action.kind !== 'wait') return action
+  const minutes = typeof action.minutes === 'string' ? inputs[action.minutes.slice(2, -1)] : action.minutes
+  return { kind: 'wait', seconds: Math.max(0, 60 * (Number(minutes) || 0)) }
 }
 
 /** Stop requests for what runs on these agents. Delivered again and again until the run has ended. */
@@ -366,25 +443,35 @@ export async function stopsToDeliver(
   )
 }
 
-/** Agents that were heard of just now: remembers it, and extends all their leases. */
-export async function extendLeases(
-  engineId: string,
-  heard: readonly { agentId: number; load: number | null }[],
-): Promise<void> {
-  await transaction(async (tx) => {
-    await execute(
+export interface Heard {
+  readonly agentId: number
+  /** The connection it was heard over. */
+  readonly connection: number
+  readonly load: number | null
+}
+
+/**
+ * Agents that were heard of just now: remembers it, and extends all their leases. Only a connection that still speaks for its agent counts; returned are the agents of which that is so. What
+ * was closed or replaced meanwhile must not make the dead look alive.
+ */
+export async function extendLeases(heard: readonly Heard[]): Promise<Set<number>> {
+  return transaction(async (tx) => {
+    const held = await many<{ agentId: number }>(
       tx,
-      `UPDATE agent_contacts c SET last_contact_at = now(), engine_id = $3, load = u.load
-         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[]) AS u(agent_id, load) ON u.agent_id = l.agent_id WHERE c.agent_id = l.agent_id`,
-      [heard.map((h) => h.agentId), heard.map((h) => h.load), engineId],
+      `UPDATE agent_contacts c SET last_contact_at = now(), load = u.load
+         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[], $3::bigint[]) AS u(agent_id, load, connection) ON u.agent_id = l.agent_id
+        WHERE c.agent_id = l.agent_id AND c.connection = u.connection RETURNING c.agent_id AS "agentId"`,
+      [heard.map((h) => h.agentId), heard.map((h) => h.load), heard.map((h) => h.connection)],
     )
+    const ids = held.map(({ agentId }) => agentId)
     await execute(
       tx,
       `UPDATE attempts a SET lease_until = now() + make_interval(secs => $2)
          FROM (SELECT id FROM attempts WHERE agent_id = ANY($1) AND state IN ('handed','accepted','running') ORDER BY id FOR NO KEY UPDATE) l
         WHERE a.id = l.id`,
-      [heard.map((h) => h.agentId), config().leaseSeconds],
+      [ids, config().leaseSeconds],
     )
+    return new Set(ids)
   })
 }
 

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { clipText } from '@/core/schema/text'
 import { config } from '@/store/config'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
@@ -93,9 +94,40 @@ export async function watchAgents(): Promise<void> {
   })
 }
 
+export interface Trouble {
+  /** One open matter for each. */
+  readonly subject: string
+  /** One sentence: what it means for the work. */
+  readonly title: string
+  /** One line: what was seen. */
+  readonly evidence: string
+  readonly agentId?: number | null
+  readonly runId?: number | null
+}
+
+/** Opens a matter about something that is neither a run that failed nor an agent that is silent, or counts it to the one that is open. */
+export async function openTrouble(tx: Tx | null, { subject, title, evidence, agentId, runId }: Trouble): Promise<void> {
+  await execute(
+    tx,
+    `INSERT INTO matters (kind, subject, title, evidence, agent_id, run_id) VALUES ('trouble', $1, $2, $3, $4, $5)
+     ON CONFLICT (kind, subject) WHERE state <> 'closed' DO UPDATE
+       SET title = excluded.title, evidence = excluded.evidence, run_id = excluded.run_id, last_at = now(), times = matters.times + 1`,
+    [subject, clipText(title, 300), clipText(evidence, 1000), agentId ?? null, runId ?? null],
+  )
+}
+
+/** The trouble is over: why is said in a few words. */
+export async function closeTrouble(tx: Tx | null, subjects: readonly string[], why: string): Promise<number> {
+  return execute(
+    tx,
+    `UPDATE matters SET state = 'closed', closed_at = now(), closed_by = $2 WHERE kind = 'trouble' AND subject = ANY($1) AND state <> 'closed'`,
+    [subjects, why],
+  )
+}
+
 export interface MatterRow {
   readonly id: number
-  readonly kind: 'run-failed' | 'run-lost' | 'run-at-risk' | 'run-late' | 'agent-away'
+  readonly kind: 'run-failed' | 'run-lost' | 'run-at-risk' | 'run-late' | 'agent-away' | 'trouble'
   readonly state: 'open' | 'taken'
   readonly title: string
   readonly runId: number | null
@@ -127,7 +159,7 @@ export async function listMatters(actor: Actor): Promise<MatterRow[]> {
   requireRight(actor, 'see')
   return many<MatterRow>(
     null,
-    `SELECT m.id, m.kind, m.state, coalesce(j.title, g.name, '') AS title, m.run_id AS "runId", m.agent_id AS "agentId", g.name AS "agentName",
+    `SELECT m.id, m.kind, m.state, coalesce(nullif(m.title, ''), j.title, g.name, '') AS title, m.run_id AS "runId", m.agent_id AS "agentId", g.name AS "agentName",
             coalesce(r.reason, '') AS reason, coalesce(r.attempts, 0) AS attempts, coalesce(r.max_attempts, 0) AS "maxAttempts", m.times,
             m.evidence, m.opened_at AS "openedAt", m.last_at AS "lastAt", m.taken_by AS "takenBy", m.taken_at AS "takenAt", m.note,
             CASE WHEN m.kind = 'agent-away' THEN
@@ -141,7 +173,7 @@ export async function listMatters(actor: Actor): Promise<MatterRow[]> {
        FROM matters m LEFT JOIN runs r ON r.id = m.run_id LEFT JOIN runs s ON s.id = m.step_run_id LEFT JOIN jobs sj ON sj.id = s.job_id LEFT JOIN jobs j ON j.id = r.job_id AND m.kind <> 'agent-away'
        LEFT JOIN agents g ON g.id = m.agent_id
       WHERE m.state <> 'closed'
-      ORDER BY m.state = 'taken', m.kind <> 'agent-away', m.kind = 'run-at-risk', m.last_at DESC LIMIT 200`,
+      ORDER BY m.state = 'taken', m.kind NOT IN ('agent-away','trouble'), m.kind = 'run-at-risk', m.last_at DESC LIMIT 200`,
   )
 }
 

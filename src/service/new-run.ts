@@ -92,28 +92,30 @@ export interface NewRun {
  */
 export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(number | null)[]> {
   if (runs.length === 0) return []
+  const numbers = await numbersFor(tx, runs)
   const date = (ms: number | null | undefined): Date | null => (ms === null || ms === undefined ? null : new Date(ms))
   const placements = runs.map(placementOf)
   const waits = runs.map((run) => run.afterEarlier === true || (run.startAfterMs ?? 0) > run.createdAtMs)
   const rows = await many<{ place: number; id: number }>(
     tx,
     `WITH given AS (
-       SELECT *, nextval('runs_id_seq') AS id
+       SELECT u.*, c.id AS account_id, coalesce(u.number, nextval('runs_id_seq')) AS id
          FROM unnest($1::int[], $2::bigint[], $3::int[], $4::bigint[], $5::jsonb[], $6::text[], $7::text[], $8::jsonb[], $9::bytea[], $10::text[], $11::bigint[],
                      $12::text[], $13::bigint[], $14::text[], $15::text[], $16::int[], $17::int[], $18::int[], $19::bigint[], $20::timestamptz[],
                      $21::timestamptz[], $22::timestamptz[], $23::bool[], $24::bigint[], $25::int[], $26::jsonb[], $27::timestamptz[], $28::date[], $29::bigint[],
-                     $30::bigint[], $31::int[], $32::text[], $33::bigint[], $34::text[], $35::text[], $36::jsonb[])
+                     $30::bigint[], $31::int[], $32::text[], $33::bigint[], $34::text[], $35::text[], $36::jsonb[], $37::bigint[])
               AS u(place, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state,
                    priority, slots, max_attempts, retry_delay_ms, start_after, created_at, due_at, after_earlier, trigger_id, trigger_version,
-                   calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by, account, locks)
+                   calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by, account, locks, number)
+              LEFT JOIN accounts c ON c.name = u.account
         ORDER BY place),
      made AS (
        INSERT INTO runs (id, job_id, job_version, area_id, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key,
                          state, priority, slots, max_attempts, retry_delay_ms, start_after, created_at, ready_at, due_at, after_earlier, trigger_id,
-                         trigger_version, calendar_versions, occurrence, occurrence_day, for_agent_id, flow_run_id, step, step_path, chain_ms, held_by, account, locks)
+                         trigger_version, calendar_versions, occurrence, occurrence_day, for_agent_id, flow_run_id, step, step_path, chain_ms, held_by, account, locks, account_id)
        SELECT id, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state, priority, slots,
               max_attempts, retry_delay_ms, start_after, created_at, CASE WHEN state = 'ready' THEN created_at END, due_at, after_earlier, trigger_id,
-              trigger_version, calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by, account, locks
+              trigger_version, calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by, account, locks, account_id
          FROM given ORDER BY place
        ON CONFLICT (trigger_id, occurrence, coalesce(for_agent_id, 0)) WHERE occurrence IS NOT NULL DO NOTHING
        RETURNING id)
@@ -127,7 +129,7 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
       placements.map(({ kind }) => kind),
       placements.map(({ minVersion }) => minVersion),
       runs.map((r) => JSON.stringify(r.inputs.open)),
-      runs.map((r) => sealInputs(r.inputs.secrets ?? {})),
+      runs.map((r, i) => (r.inputs.secrets ? sealInputs(r.inputs.secrets, numbers?.[i] as number) : null)),
       runs.map((r) => r.cause),
       runs.map((r) => r.starter.id),
       runs.map((r) => r.starter.name),
@@ -155,11 +157,21 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
       runs.map((r) => r.step?.heldBy ?? null),
       placements.map(({ account }) => account),
       placements.map(({ locks }) => JSON.stringify(locks)),
+      numbers ?? runs.map(() => null),
     ],
   )
   const ids: (number | null)[] = runs.map(() => null)
   for (const { place, id } of rows) ids[place] = id
   return ids
+}
+
+/** Secrets are sealed for the run that they belong to, so its number must be there first; null: none of these runs has any. */
+async function numbersFor(tx: Tx, runs: readonly NewRun[]): Promise<number[] | null> {
+  if (!runs.some((run) => run.inputs.secrets && Object.keys(run.inputs.secrets).length > 0)) return null
+  const rows = await many<{ id: number }>(tx, `SELECT nextval('runs_id_seq') AS id FROM generate_series(1, $1)`, [
+    runs.length,
+  ])
+  return rows.map(({ id }) => id)
 }
 
 /** Where a run goes and how often it is tried. A flow run goes nowhere itself. */

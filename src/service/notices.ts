@@ -16,10 +16,10 @@ import {
 } from '@/core/work/notice'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
+import { unseal } from '@/store/seal'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
-import { unseal } from './secrets'
 
 export interface NoticeRow extends Notice {
   readonly id: number

@@ -1,8 +1,8 @@
 import { VIEWER, ADMIN, actor, freshDatabase } from '@/store/database.test-help'
 import { execute, many } from '@/store/db'
+import { seal, unseal } from '@/store/seal'
 import { listAudit } from './audit'
 import { addPerson, changePerson } from './people'
-import { seal, unseal } from './secrets'
 import {
   addToken,
   changePassword,
@@ -163,11 +163,11 @@ describe('a person', () => {
 
 describe('secrets', () => {
   it('open only with the same context, untouched', () => {
-    const sealed = seal('open sesame', 'run inputs')
-    expect(unseal(sealed, 'run inputs')).toBe('open sesame')
-    expect(() => unseal(sealed, 'account')).toThrow()
+    const sealed = seal('open sesame', 'inputs of run 7')
+    expect(unseal(sealed, 'inputs of run 7')).toBe('open sesame')
+    expect(() => unseal(sealed, 'inputs of run 8')).toThrow()
     sealed[sealed.length - 1] = (sealed.at(-1) as number) ^ 1
-    expect(() => unseal(sealed, 'run inputs')).toThrow()
+    expect(() => unseal(sealed, 'inputs of run 7')).toThrow()
     expect(seal('same', 'x').equals(seal('same', 'x'))).toBe(false)
   })
 })

@@ -1,22 +1,32 @@
 import { judge } from '@/core/run/judge'
 import type { JobDefinition } from '@/core/work/job'
 import type { OutputLine, Report, ReportBody } from '@/agent/protocol'
+import { clipText } from '@/core/schema/text'
 import { execute, many, transaction, type Tx } from '@/store/db'
+import { limit } from '@/store/limits'
 import { notify } from '@/store/listen'
 import { closeMattersOf, openMatters } from './matters'
 import { changeFor, lockRuns, writeLives, type LifeChange, type LockedRun } from './run-life'
 
 export interface IncomingReport extends Report {
   readonly agentId: number
+  /** The connection that it came over, as claimed by the agent's hello; absent: not looked at. */
+  readonly connection?: number
 }
 
+/** One attempt of one agent under one lease: what a report is answered by. */
+export const leaseKey = (of: { readonly agentId: number; readonly attempt: number; readonly token: number }): string =>
+  `${of.agentId} ${of.attempt} ${of.token}`
+
 export interface StoredReports {
-  /** For each attempt, the number up to which its reports are stored. */
-  readonly acks: ReadonlyMap<number, number>
-  /** Attempts whose lease is not this agent's any more: nothing of them was stored. */
-  readonly stale: ReadonlySet<number>
-  /** Attempts of which a report is missing, and its number. */
-  readonly resend: ReadonlyMap<number, number>
+  /** For each lease (`leaseKey`), the number up to which its reports are stored. */
+  readonly acks: ReadonlyMap<string, number>
+  /** Leases that are not this agent's any more: nothing of them was stored. */
+  readonly stale: ReadonlySet<string>
+  /** Leases of which a report is missing, and its number. */
+  readonly resend: ReadonlyMap<string, number>
+  /** Agents that another connection speaks for by now: nothing of what this one said was stored. */
+  readonly superseded: ReadonlySet<number>
 }
 
 interface AttemptRow {
@@ -40,15 +50,27 @@ interface AttemptChange {
   ran: string | null
   ended: Extract<ReportBody, { kind: 'ended' }> | null
   lastStream: string
+  outputCut: boolean
+}
+
+/** What of a batch goes where. */
+interface Sorted {
+  readonly acks: Map<string, number>
+  readonly stale: Set<string>
+  readonly resend: Map<string, number>
+  readonly chunks: { attempt: number; first: number; lines: readonly OutputLine[] }[]
+  readonly refused: IncomingReport[]
 }
 
 /**
  * Stores a batch of reports, of any agents, in one transaction. A report that is there already is acknowledged again; one whose token is not the
- * attempt's present one, or whose attempt has ended, is refused, recorded, and changes nothing.
+ * attempt's present one, or whose attempt has ended, is refused, counted, and changes nothing, nor does it touch what the attempt's own agent says in the same batch.
  */
 export async function storeReports(batch: readonly IncomingReport[]): Promise<StoredReports> {
   return transaction(async (tx) => {
-    const ids = [...new Set(batch.map((report) => report.attempt))]
+    const superseded = await supersededAgents(tx, batch)
+    const valid = batch.filter(({ agentId }) => !superseded.has(agentId))
+    const ids = [...new Set(valid.map((report) => report.attempt))]
     const runIds = await many<{ runId: number }>(
       tx,
       'SELECT DISTINCT run_id AS "runId" FROM attempts WHERE id = ANY($1)',
@@ -68,41 +90,15 @@ export async function storeReports(batch: readonly IncomingReport[]): Promise<St
       [ids],
     )
     const changes = new Map(
-      rows.map((row) => [row.id, { row, startedAtMs: null, ran: null, ended: null, lastStream: 'o' } as AttemptChange]),
+      rows.map((row): [number, AttemptChange] => [
+        row.id,
+        { row, startedAtMs: null, ran: null, ended: null, lastStream: 'o', outputCut: false },
+      ]),
     )
-    const stale = new Set<number>()
-    const resend = new Map<number, number>()
-    const acks = new Map<number, number>()
-    const chunks: { attempt: number; first: number; lines: readonly OutputLine[] }[] = []
-    const refused: IncomingReport[] = []
-
-    for (const report of [...batch].sort((a, b) => a.attempt - b.attempt || a.seq - b.seq)) {
-      const change = changes.get(report.attempt)
-      const row = change?.row
-      if (!change || !row || row.agentId !== report.agentId || row.token !== report.token) {
-        stale.add(report.attempt)
-        refused.push(report)
-        continue
-      }
-      if (report.seq <= row.reportSeq) {
-        acks.set(row.id, row.reportSeq)
-        continue
-      }
-      if (!['handed', 'accepted', 'running'].includes(row.state)) {
-        stale.add(row.id)
-        refused.push(report)
-        continue
-      }
-      if (report.seq > row.reportSeq + 1) {
-        if (!resend.has(row.id)) resend.set(row.id, row.reportSeq + 1)
-        continue
-      }
-      row.reportSeq = report.seq
-      acks.set(row.id, report.seq)
-      take(change, report.body, (first, lines) => chunks.push({ attempt: row.id, first, lines }))
-    }
-
-    const touched = [...changes.values()].filter((change) => acks.has(change.row.id) && !stale.has(change.row.id))
+    const { acks, stale, resend, chunks, refused } = sortReports(valid, changes)
+    const touched = [...changes.values()].filter(({ row }) =>
+      acks.has(leaseKey({ agentId: row.agentId, attempt: row.id, token: row.token })),
+    )
     await writeChunks(tx, chunks)
     const ends = judgeEnds(touched, runs)
     const done = await writeLives(
@@ -119,7 +115,12 @@ export async function storeReports(batch: readonly IncomingReport[]): Promise<St
       tx,
       finished.filter((c) => c.life.state === 'succeeded').map((c) => c.run.id),
     )
-    if (refused.length > 0) await recordStale(tx, refused)
+    await countRefused(tx, [
+      ...refused.map((report) => ({ ...report, kind: 'stale' as const, why: report.body.kind })),
+      ...batch
+        .filter(({ agentId }) => superseded.get(agentId) === 'replaced')
+        .map((report) => ({ ...report, kind: 'superseded' as const, why: report.body.kind })),
+    ])
     const changed = [...new Set(touched.map((change) => change.row.runId))]
     if (changed.length > 0) {
       const failed = finished.some((c) => c.life.state === 'failed')
@@ -129,9 +130,51 @@ export async function storeReports(batch: readonly IncomingReport[]): Promise<St
         ...(failed ? { matters: true as const } : {}),
       })
     }
-    return { acks, stale, resend }
+    return { acks, stale, resend, superseded: new Set(superseded.keys()) }
   })
 }
+
+/** The agents in a batch whose reports came over a connection that another one has replaced, or that has closed meanwhile. */
+async function supersededAgents(tx: Tx, batch: readonly IncomingReport[]): Promise<Map<number, 'replaced' | 'closed'>> {
+  const claims = new Map<number, number>()
+  for (const { agentId, connection } of batch) if (connection !== undefined) claims.set(agentId, connection)
+  if (claims.size === 0) return new Map()
+  const rows = await many<{ agentId: number; how: 'replaced' | 'closed' }>(
+    tx,
+    `SELECT u.agent_id AS "agentId", CASE WHEN c.connection IS NULL THEN 'closed' ELSE 'replaced' END AS how FROM unnest($1::bigint[], $2::bigint[]) AS u(agent_id, connection)
+      JOIN agent_contacts c ON c.agent_id = u.agent_id WHERE c.connection IS DISTINCT FROM u.connection`,
+    [[...claims.keys()], [...claims.values()]],
+  )
+  return new Map(rows.map(({ agentId, how }) => [agentId, how]))
+}
+
+/** Takes each report in the order of its number, or says why it is not taken. */
+function sortReports(batch: readonly IncomingReport[], changes: ReadonlyMap<number, AttemptChange>): Sorted {
+  const sorted: Sorted = { acks: new Map(), stale: new Set(), resend: new Map(), chunks: [], refused: [] }
+  for (const report of [...batch].sort((a, b) => a.attempt - b.attempt || a.seq - b.seq)) {
+    const key = leaseKey(report)
+    const change = changes.get(report.attempt)
+    const row = change?.row
+    const isOwn = row !== undefined && row.agentId === report.agentId && row.token === report.token
+    const isOpen = isOwn && ['handed', 'accepted', 'running'].includes(row.state)
+    if (isOwn && report.seq <= row.reportSeq) sorted.acks.set(key, row.reportSeq)
+    else if (!change || !row || !isOpen) {
+      sorted.stale.add(key)
+      sorted.refused.push(report)
+    } else if (report.seq > row.reportSeq + 1) {
+      if (!sorted.resend.has(key)) sorted.resend.set(key, row.reportSeq + 1)
+    } else {
+      row.reportSeq = report.seq
+      sorted.acks.set(key, report.seq)
+      take(change, report.body, (first, lines) => sorted.chunks.push({ attempt: row.id, first, lines }))
+    }
+  }
+  return sorted
+}
+
+/** An agent's clock may be off: nothing it tells of happened before the hand-out, nor will it happen. */
+const clamped = (atMs: number, row: AttemptRow): number =>
+  Math.min(Date.now(), Math.max(row.handedAt.getTime(), Math.trunc(atMs)))
 
 function take(
   change: AttemptChange,
@@ -141,18 +184,20 @@ function take(
   const { row } = change
   switch (body.kind) {
     case 'started':
-      change.startedAtMs = body.at
-      change.ran = JSON.stringify(body.ran).replaceAll('\\u0000', '')
+      change.startedAtMs = clamped(body.at, row)
+      change.ran = JSON.stringify(body.ran)
       return
     case 'output': {
-      addChunk(row.outputLines + 1, body.lines)
-      row.outputLines += body.lines.length
-      for (const [, stream, text] of body.lines) {
+      const lines = withinLimits(change, body.lines)
+      if (lines.length === 0) return
+      addChunk(row.outputLines + 1, lines)
+      row.outputLines += lines.length
+      for (const [, stream, text] of lines) {
         row.outputBytes += text.length
         // The line that tells most about a failure: the last on standard error, else the last of all.
         if (text.trim() === '' || stream === 'a') continue
         if (stream === 'e' || change.lastStream !== 'e') {
-          row.tellingLine = text.slice(0, 300)
+          row.tellingLine = clipText(text, 300)
           change.lastStream = stream
         }
       }
@@ -161,6 +206,16 @@ function take(
     case 'ended':
       change.ended = body
   }
+}
+
+/** The agent keeps to the limits of output; the server does so too, whatever the agent does. What the agent cut leaves room for its last lines. */
+function withinLimits(change: AttemptChange, lines: readonly OutputLine[]): readonly OutputLine[] {
+  const { row } = change
+  const mostBytes = (limit('output_mib') + 2) * 1024 * 1024
+  const room = Math.max(0, limit('output_lines') + 100_000 - row.outputLines)
+  const kept = row.outputBytes >= mostBytes ? [] : lines.slice(0, room)
+  if (kept.length < lines.length) change.outputCut = true
+  return kept.map(([at, stream, text]): OutputLine => [clamped(at, row), stream, text])
 }
 
 interface Ended {
@@ -177,8 +232,7 @@ function judgeEnds(touched: readonly AttemptChange[], runs: Map<number, LockedRu
     const run = runs.get(row.runId)
     if (!ended || !run) return []
     const { outcome, reason } = judge(ended.end, row.definition.success, row.definition.timeLimitSeconds)
-    // An agent's clock may be off: nothing ends before it was handed out, nor in the future.
-    const atMs = Math.min(Date.now(), Math.max(row.handedAt.getTime(), ended.at))
+    const atMs = clamped(ended.at, row)
     const change = changeFor(run, { type: 'ended', atMs, outcome, reason }, atMs, { exitCode: ended.end.exitCode })
     if ('ok' in change) return []
     const state = outcome === 'stopped' ? 'cancelled' : outcome === 'succeeded' ? 'succeeded' : 'failed'
@@ -199,10 +253,7 @@ async function writeChunks(
       chunks.map((c) => c.attempt),
       chunks.map((c) => c.first),
       chunks.map((c) => c.lines.length),
-      // PostgreSQL's jsonb has no NUL; lone surrogates are no text either.
-      chunks.map((c) =>
-        JSON.stringify(c.lines.map(([at, stream, text]) => [at, stream, text.replaceAll('\0', '␀').toWellFormed()])),
-      ),
+      chunks.map((c) => JSON.stringify(c.lines)),
     ],
   )
 }
@@ -233,25 +284,39 @@ async function writeAttempts(
       touched.map((c) => c.row.reportSeq),
       touched.map((c) => c.row.outputLines),
       touched.map((c) => c.row.outputBytes),
-      touched.map((c) => c.row.tellingLine.replaceAll('\0', '␀').toWellFormed()),
+      touched.map((c) => c.row.tellingLine),
       touched.map((c) => (ends.has(c.row.id) ? new Date((ends.get(c.row.id) as Ended).atMs) : null)),
       touched.map((c) => ends.get(c.row.id)?.reason ?? null),
       touched.map((c) => ends.get(c.row.id)?.exitCode ?? null),
-      touched.map((c) => c.ended?.outputCut ?? false),
-      touched.map((c) => (c.ended ? JSON.stringify(c.ended.outputs).replaceAll('\\u0000', '') : null)),
+      touched.map((c) => c.outputCut || (c.ended?.outputCut ?? false)),
+      touched.map((c) => (c.ended ? JSON.stringify(c.ended.outputs) : null)),
     ],
   )
 }
 
-async function recordStale(tx: Tx, refused: readonly IncomingReport[]): Promise<void> {
+export interface Refusal {
+  readonly agentId: number
+  readonly attempt: number
+  readonly kind: 'stale' | 'unstorable' | 'superseded'
+  readonly why: string
+}
+
+/** Counts what was refused, one row for each attempt and kind. What an agent says of attempts that are not its own counts together, so that it cannot make rows without end. */
+export async function countRefused(tx: Tx | null, refused: readonly Refusal[]): Promise<void> {
+  if (refused.length === 0) return
   await execute(
     tx,
-    `INSERT INTO stale_reports (agent_id, attempt_id, token, kind) SELECT * FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::text[])`,
+    `INSERT INTO refused_reports AS k (agent_id, attempt_id, kind, reason, times)
+     SELECT u.agent_id, coalesce(a.id, 0), u.kind, max(u.why), count(*)
+       FROM unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[]) AS u(agent_id, attempt_id, kind, why)
+       LEFT JOIN attempts a ON a.id = u.attempt_id AND a.agent_id = u.agent_id
+      GROUP BY 1, 2, 3 ORDER BY 1, 2, 3
+     ON CONFLICT (agent_id, attempt_id, kind) DO UPDATE SET times = k.times + excluded.times, last_at = now(), reason = excluded.reason`,
     [
       refused.map((r) => r.agentId),
       refused.map((r) => r.attempt),
-      refused.map((r) => r.token),
-      refused.map((r) => r.body.kind),
+      refused.map((r) => r.kind),
+      refused.map((r) => clipText(r.why, 500)),
     ],
   )
 }

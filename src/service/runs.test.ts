@@ -1,7 +1,18 @@
 import { randomUUID } from 'node:crypto'
 import { ADMIN, OPERATOR, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
-import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
+import {
+  connected,
+  ended,
+  lease,
+  makeAgent,
+  makeJob,
+  output,
+  outputOf,
+  report,
+  started,
+  stateOf,
+} from './fixtures.test-help'
 import {
   giveUpLost,
   handOut,
@@ -11,6 +22,7 @@ import {
   stopsToDeliver,
   takeLeadership,
 } from './leases'
+import { leaseKey } from './reports'
 import { closeMatter, listMatters, takeMatter, watchAgents } from './matters'
 import { oneRun, readOutput, searchOutput, whyWaiting, type RunFull } from './run-page'
 import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from './start'
@@ -31,17 +43,17 @@ describe('a run', () => {
     const held = await lease(id, agentId)
     expect(await stateOf(id)).toMatchObject({ state: 'running', attempts: 1 })
     await report(agentId, held, 1, started, output('one', 'two'))
-    const { acks } = await report(agentId, held, 3, output('three\0'), ended(0))
-    expect(acks.get(held.attempt)).toBe(4)
+    const { acks } = await report(agentId, held, 3, output('three\uFFFD'), ended(0))
+    expect(acks.get(leaseKey({ agentId, ...held }))).toBe(4)
     expect(await stateOf(id)).toMatchObject({ state: 'succeeded', reason: 'Exit code 0.' })
-    expect(await outputOf(held.attempt)).toEqual(['one', 'two', 'three␀'])
+    expect(await outputOf(held.attempt)).toEqual(['one', 'two', 'three\uFFFD'])
     const page = (await oneRun(OPERATOR, id)) as RunFull
     expect(page.tries[0]).toMatchObject({ state: 'succeeded', outputLines: 3, byHand: 'cd / && sh' })
     expect(
       (await readOutput(OPERATOR, id, { attempt: held.attempt, from: 2, count: 2 })).rows.map((r) => [r.n, r.text]),
     ).toEqual([
       [2, 'two'],
-      [3, 'three␀'],
+      [3, 'three\uFFFD'],
     ])
     expect(await searchOutput(OPERATOR, id, { attempt: held.attempt, text: 'TWO' })).toEqual({
       lines: [2],
@@ -54,9 +66,9 @@ describe('a run', () => {
     const held = await lease(id, agentId)
     await report(agentId, held, 1, started, output('one'))
     const again = await report(agentId, held, 1, started, output('one'), output('two'))
-    expect(again.acks.get(held.attempt)).toBe(3)
+    expect(again.acks.get(leaseKey({ agentId, ...held }))).toBe(3)
     const gap = await report(agentId, held, 5, output('five'))
-    expect(gap.resend.get(held.attempt)).toBe(4)
+    expect(gap.resend.get(leaseKey({ agentId, ...held }))).toBe(4)
     expect(await outputOf(held.attempt)).toEqual(['one', 'two'])
   })
 
@@ -68,17 +80,20 @@ describe('a run', () => {
     await giveUpLost([old.attempt], 'gone')
     const present = await lease(id, agentId)
     const before = await stateOf(id)
-    expect((await report(agentId, old, 2, output('late'), ended(0))).stale.has(old.attempt)).toBe(true)
-    expect(
-      (await report(agentId, { ...present, token: old.token }, 1, started, ended(0))).stale.has(present.attempt),
-    ).toBe(true)
-    expect((await report(other, present, 1, started, ended(0))).stale.has(present.attempt)).toBe(true)
+    expect((await report(agentId, old, 2, output('late'), ended(0))).stale.has(leaseKey({ agentId, ...old }))).toBe(
+      true,
+    )
+    const mixed = { ...present, token: old.token }
+    const under = await report(agentId, mixed, 1, started, ended(0))
+    expect(under.stale.has(leaseKey({ agentId, ...mixed }))).toBe(true)
+    const foreign = await report(other, present, 1, started, ended(0))
+    expect(foreign.stale.has(leaseKey({ agentId: other, ...present }))).toBe(true)
     expect(await stateOf(id)).toEqual(before)
     expect(await outputOf(old.attempt)).toEqual([])
     const { n } = await one<{ n: number }>(
       null,
-      'SELECT count(*)::int AS n FROM stale_reports WHERE attempt_id = ANY($1)',
-      [[old.attempt, present.attempt]],
+      'SELECT sum(times)::int AS n FROM refused_reports WHERE agent_id = ANY($1)',
+      [[agentId, other]],
     )
     expect(n).toBe(6)
   })
@@ -152,7 +167,7 @@ describe('a run', () => {
     const row = await one(null, 'SELECT r.*, r.secrets::text AS text FROM runs r WHERE id = $1', [id])
     expect(JSON.stringify(row)).not.toContain('open sesame')
     await lease(id, agentId)
-    const delivered = (await leasesToDeliver([agentId])).find((d) => d.lease.run === id)
+    const delivered = (await leasesToDeliver(await connected(agentId))).find((d) => d.lease.run === id)
     expect(delivered?.lease).toMatchObject({ inputs: { word: 'open sesame' }, secrets: ['word'] })
     const page = await oneRun(ADMIN, id)
     expect(JSON.stringify(page)).not.toContain('open sesame')
@@ -160,7 +175,9 @@ describe('a run', () => {
     await stopRun(OPERATOR, id)
     const again = await runAgain(OPERATOR, id, againSchema.parse({}))
     await lease(again.id, agentId)
-    expect((await leasesToDeliver([agentId])).find((d) => d.lease.run === again.id)?.lease.inputs).toEqual({
+    expect(
+      (await leasesToDeliver(await connected(agentId))).find((d) => d.lease.run === again.id)?.lease.inputs,
+    ).toEqual({
       word: 'open sesame',
     })
   })

@@ -4,7 +4,7 @@ import { execute, many, one } from '@/store/db'
 import { listAudit } from './audit'
 import { exportBundle } from './bundle-out'
 import { importBundle } from './bundle-in'
-import { makeAgent, makeJob } from './fixtures.test-help'
+import { connected, makeAgent, makeJob } from './fixtures.test-help'
 import { advance, carryOut, hand, makeFlow, namedJob, picture, readySteps } from './flow.test-help'
 import { leasesToDeliver } from './leases'
 import {
@@ -46,7 +46,7 @@ beforeAll(async () => {
 
 /** What the agent is given with this run. */
 async function leaseOf(run: number, agent: number): Promise<Record<string, string>> {
-  const lease = (await leasesToDeliver([agent])).find((each) => each.lease.run === run)
+  const lease = (await leasesToDeliver(await connected(agent))).find((each) => each.lease.run === run)
   return lease?.lease.inputs ?? {}
 }
 

@@ -4,10 +4,10 @@ import { sharedNameOf, valueFault, type Input, type KnownValues } from '@/core/w
 import { slugSchema } from '@/core/work/job'
 import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
+import { seal, unseal } from '@/store/seal'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem, type FieldFault } from './problem'
-import { seal, unseal } from './secrets'
 
 const title = z.string().trim().min(1, 'A shared value needs a title.').max(80)
 const value = z

@@ -95,7 +95,7 @@ export async function runAgain(
       )
       if (!old) throw notFound('run', runId)
       const job = await jobToStart(tx, old.jobId)
-      const secrets = unsealInputs(old.secrets)
+      const secrets = unsealInputs(old.secrets, runId)
       // Inputs that the job no longer has are left behind.
       const known = new Set(job.definition.inputs.map((input) => input.name))
       const before = Object.entries({ ...old.inputs, ...secrets }).filter(([name]) => known.has(name))

@@ -77,6 +77,6 @@ export async function purge(): Promise<number> {
   await execute(null, `DELETE FROM sign_in_attempts WHERE at < now() - interval '7 days'`)
   await execute(null, `DELETE FROM not_started WHERE at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM load_samples WHERE at < now() - interval '400 days'`)
-  await execute(null, `DELETE FROM stale_reports WHERE at < now() - interval '60 days'`)
+  await execute(null, `DELETE FROM refused_reports WHERE last_at < now() - interval '60 days'`)
   return output + runs.length
 }

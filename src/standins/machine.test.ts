@@ -24,6 +24,7 @@ const lease = (change: Partial<Lease> = {}): Lease => ({
   environment: { A: '1' },
   inputs: { harbour: 'orrin' },
   secrets: [],
+  account: null,
   runAs: null,
   timeLimitSeconds: null,
   graceSeconds: 1,

@@ -1,5 +1,5 @@
 import { AgentLink, type Host } from '@/agent/link'
-import { Outbox } from '@/agent/outbox'
+import { Outbox, unstorableNote } from '@/agent/outbox'
 import type { AgentFacts, Lease, OutputLine, Report } from '@/agent/protocol'
 
 /** How a simulated machine acts one attempt out. Times in milliseconds from the start. */
@@ -54,6 +54,8 @@ export class SimulatedMachine {
         const one = this.acting.get(attempt)
         if (one?.ended && one.outbox.isEmpty) this.remove(attempt)
       },
+      onUnstorable: (attempt, seq, why) =>
+        this.acting.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
       log: options.log ?? (() => undefined),
     }
     this.link = new AgentLink(options.gateway, options.credential, host)

@@ -22,8 +22,8 @@ const configSchema = z.object({
   /** Where people find the pages; begins the links in notices. */
   BUGLE_PUBLIC_URL: z.string().default(''),
   BUGLE_SECURE_COOKIES: z.enum(['0', '1']).default('0'),
-  /** A proxy in front sets X-Forwarded-For and may be believed. */
-  BUGLE_TRUST_PROXY: z.enum(['0', '1']).default('0'),
+  /** How many proxies of ours stand in front: so many entries of X-Forwarded-For, from the end, are believed. */
+  BUGLE_PROXIES: z.coerce.number().int().min(0).max(10).default(0),
 })
 
 export interface Config {
@@ -40,7 +40,7 @@ export interface Config {
   readonly zone: string
   readonly publicUrl: string
   readonly secureCookies: boolean
-  readonly trustProxy: boolean
+  readonly proxies: number
 }
 
 let cached: Config | undefined
@@ -67,7 +67,7 @@ export function config(): Config {
     zone: env.BUGLE_ZONE,
     publicUrl: env.BUGLE_PUBLIC_URL.replace(/\/$/, ''),
     secureCookies: env.BUGLE_SECURE_COOKIES === '1',
-    trustProxy: env.BUGLE_TRUST_PROXY === '1',
+    proxies: env.BUGLE_PROXIES,
   }
   return cached
 }

@@ -6,8 +6,9 @@ import { flows } from './migrations/0003-flows'
 import { connections } from './migrations/0004-connections'
 import { notices } from './migrations/0005-notices'
 import { sharedValues } from './migrations/0006-shared-values'
+import { bounds } from './migrations/0007-bounds'
 
-const MIGRATIONS = [foundation, timing, flows, connections, notices, sharedValues]
+const MIGRATIONS = [foundation, timing, flows, connections, notices, sharedValues, bounds]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

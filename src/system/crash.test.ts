@@ -170,7 +170,7 @@ describe('an agent cut off from the server', () => {
     system.signal('agent1', 'SIGCONT')
     await eventually(
       'the old lease to be refused',
-      async () => ((await system.query<{ n: number }>('SELECT count(*)::int AS n FROM stale_reports'))[0]?.n ?? 0) > 0,
+      async () => ((await system.query<{ n: number }>('SELECT coalesce(sum(times), 0)::int AS n FROM refused_reports'))[0]?.n ?? 0) > 0,
     )
     expect((await allEnded(1))[0]).toMatchObject({ state: 'succeeded', attempts: 2 })
     expect(executions()).toEqual([`${id} 1`, `${id} 2`])

@@ -1,5 +1,6 @@
 import { type ZodType, type z } from 'zod'
 import type { Right } from '@/core/people/roles'
+import { callerAddress as addressFrom } from '@/core/net/address'
 import { config } from '@/store/config'
 import { requireRight, type Actor } from '@/service/actor'
 import { faultsFrom } from '@/core/schema/faults'
@@ -118,13 +119,7 @@ function depthOf(text: string): number {
 }
 
 export function callerAddress(request: Request): string {
-  // Next.js sets the header itself for direct connections; in front of a proxy that is believed, its first entry is the caller.
-  const forwarded =
-    request.headers
-      .get('x-forwarded-for')
-      ?.split(',')
-      .map((part) => part.trim()) ?? []
-  return (config().trustProxy ? forwarded[0] : forwarded.at(-1)) ?? 'unknown'
+  return addressFrom(undefined, request.headers.get('x-forwarded-for') ?? undefined, config().proxies) || 'unknown'
 }
 
 export function cookieOf(request: Request): string | undefined {

@@ -54,6 +54,8 @@ export type RunEvent =
   | { readonly type: 'lost'; readonly atMs: number; readonly reason: string }
   /** No agent of its target can be reached, and its job does not want to wait longer. */
   | { readonly type: 'unreachable'; readonly atMs: number; readonly reason: string }
+  /** What was handed out cannot be sent: another try would not be different. */
+  | { readonly type: 'undeliverable'; readonly atMs: number; readonly reason: string }
   /** It cannot be carried out at all, or a person says how it ended. */
   | { readonly type: 'decided'; readonly outcome: 'succeeded' | 'failed'; readonly reason: string }
   | { readonly type: 'stopAsked'; readonly atMs: number; readonly by: string }
@@ -97,6 +99,10 @@ export function advance(life: RunLife, event: RunEvent): Advance {
 
     case 'unreachable':
       if (life.state !== 'ready') return refuse(life, event)
+      return { ok: true, life: { ...life, state: 'failed' }, reason: event.reason, effects: ['finish'] }
+
+    case 'undeliverable':
+      if (life.state !== 'running') return refuse(life, event)
       return { ok: true, life: { ...life, state: 'failed' }, reason: event.reason, effects: ['finish'] }
 
     case 'decided':

@@ -90,7 +90,7 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
   const router = useRouter()
   const say = useSay()
   const [taking, setTaking] = useState(false)
-  const isRun = matter.kind !== 'agent-away'
+  const isRun = matter.kind !== 'agent-away' && matter.kind !== 'trouble'
   const { colour, mark } = LOOKS[matter.kind]
   const isBad = matter.kind === 'run-failed' || matter.kind === 'run-lost'
   const page = pageOf(matter)
@@ -110,7 +110,7 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
     <Card $colour={colour} $taken={matter.state === 'taken'}>
       <h3>
         <StateMark mark={mark} />
-        <Link href={page}>{headline(matter)}</Link>
+        {page === null ? headline(matter) : <Link href={page}>{headline(matter)}</Link>}
       </h3>
       {matter.state === 'taken' ? (
         <p>
@@ -140,6 +140,17 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
                   </>
                 )}
               </>
+            ) : matter.kind === 'trouble' ? (
+              <>
+                <Time at={matter.lastAt} withRelative />
+                {matter.times > 1 && (
+                  <>
+                    {' '}
+                    · {count(matter.times, 'time')} since <Time at={matter.openedAt} />
+                  </>
+                )}
+                . {matter.evidence}
+              </>
             ) : (
               <>
                 Silent since <Time at={matter.openedAt} withRelative />.{' '}
@@ -163,7 +174,9 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
             Run again from {matter.stepTitle}
           </Button>
         )}
-        <ButtonLink href={page}>{!isRun ? 'Open agent' : isBad ? 'Output' : 'Open run'}</ButtonLink>
+        {page !== null && (
+          <ButtonLink href={page}>{page.startsWith('/fleet') ? 'Open agent' : isBad ? 'Output' : 'Open run'}</ButtonLink>
+        )}
         {matter.state === 'open' && (
           <Button onPress={() => setTaking(true)} whyNot={why}>
             Take
@@ -188,15 +201,19 @@ const LOOKS: Record<MatterRow['kind'], { colour: string; mark: Mark }> = {
   'run-at-risk': { colour: 'late', mark: 'late' },
   'run-late': { colour: 'late', mark: 'late' },
   'agent-away': { colour: 'lost', mark: 'away' },
+  trouble: { colour: 'late', mark: 'late' },
 }
 
-function pageOf({ kind, runId, agentId, stepPath }: MatterRow): string {
-  if (kind === 'agent-away') return `/fleet/agents/${agentId}`
+/** Where it is looked into; null: there is no page of it. */
+function pageOf({ kind, runId, agentId, stepPath }: MatterRow): string | null {
+  if (kind === 'agent-away' || (kind === 'trouble' && agentId !== null)) return `/fleet/agents/${agentId}`
+  if (runId === null) return null
   return stepPath === null ? `/runs/${runId}` : `/runs/${runId}?step=${encodeURIComponent(stepPath)}`
 }
 
 function headline({ kind, title, stepTitle, agentName }: MatterRow): ReactNode {
   if (kind === 'agent-away') return <>{title} has not called</>
+  if (kind === 'trouble') return title
   if (kind === 'run-at-risk') return `${title} is at risk of being late`
   if (kind === 'run-late') return `${title} is late`
   const where = agentName ? ` on ${agentName}` : ''

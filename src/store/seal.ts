@@ -1,0 +1,40 @@
+import { createCipheriv, createDecipheriv, randomBytes } from 'node:crypto'
+import { secretKey } from './config'
+
+let key: Buffer | undefined
+const theKey = (): Buffer => (key ??= secretKey())
+
+/** What was sealed cannot be opened: with another key, moved to another row, or changed by a byte. */
+export class SealBroken extends Error {}
+
+const NONCE_BYTES = 12
+const TAG_BYTES = 16
+
+/**
+ * AES-256-GCM (NIST SP 800-38D): 12 bytes nonce, 16 bytes tag, ciphertext. `context` names what the secret belongs to, a row and never only a kind of row, and is bound in: copied to another
+ * one it does not open.
+ */
+export function seal(plain: string, context: string): Buffer {
+  const nonce = randomBytes(NONCE_BYTES)
+  const cipher = createCipheriv('aes-256-gcm', theKey(), nonce)
+  cipher.setAAD(Buffer.from(context))
+  const sealed = Buffer.concat([cipher.update(plain, 'utf8'), cipher.final()])
+  return Buffer.concat([nonce, cipher.getAuthTag(), sealed])
+}
+
+/** Throws `SealBroken` if the key, the context or a byte is another one. */
+export function unseal(sealed: Buffer, context: string): string {
+  try {
+    const decipher = createDecipheriv('aes-256-gcm', theKey(), sealed.subarray(0, NONCE_BYTES))
+    decipher.setAAD(Buffer.from(context))
+    decipher.setAuthTag(sealed.subarray(NONCE_BYTES, NONCE_BYTES + TAG_BYTES))
+    return Buffer.concat([decipher.update(sealed.subarray(NONCE_BYTES + TAG_BYTES)), decipher.final()]).toString('utf8')
+  } catch (error) {
+    throw new SealBroken(`A stored secret (${context}) cannot be opened: it was sealed with another key, or changed.`, {
+      cause: error,
+    })
+  }
+}
+
+/** What the secret inputs of a run are bound to. */
+export const runContext = (runId: number): string => `inputs of run ${runId}`
