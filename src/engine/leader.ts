@@ -1,7 +1,16 @@
 import pg from 'pg'
 import { config } from '@/store/config'
 import { fireDue, nextDueMs } from '@/service/firing'
-import { giveUpLost, LeadershipLost, releaseDue, takeLeadership } from '@/service/leases'
+import {
+  failWithoutAccount,
+  giveUpLost,
+  isLeadFree,
+  LEAD_SECONDS,
+  LeadershipLost,
+  releaseDue,
+  renewLeadership,
+  takeLeadership,
+} from '@/service/leases'
 import { watchDeadlines } from '@/service/deadlines'
 import { queueNotices, sendNotices } from '@/service/notices'
 import { watchAgents } from '@/service/matters'
@@ -10,19 +19,25 @@ import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/s
 import { log } from './log'
 import { paced } from './pace'
 import { Placer } from './placer'
+import type { Troubles } from './trouble'
 
 /** Any number, the same for all engines. */
 const LEADER_LOCK = 4_380_002
+const RENEW_MS = (LEAD_SECONDS * 1000) / 4
+/** A loop that is at one and the same piece of work for so long hangs: then the lead is let go. */
+const HANGS_MS = 120_000
 
 interface Term {
   readonly epoch: number
   readonly placer: Placer
   readonly since: number
+  renewedAt: number
 }
 
 /**
  * The one engine that places runs, at a time: it holds an advisory lock on a connection of its own, so that its end frees the lock at
- * once. Against a leader that has lost the lock and does not know it yet, hand-outs carry the epoch of its term.
+ * once; and a lease, renewed by the loop that places, so that one that hangs loses the lead too: another ends its connection, and with it the lock. Against a leader that has lost the lead and
+ * does not know it yet, hand-outs carry the epoch of its term.
  */
 export class Leader {
   private client: pg.Client | undefined
@@ -32,42 +47,49 @@ export class Leader {
   private lastPurge = 0
   private readonly loops: { stop: () => Promise<void> }[] = []
   private readonly placing: ReturnType<typeof paced>
-  private readonly minding: ReturnType<typeof paced>
   private readonly firing: ReturnType<typeof paced>
   private nextFire: NodeJS.Timeout | undefined
+  /** Since when each loop is at its present piece of work. */
+  private readonly busySince = new Map<string, number>()
 
-  constructor(private readonly engineId: string) {
-    const told = (what: string) => (error: unknown) => {
-      if (error instanceof LeadershipLost) void this.resign()
-      else log.error({ err: error }, what)
-    }
-    this.placing = paced(() => this.place(), {
-      restMs: 15,
-      everyMs: 1000,
-      onError: told('placing failed; tried again'),
-    })
-    this.minding = paced(() => this.mind(), {
-      restMs: 200,
-      everyMs: 500,
-      onError: told('looking after runs failed; tried again'),
-    })
-    this.firing = paced(() => this.fire(), {
-      restMs: 20,
-      everyMs: 1000,
-      onError: told('starting what is due failed; tried again'),
-    })
-    const upkeep = paced(() => this.keepUp(), {
-      restMs: 5_000,
-      everyMs: 20_000,
-      onError: told('upkeep failed; tried again'),
-    })
-    const notices = paced(() => this.notify(), {
-      restMs: 500,
-      everyMs: 3_000,
-      onError: told('sending notices failed; tried again'),
-    })
+  constructor(
+    private readonly engineId: string,
+    private readonly troubles: Troubles,
+  ) {
+    this.placing = this.loop('place runs', 15, 1000, (term) => this.place(term))
+    const minding = this.loop('look after runs', 200, 500, (term) => this.mind(term))
+    this.firing = this.loop('start what is due', 20, 1000, (term) => this.fire(term))
+    const upkeep = this.loop('keep house', 5_000, 20_000, () => this.keepUp())
+    const notices = this.loop('send notices', 500, 3_000, () => this.notify())
     const electing = paced(() => this.elect(), { restMs: 250, everyMs: 500, onError: () => undefined })
-    this.loops.push(this.placing, this.minding, this.firing, upkeep, notices, electing)
+    this.loops.push(this.placing, minding, this.firing, upkeep, notices, electing)
+  }
+
+  /** Work of the leader alone; whatever it throws is told, and the work tried again. */
+  private loop(
+    what: string,
+    restMs: number,
+    everyMs: number,
+    work: (term: Term) => Promise<void>,
+  ): ReturnType<typeof paced> {
+    return paced(
+      async () => {
+        const { term } = this
+        if (!term || !(await this.stillLeads(term))) return
+        this.busySince.set(what, performance.now())
+        await work(term)
+        await this.troubles.worked(what)
+      },
+      {
+        restMs,
+        everyMs,
+        onError: (error) => {
+          if (error instanceof LeadershipLost) void this.resign()
+          else void this.troubles.failed(what, error)
+        },
+        onRest: () => this.busySince.delete(what),
+      },
+    )
   }
 
   get leads(): boolean {
@@ -98,25 +120,43 @@ export class Leader {
 
   private async elect(): Promise<void> {
     if (this.term || this.stopped) return
-    if (!this.client) {
-      const client = new pg.Client({ connectionString: config().databaseUrl, keepAlive: true })
-      const lost = (): void => {
-        if (this.client === client) this.client = undefined
-        if (this.term) log.warn('leadership lost with its connection')
-        this.term = undefined
-      }
-      client.on('error', lost)
-      client.on('end', lost)
-      await client.connect()
-      this.client = client
+    this.client ??= await this.connect()
+    const { client } = this
+    const { rows } = await client.query<{ got: boolean }>('SELECT pg_try_advisory_lock($1) AS got', [LEADER_LOCK])
+    if (!rows[0]?.got) {
+      if (await isLeadFree()) await this.endHanging(client)
+      return
     }
-    const { rows } = await this.client.query<{ got: boolean }>('SELECT pg_try_advisory_lock($1) AS got', [LEADER_LOCK])
-    if (!rows[0]?.got) return
     const epoch = await takeLeadership(this.engineId)
-    this.term = { epoch, placer: new Placer(epoch), since: Date.now() }
+    if (this.client !== client) return
+    this.term = { epoch, placer: new Placer(epoch), since: Date.now(), renewedAt: performance.now() }
     log.info({ epoch }, 'this engine leads')
     this.placing.wake()
     this.firing.wake()
+  }
+
+  private async connect(): Promise<pg.Client> {
+    const client = new pg.Client({ connectionString: config().databaseUrl, keepAlive: true })
+    const lost = (): void => {
+      if (this.client === client) this.client = undefined
+      else return
+      if (this.term) log.warn('leadership lost with its connection')
+      this.term = undefined
+    }
+    client.on('error', lost)
+    client.on('end', lost)
+    await client.connect()
+    return client
+  }
+
+  /** Whoever holds the lock has not renewed its lease: its connection is ended, which frees the lock. */
+  private async endHanging(client: pg.Client): Promise<void> {
+    const { rows } = await client.query<{ pid: number }>(
+      `SELECT pid, pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory' AND classid = 0 AND objid = $1 AND granted
+          AND database = (SELECT oid FROM pg_database WHERE datname = current_database()) AND pid <> pg_backend_pid()`,
+      [LEADER_LOCK],
+    )
+    if (rows.length > 0) log.warn({ pid: rows[0]?.pid }, 'the leader hangs; its lead is taken')
   }
 
   private async resign(): Promise<void> {
@@ -126,15 +166,28 @@ export class Leader {
     await client?.end().catch(() => undefined)
   }
 
-  private async place(): Promise<void> {
-    if (!this.term) return
-    if ((await this.term.placer.placeOnce()) > 0) this.placing.wake()
+  /** The lease is renewed by those who do the work, in time; one that has slept through it does nothing more before the database says that it still leads. */
+  private async stillLeads(term: Term): Promise<boolean> {
+    const now = performance.now()
+    if (now - term.renewedAt < RENEW_MS) return true
+    const hangs = [...this.busySince].find(([, since]) => now - since > HANGS_MS)
+    if (hangs) {
+      log.error({ loop: hangs[0] }, 'a loop hangs; the lead is let go')
+      await this.resign()
+      return false
+    }
+    await renewLeadership(term.epoch)
+    term.renewedAt = now
+    return this.term === term
+  }
+
+  private async place(term: Term): Promise<void> {
+    if ((await term.placer.placeOnce()) > 0) this.placing.wake()
   }
 
   /** Starts what is due, and sets the clock for the instant at which something is due next. */
-  private async fire(): Promise<void> {
-    if (!this.term) return
-    const { started, more } = await fireDue(this.term.epoch, Date.now())
+  private async fire(term: Term): Promise<void> {
+    const { started, more } = await fireDue(term.epoch, Date.now())
     if (started > 0) this.placing.wake()
     clearTimeout(this.nextFire)
     const next = more ? 0 : await nextDueMs()
@@ -144,35 +197,43 @@ export class Leader {
     if (more || inMs > 0) this.nextFire = setTimeout(() => this.firing.wake(), Math.min(Math.max(0, inMs), 60_000))
   }
 
-  private async mind(): Promise<void> {
-    if (!this.term) return
-    if ((await releaseDue()) > 0) this.placing.wake()
+  private async mind(term: Term): Promise<void> {
+    const { troubles } = this
+    await troubles.watch('release runs whose time has come', async () => {
+      if ((await releaseDue()) > 0) this.placing.wake()
+    })
+    await troubles.watch('look after runs whose account is gone', failWithoutAccount)
     // After an outage of ours the agents must first have had time to call again.
-    const settled = Date.now() - this.term.since > Math.max(config().awaySeconds, 2 * config().heartbeatSeconds) * 1000
+    const settled = Date.now() - term.since > Math.max(config().awaySeconds, 2 * config().heartbeatSeconds) * 1000
     if (!settled) return
-    const lost = await giveUpLost('expired', 'Its agent has not called since; the run was given up as lost.')
-    if (lost.length > 0) log.warn({ runs: lost }, 'runs lost')
-    await watchAgents()
-    await watchDeadlines()
-    await watchUnreachable(Date.now())
+    await troubles.watch('give up lost runs', async () => {
+      const lost = await giveUpLost('expired', 'Its agent has not called since; the run was given up as lost.')
+      if (lost.length > 0) log.warn({ runs: lost }, 'runs lost')
+    })
+    await troubles.watch('notice agents that are out of reach', watchAgents)
+    await troubles.watch('look at deadlines', watchDeadlines)
+    await troubles.watch('look after runs whose machines are out of reach', () => watchUnreachable(Date.now()))
   }
 
   private async notify(): Promise<void> {
-    if (!this.term) return
-    await queueNotices()
+    await this.troubles.watch('note what is to be told', async () => void (await queueNotices()))
     await sendNotices()
   }
 
   private async keepUp(): Promise<void> {
-    if (!this.term) return
     const now = new Date()
-    await sampleLoad(new Date(now.getTime() - 3 * SAMPLE_SECONDS * 1000), now)
-    await refreshUsual(this.lastUsual.getTime() === 0 ? new Date(now.getTime() - 86_400_000) : this.lastUsual)
-    this.lastUsual = now
-    if (now.getTime() - this.lastPurge > 600_000) {
-      await clearBoard()
+    await this.troubles.watch('record how busy agents were', () =>
+      sampleLoad(new Date(now.getTime() - 3 * SAMPLE_SECONDS * 1000), now),
+    )
+    await this.troubles.watch('work out usual lengths', async () => {
+      await refreshUsual(this.lastUsual.getTime() === 0 ? new Date(now.getTime() - 86_400_000) : this.lastUsual)
+      this.lastUsual = now
+    })
+    if (now.getTime() - this.lastPurge <= 600_000) return
+    this.lastPurge = now.getTime()
+    await this.troubles.watch('take finished runs off the board', clearBoard)
+    await this.troubles.watch('remove what is kept long enough', async () => {
       while ((await purge()) >= 2000 && this.term && !this.stopped) log.info('old runs removed')
-      this.lastPurge = now.getTime()
-    }
+    })
   }
 }

@@ -10,6 +10,7 @@ import { Leader } from './leader'
 import { log } from './log'
 import { paced } from './pace'
 import { Sink } from './sink'
+import { Troubles } from './trouble'
 
 async function main(): Promise<void> {
   const settings = config()
@@ -25,36 +26,25 @@ async function main(): Promise<void> {
     gatewayUrl: settings.gatewayUrl ?? `ws://localhost:${settings.gatewayPort}/agent`,
     startedAt: new Date(),
   }
-  const onError = (what: string) => (error: unknown) => log.warn({ err: error }, what)
-  const leader = new Leader(id)
-  const delivering = paced(() => gateway.deliver(), {
-    restMs: 10,
-    everyMs: 1000,
-    onError: onError('delivery failed; tried again'),
+  const troubles = new Troubles()
+  const leader = new Leader(id, troubles)
+  /** Work of every engine, over and over; what it throws is told, and it is tried again. */
+  const loop = (
+    what: string,
+    pace: { readonly restMs: number; readonly everyMs: number },
+    work: () => Promise<void>,
+  ): ReturnType<typeof paced> =>
+    paced(() => troubles.watch(what, work), { ...pace, onError: (error) => void troubles.failed(what, error) })
+  const delivering = loop('deliver leases', { restMs: 10, everyMs: 1000 }, () => gateway.deliver())
+  const alive = loop('say that it lives', { restMs: 1000, everyMs: 3000 }, () => engineAlive(me))
+  const beat = { restMs: 300, everyMs: Math.min(3000, settings.heartbeatSeconds * 500) }
+  const contacts = loop('note whom it heard of', beat, () => gateway.keepAlive())
+  const applying = loop('pass settings on to agents', { restMs: 500, everyMs: 5000 }, () => gateway.applySettings())
+  const flows = loop('move flows on', { restMs: 10, everyMs: 1000 }, async () => {
+    const { more } = await advanceFlows(Date.now())
+    if (more) flows.wake()
   })
-  const alive = paced(() => engineAlive(me), {
-    restMs: 1000,
-    everyMs: 3000,
-    onError: onError('could not say that this engine lives'),
-  })
-  const contacts = paced(() => gateway.keepAlive(), {
-    restMs: 300,
-    everyMs: Math.min(3000, settings.heartbeatSeconds * 500),
-    onError: onError('contacts not stored; tried again'),
-  })
-  const applying = paced(() => gateway.applySettings(), {
-    restMs: 500,
-    everyMs: 60_000,
-    onError: onError('settings not passed on; tried again'),
-  })
-  const flows = paced(
-    async () => {
-      const { more } = await advanceFlows(Date.now())
-      if (more) flows.wake()
-    },
-    { restMs: 10, everyMs: 1000, onError: onError('moving flows on failed; tried again') },
-  )
-  const deaf = listen((change) => {
+  const stopListening = listen((change) => {
     if (change.place) {
       leader.wake()
       flows.wake()
@@ -80,7 +70,7 @@ async function main(): Promise<void> {
       contacts.stop(),
       applying.stop(),
       sink.stop(),
-      deaf(),
+      stopListening(),
     ])
     await engineGone(id).catch(() => undefined)
     await closeDb()

@@ -4,7 +4,13 @@
  */
 export function paced(
   work: () => Promise<void>,
-  options: { readonly restMs: number; readonly everyMs: number; readonly onError: (error: unknown) => void },
+  options: {
+    readonly restMs: number
+    readonly everyMs: number
+    readonly onError: (error: unknown) => void
+    /** After each call, whatever came of it. */
+    readonly onRest?: () => void
+  },
 ): { wake: () => void; stop: () => Promise<void> } {
   let timer: NodeJS.Timeout | undefined
   let running: Promise<void> | undefined
@@ -24,6 +30,7 @@ export function paced(
       .catch(options.onError)
       .finally(() => {
         running = undefined
+        options.onRest?.()
         const took = performance.now() - began
         restUntil = performance.now() + Math.max(options.restMs, Math.min(took, 1000))
         schedule(woken ? Math.max(options.restMs, Math.min(took, 1000)) : options.everyMs)

@@ -1,5 +1,15 @@
 import { Board, type HeldWork } from '@/core/dispatch'
-import { fleetForDispatch, handOut, lockUnits, readyRuns, readyVersions, runningWork } from '@/service/leases'
+import { allOrEach, wordsOf } from '@/service/each-alone'
+import {
+  failRuns,
+  fleetForDispatch,
+  handOut,
+  LeadershipLost,
+  lockUnits,
+  readyRuns,
+  readyVersions,
+  runningWork,
+} from '@/service/leases'
 
 /** At most this many hand-outs in one transaction. */
 const MOST_IN_ONE = 500
@@ -27,9 +37,17 @@ export class Placer {
       return agentId === undefined ? [] : [{ runId: number, agentId }]
     })
     if (wanted.length === 0) return 0
-    const done = await handOut(this.epoch, wanted)
-    for (const id of done) this.forget(id)
-    return done.size
+    const done = await allOrEach(
+      wanted,
+      (some) => handOut(this.epoch, some),
+      (one, error) =>
+        error instanceof LeadershipLost
+          ? Promise.reject(error)
+          : failRuns([{ id: one.runId, reason: `It could not be handed out: ${wordsOf(error)}` }]),
+    )
+    const ids = done.flatMap((some) => [...some])
+    for (const id of ids) this.forget(id)
+    return ids.length
   }
 
   private async lookAtRuns(): Promise<void> {

@@ -7,7 +7,7 @@ import { DEFAULT_USUAL_MS } from './leases'
 import { machinesOf } from './targets'
 import { usualLoads } from './usual-load'
 import { timingState } from './timing-cache'
-import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
+import { triggerIfReadable, type TriggerDefinition } from '@/core/work/trigger'
 
 export interface ComingStart {
   readonly triggerId: number
@@ -38,7 +38,10 @@ async function enabledTriggers(to: Date): Promise<Row[]> {
       WHERE t.enabled AND t.deleted_at IS NULL AND t.next_at < $1 ORDER BY t.next_at, lower(t.title)`,
     [to],
   )
-  return rows.map((row) => ({ ...row, definition: triggerDefinitionSchema.parse(row.definition) }))
+  return rows.flatMap((row) => {
+    const definition = triggerIfReadable(row.definition)
+    return definition ? [{ ...row, definition }] : []
+  })
 }
 
 /** The next starts of all triggers, the soonest first; each trigger once. */
@@ -121,7 +124,8 @@ export async function dayAhead(actor: Actor): Promise<DayAhead> {
     `SELECT id, title, version, definition FROM triggers WHERE enabled AND deleted_at IS NULL AND definition ? 'finishBy'`,
   )
   for (const { id, title, version, definition } of dated) {
-    const parsed = triggerDefinitionSchema.parse(definition)
+    const parsed = triggerIfReadable(definition)
+    if (!parsed) continue
     // Whatever began in the last day may still be due; several starts may share a deadline.
     const dues = new Set<number>()
     for (const { at } of state.schedule(id, version, parsed).between(now - 86_400, to, 200)) {

@@ -2,9 +2,11 @@ import { isoDay } from '@/core/calendar/days'
 import { decideDue, DEFAULT_ALLOWANCE_MS } from '@/core/timing/firing'
 import type { Occurrence } from '@/core/timing/schedule'
 import { finishBy } from '@/core/timing/finish-by'
-import { execute, many, transaction, type Tx } from '@/store/db'
+import { execute, isOutage, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { lockLead } from './leases'
+import { allOrEach, wordsOf } from './each-alone'
+import { LeadershipLost, lockLead } from './leases'
+import { openTrouble } from './matters'
 import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from './new-run'
 import { readSetting } from './settings'
 import { byTrigger, SharedValues } from './shared-values'
@@ -32,7 +34,8 @@ export interface DueTrigger {
 interface NotStarted {
   readonly trigger: DueTrigger
   readonly occurrences: readonly Occurrence[]
-  readonly why: 'late' | 'starts off' | 'made up' | 'overlap' | 'job off' | 'job gone' | 'inputs' | 'no machine'
+  readonly why:
+    'late' | 'starts off' | 'made up' | 'overlap' | 'job off' | 'job gone' | 'inputs' | 'no machine' | 'fault'
   readonly detail: string
 }
 
@@ -40,13 +43,68 @@ interface NotStarted {
  * Makes a run for each occurrence that is due, once, whatever engine asks: the triggers are locked, and the database has a unique key on trigger and occurrence.
  * Returns how many runs were made, and whether more may be due.
  */
-export async function fireDue(epoch: number, nowMs: number): Promise<{ started: number; more: boolean }> {
+export async function fireDue(epoch: number, nowMs: number): Promise<Fired> {
   await timingState(null)
-  return transaction(async (tx) => {
+  let ids: number[] = []
+  const fire = (only: readonly number[] | null): Promise<Fired> =>
+    transaction(async (tx) => {
+      await lockLead(tx, epoch)
+      const due = await lockDue(tx, new Date(nowMs), only)
+      if (only === null) ids = due.map(({ id }) => id)
+      return settle(tx, due, nowMs)
+    })
+  try {
+    return await fire(null)
+  } catch (error) {
+    if (isOutage(error) || error instanceof LeadershipLost) throw error
+  }
+  // One that cannot be decided must not keep the others: each by itself, and that one is taken out of the way.
+  if (ids.length === 0) ids = await dueIds(new Date(nowMs))
+  const fired = await allOrEach(
+    ids,
+    async (some) => (some.length > 1 ? Promise.reject(new Error('each by itself')) : fire(some)),
+    (id, error) => (error instanceof LeadershipLost ? Promise.reject(error) : standStill(epoch, id, wordsOf(error))),
+  )
+  return { started: fired.reduce((sum, { started }) => sum + started, 0), more: ids.length === MOST_TRIGGERS }
+}
+
+interface Fired {
+  readonly started: number
+  readonly more: boolean
+}
+
+async function dueIds(now: Date): Promise<number[]> {
+  const rows = await many<{ id: number }>(
+    null,
+    `SELECT id FROM triggers WHERE enabled AND deleted_at IS NULL AND next_at <= $1 ORDER BY next_at, id LIMIT ${MOST_TRIGGERS}`,
+    [now],
+  )
+  return rows.map(({ id }) => id)
+}
+
+/** A trigger that cannot be worked out starts nothing more until it is saved anew: what was due is noted as not started, and a person is told. */
+async function standStill(epoch: number, id: number, why: string): Promise<void> {
+  await transaction(async (tx) => {
     await lockLead(tx, epoch)
-    const due = await lockDue(tx, new Date(nowMs), null)
-    const { started, more } = await settle(tx, due, nowMs)
-    return { started, more }
+    const row = await maybeOne<{ title: string; version: number; nextAt: Date }>(
+      tx,
+      'SELECT title, version, next_at AS "nextAt" FROM triggers WHERE id = $1 AND next_at IS NOT NULL FOR UPDATE',
+      [id],
+    )
+    if (!row) return
+    const detail = `It cannot be worked out: ${why}`
+    await execute(
+      tx,
+      `INSERT INTO not_started (trigger_id, trigger_version, first_occurrence, last_occurrence, times, why, detail) VALUES ($1, $2, $3, $3, 1, 'fault', $4)`,
+      [id, row.version, row.nextAt, detail],
+    )
+    await execute(tx, 'UPDATE triggers SET next_at = NULL, next_day = NULL WHERE id = $1', [id])
+    await openTrouble(tx, {
+      subject: `trigger ${id}`,
+      title: `The engine cannot work out the trigger ${row.title}; it starts nothing until it is saved anew`,
+      evidence: why,
+    })
+    await notify(tx, { timing: true, matters: true })
   })
 }
 
@@ -60,7 +118,12 @@ export async function nextDueMs(): Promise<number | null> {
 }
 
 /** Locks the triggers that are due, those of `ids` or any; ones that another transaction holds are passed over unless they are asked for. */
-export async function lockDue(tx: Tx, now: Date, ids: readonly number[] | null): Promise<DueTrigger[]> {
+export async function lockDue(
+  tx: Tx,
+  now: Date,
+  ids: readonly number[] | null,
+  unreadable: 'throw' | 'skip' = 'throw',
+): Promise<DueTrigger[]> {
   const rows = await many<DueTrigger>(
     tx,
     `SELECT id, title, job_id AS "jobId", version, definition, next_at AS "nextAt" FROM triggers
@@ -68,7 +131,12 @@ export async function lockDue(tx: Tx, now: Date, ids: readonly number[] | null):
       ORDER BY next_at, id LIMIT ${MOST_TRIGGERS} FOR UPDATE ${ids === null ? 'SKIP LOCKED' : ''}`,
     [now, ids],
   )
-  return rows.map((row) => ({ ...row, definition: triggerDefinitionSchema.parse(row.definition) }))
+  return rows.flatMap((row) => {
+    const read = triggerDefinitionSchema.safeParse(row.definition)
+    if (read.success) return [{ ...row, definition: read.data }]
+    if (unreadable === 'skip') return []
+    throw new Error('what is stored of it cannot be read')
+  })
 }
 
 /**
@@ -181,13 +249,9 @@ class Plan {
 
   private start(trigger: DueTrigger, occurrence: Occurrence): void {
     const job = this.jobs.get(trigger.jobId)
-    if (!job) return this.miss(trigger, [occurrence], 'job gone', 'Its job was removed.')
+    if (!job) return this.miss(trigger, [occurrence], 'job gone', 'Its job was removed, or cannot be read.')
     if (!job.active) return this.miss(trigger, [occurrence], 'job off', `${job.title} is switched off.`)
-    const { inputs, faults } = inputsFor(
-      job.definition,
-      trigger.definition.with,
-      this.shared.known(byTrigger(trigger.title)),
-    )
+    const { inputs, faults } = this.inputsOf(trigger, job)
     if (faults.length > 0)
       return this.miss(trigger, [occurrence], 'inputs', faults.map((fault) => fault.message).join(' '))
     if (trigger.definition.spread === 'one') return this.startOne(trigger, occurrence, job, inputs, null)
@@ -195,6 +259,15 @@ class Plan {
     if (machines.length === 0)
       return this.miss(trigger, [occurrence], 'no machine', 'No machine of its target is there and switched on.')
     for (const machine of machines) this.startOne(trigger, occurrence, job, inputs, machine)
+  }
+
+  /** A secret that cannot be opened is the fault of one input, not of everything that is due. */
+  private inputsOf({ title, definition }: DueTrigger, job: WorkToStart): ReturnType<typeof inputsFor> {
+    try {
+      return inputsFor(job.definition, definition.with, this.shared.known(byTrigger(title)))
+    } catch (error) {
+      return { inputs: { open: {}, secrets: null }, faults: [{ name: '', message: wordsOf(error) }] }
+    }
   }
 
   private startOne(

@@ -1,5 +1,6 @@
-import { execute, many, transaction, type Tx } from '@/store/db'
+import { execute, isOutage, many, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
+import { wordsOf } from './each-alone'
 import { beginFlows } from './flow-begin'
 import { asItStood, Move, type Outputs, type TakeUp } from './flow-move'
 import { FlowWorld, lockFlows, stepRows, writeSteps, type FlowRow } from './flow-state'
@@ -21,7 +22,8 @@ export async function advanceFlows(nowMs: number): Promise<Advance> {
   try {
     return await advanceSome(nowMs, null)
   } catch (error) {
-    // One flow run that cannot be moved must not keep the others: each by itself, and the fault is told at the end.
+    if (isOutage(error)) throw error
+    // One flow run that cannot be moved must not keep the others: each by itself, and that one has failed.
     const ids = await many<{ runId: number }>(
       null,
       `SELECT DISTINCT run_id AS "runId" FROM flow_wakes UNION SELECT id FROM runs WHERE kind = 'flow' AND state = 'ready' LIMIT 1000`,
@@ -30,11 +32,35 @@ export async function advanceFlows(nowMs: number): Promise<Advance> {
     for (const { runId } of ids)
       moved += await advanceSome(nowMs, runId).then(
         (done) => done.moved,
-        () => 0,
+        (fault: unknown) =>
+          isOutage(fault) ? Promise.reject(fault as Error) : giveUpFlow(runId, wordsOf(fault), nowMs),
       )
-    if (moved === 0) throw error
     return { moved, more: false }
   }
+}
+
+/** A flow run that cannot be worked out has failed, with the reason; what runs of it may finish. Returns 1, as one that was dealt with. */
+async function giveUpFlow(runId: number, why: string, nowMs: number): Promise<number> {
+  await transaction(async (tx) => {
+    await execute(tx, 'DELETE FROM flow_wakes WHERE run_id = $1', [runId])
+    const run = (await lockRuns(tx, [runId])).get(runId)
+    const reason = `The flow cannot be worked out: ${why}`
+    const outcome = 'failed' as const
+    const change =
+      run &&
+      changeFor(
+        run,
+        run.life.state === 'running'
+          ? { type: 'ended', atMs: nowMs, outcome, reason }
+          : { type: 'decided', outcome, reason },
+        nowMs,
+      )
+    if (!change || 'ok' in change) return
+    await writeLives(tx, [change])
+    await openMatters(tx, [change])
+    await notify(tx, { runs: [runId], matters: true })
+  })
+  return 1
 }
 
 interface Advance {

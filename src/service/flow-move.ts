@@ -6,6 +6,7 @@ import type { Plan, PlanStep } from '@/core/flow/plan'
 import { FlowRun, isEnd, type Look, type Outcome, type StepResult } from '@/core/flow/state'
 import { stepsReferredTo, stepValues } from '@/core/flow/step-values'
 import { parseDuration } from '@/core/timing/duration'
+import { wordsOf } from './each-alone'
 import type { FlowWorld } from './flow-state'
 import { resultOf, starterOf, type FlowRow, type StepChange, type StepRow } from './flow-state'
 import { DEFAULT_USUAL_MS } from './leases'
@@ -46,8 +47,7 @@ export class Move {
       plan = world.plan(row)
       run = this.takeUp(plan)
     } catch (error) {
-      if (!(error instanceof FlowFault)) throw error
-      this.fault = error.message
+      this.fault = wordsOf(error)
     }
     this.plan = plan
     this.run = run
@@ -131,8 +131,7 @@ export class Move {
         }
       run.endDueFlows()
     } catch (error) {
-      if (!(error instanceof FlowFault)) throw error
-      this.fault = error.message
+      this.fault = wordsOf(error)
     }
     if (this.fault !== null)
       for (const row of this.stood)

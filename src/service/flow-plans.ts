@@ -26,10 +26,12 @@ export async function presentPlans(tx: Tx | null, flowIds: readonly number[]): P
       [values],
     )
     for (const { id, slug, title, active, definition } of rows) {
-      known.set(slug, { title, active, flow: bundleFlow(slug, flowDefinitionSchema.parse(definition)) })
+      const read = flowDefinitionSchema.safeParse(definition)
+      if (!read.success) continue
+      known.set(slug, { title, active, flow: bundleFlow(slug, read.data) })
       if (flowIds.includes(id)) roots.set(id, slug)
     }
-    return rows.map((row) => row.slug)
+    return rows.map((row) => row.slug).filter((slug) => known.has(slug))
   }
   const roots = new Map<number, string>()
   for (let fresh = await read('j.id = ANY($1)', flowIds); fresh.length > 0;) {

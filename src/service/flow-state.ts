@@ -167,7 +167,7 @@ export class FlowWorld {
 
   source(planId: number): StoredPlan {
     const source = this.plans.get(planId)
-    if (!source) throw new Error(`Plan ${planId} is gone.`)
+    if (!source) throw new Error('what is stored of the flow cannot be read')
     return source
   }
 

@@ -119,14 +119,10 @@ async function readMaterial(tx: Tx | null): Promise<FlowMaterial> {
       .map(({ isFlow: _, definition: __, inputs, ...job }) => ({ ...job, inputs: inputs ?? [] })),
     flows: rows
       .filter((row) => row.isFlow)
-      .map(({ slug, id, title, area, active, definition }) => ({
-        slug,
-        id,
-        title,
-        area,
-        active,
-        definition: flowDefinitionSchema.parse(definition),
-      })),
+      .flatMap(({ slug, id, title, area, active, definition }) => {
+        const read = flowDefinitionSchema.safeParse(definition)
+        return read.success ? [{ slug, id, title, area, active, definition: read.data }] : []
+      }),
   }
 }
 

@@ -1,6 +1,7 @@
+import { z } from 'zod'
 import { PRIORITIES, type AgentState, type ReadyRun } from '@/core/dispatch'
 import { isConnection } from '@/core/work/connections'
-import type { JobDefinition } from '@/core/work/job'
+import { targetSchema, type JobDefinition } from '@/core/work/job'
 import type { Lease } from '@/agent/protocol'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
@@ -19,14 +20,32 @@ const CONTACTS_IN_ORDER =
 const GRACE_SECONDS = 10
 export const DEFAULT_USUAL_MS = 60_000
 
+/** The lead is a lease: a leader that has not renewed it for so long has lost it, whatever it thinks. */
+export const LEAD_SECONDS = 12
+
 /** The leader's right to hand out: a hand-out under an older epoch changes nothing. */
 export async function takeLeadership(engineId: string): Promise<number> {
   const rows = await many<{ epoch: number }>(
     null,
-    'UPDATE leadership SET epoch = epoch + 1, engine_id = $1 RETURNING epoch',
-    [engineId],
+    'UPDATE leadership SET epoch = epoch + 1, engine_id = $1, lease_until = now() + make_interval(secs => $2) RETURNING epoch',
+    [engineId, LEAD_SECONDS],
   )
   return rows[0]?.epoch ?? 0
+}
+
+/** Said by the loop that does the leader's work. Throws when another leads by now. */
+export async function renewLeadership(epoch: number): Promise<void> {
+  const renewed = await execute(
+    null,
+    'UPDATE leadership SET lease_until = now() + make_interval(secs => $2) WHERE epoch = $1',
+    [epoch, LEAD_SECONDS],
+  )
+  if (renewed === 0) throw new LeadershipLost()
+}
+
+/** Whether whoever leads has let its lease run out: it hangs, or cannot reach the database. */
+export async function isLeadFree(): Promise<boolean> {
+  return (await maybeOne(null, 'SELECT 1 FROM leadership WHERE lease_until < now()')) !== undefined
 }
 
 export interface RunVersion {
@@ -39,7 +58,7 @@ export async function readyVersions(): Promise<RunVersion[]> {
   return many<RunVersion>(null, `SELECT id, version FROM runs WHERE state = 'ready' AND kind <> 'flow'`)
 }
 
-/** What dispatch needs to know of these runs. */
+/** What dispatch needs to know of these runs. One of which what is stored cannot be read has failed, and is not among them. */
 export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun[]> {
   const rows = await many<{
     number: number
@@ -64,7 +83,14 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       WHERE r.state = 'ready' AND r.kind <> 'flow' AND ($1::bigint[] IS NULL OR r.id = ANY($1))`,
     [ids],
   )
-  return rows.map((row) => {
+  const isReadable = (row: (typeof rows)[number]): boolean =>
+    targetSchema.safeParse(row.target).success && lockWishSchema.safeParse(row.locks).success
+  await failRuns(
+    rows
+      .filter((row) => !isReadable(row))
+      .map(({ number }) => ({ id: number, reason: 'What is stored of where it is to run cannot be read.' })),
+  )
+  return rows.filter(isReadable).map((row) => {
     const usualMs = row.usualMs ?? DEFAULT_USUAL_MS
     return {
       number: row.number,
@@ -85,6 +111,10 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
     }
   })
 }
+
+const lockWishSchema = z.record(z.string(), z.int().min(1))
+const isRecord = (value: unknown): value is Record<string, string> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 export interface FleetRow extends Omit<AgentState, 'running'> {
   readonly id: number
@@ -119,8 +149,11 @@ export async function fleetForDispatch(): Promise<FleetRow[]> {
   const everywhere = permits.filter(({ agentId }) => agentId === null).map(({ account }) => account)
   const accountsOf = new Map<number, string[]>(agents.map(({ id }) => [id, [...everywhere]]))
   for (const { agentId, account } of permits) if (agentId !== null) accountsOf.get(agentId)?.push(account)
+  // What is stored of an agent and cannot be read is as if it were not there: it costs that agent work, and nobody else.
   return agents.map(({ lastStartAt, ...row }) => ({
     ...row,
+    labels: isRecord(row.labels) ? row.labels : {},
+    abilities: Array.isArray(row.abilities) ? row.abilities : [],
     connected: row.connected === true,
     pools: poolsOf.get(row.id) ?? {},
     accounts: (accountsOf.get(row.id) ?? []).sort(),
@@ -147,6 +180,7 @@ export async function runningWork(): Promise<RunningRow[]> {
   )
   return rows.map(({ handedAt, usualMs, ...row }) => ({
     ...row,
+    locks: lockWishSchema.safeParse(row.locks).data ?? {},
     startedAtMs: handedAt.getTime(),
     usualMs: usualMs ?? DEFAULT_USUAL_MS,
   }))
@@ -362,22 +396,26 @@ async function failUndeliverable(
   })
 }
 
-/** Ready runs whose account was taken away from under them can go nowhere: they have failed, and say so. Returns how many. */
-export async function failWithoutAccount(): Promise<number> {
+/** Ready runs whose account was taken away from under them can go nowhere: they have failed, and say so. */
+export async function failWithoutAccount(): Promise<void> {
   const gone = await many<{ id: number; account: string }>(
     null,
     `SELECT id, account FROM runs WHERE state = 'ready' AND account IS NOT NULL AND account_id IS NULL LIMIT 1000`,
   )
-  if (gone.length === 0) return 0
-  return transaction(async (tx) => {
+  await failRuns(gone.map(({ id, account }) => ({ id, reason: `The account ${account} ${NAMES_NO_ACCOUNT}` })))
+}
+
+/** These runs have not started and never can: they have failed, each with its reason. */
+export async function failRuns(bad: readonly { readonly id: number; readonly reason: string }[]): Promise<void> {
+  if (bad.length === 0) return
+  await transaction(async (tx) => {
     const nowMs = Date.now()
     const runs = await lockRuns(
       tx,
-      gone.map(({ id }) => id),
+      bad.map(({ id }) => id),
     )
-    const changes = gone.flatMap(({ id, account }): LifeChange[] => {
+    const changes = bad.flatMap(({ id, reason }): LifeChange[] => {
       const run = runs.get(id)
-      const reason = `The account ${account} ${NAMES_NO_ACCOUNT}`
       const change = run && changeFor(run, { type: 'decided', outcome: 'failed', reason }, nowMs)
       return change && !('ok' in change) ? [change] : []
     })
@@ -387,7 +425,6 @@ export async function failWithoutAccount(): Promise<number> {
       changes.filter((change) => done.has(change.run.id)),
     )
     await notify(tx, { runs: [...done], matters: true, place: true })
-    return done.size
   })
 }
 

@@ -17,7 +17,7 @@ export interface WorkToStart {
   readonly definition: WorkDefinition
 }
 
-/** The present versions of these jobs and flows; those that were removed are missing. */
+/** The present versions of these jobs and flows; those that were removed are missing, as are those of which what is stored cannot be read. */
 export async function workToStart(tx: Tx | null, ids: readonly number[]): Promise<Map<number, WorkToStart>> {
   const rows = await many<WorkToStart>(
     tx,
@@ -25,7 +25,20 @@ export async function workToStart(tx: Tx | null, ids: readonly number[]): Promis
        FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.id = ANY($1) AND j.deleted_at IS NULL`,
     [ids],
   )
-  return new Map(rows.map((row) => [row.id, { ...row, definition: readDefinition(row.definition, row.isFlow) }]))
+  return new Map(
+    rows.flatMap((row) => {
+      const definition = readable(row)
+      return definition ? [[row.id, { ...row, definition }] as const] : []
+    }),
+  )
+}
+
+function readable({ definition, isFlow }: WorkToStart): WorkDefinition | undefined {
+  try {
+    return readDefinition(definition, isFlow)
+  } catch {
+    return undefined
+  }
 }
 
 /** Values for all inputs of the job or flow; secret ones apart. */

@@ -195,9 +195,9 @@ export async function sendNotices(): Promise<number> {
   )
   await Promise.all(
     due.map(async ({ id, event, runId, attempts, ...notice }) => {
-      const facts = await factsOf(runId, event)
-      const action = noticeSchema.shape.action.parse(notice.action)
       try {
+        const facts = await factsOf(runId, event)
+        const action = noticeSchema.shape.action.parse(notice.action)
         await send({ action, account: notice.account }, facts, `#${runId}`, `notice-${id}`, () => undefined)
         await execute(null, `UPDATE notice_sends SET state = 'sent', sent_at = now(), what = $2 WHERE id = $1`, [
           id,

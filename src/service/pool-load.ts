@@ -10,7 +10,7 @@ import { machinesOf } from './targets'
 import type { FlowDefinition } from '@/core/work/flow'
 import type { JobDefinition } from '@/core/work/job'
 import type { TimingState } from './timing-cache'
-import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
+import { triggerIfReadable, type TriggerDefinition } from '@/core/work/trigger'
 
 export interface PoolLoad {
   readonly pool: string
@@ -81,7 +81,8 @@ export async function poolLoad(
     )
   }
   const others = rows.flatMap((row) => {
-    const parsed = triggerDefinitionSchema.parse(row.definition)
+    const parsed = triggerIfReadable(row.definition)
+    if (!parsed) return []
     return busy(state.schedule(row.id, row.version, parsed), parsed.spread, row.jobId)
   })
   const mine = busy(schedule, definition.spread, job.id)

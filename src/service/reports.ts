@@ -1,4 +1,4 @@
-import { judge } from '@/core/run/judge'
+import { judge, type Judgement } from '@/core/run/judge'
 import type { JobDefinition } from '@/core/work/job'
 import type { OutputLine, Report, ReportBody } from '@/agent/protocol'
 import { clipText } from '@/core/schema/text'
@@ -218,6 +218,15 @@ function withinLimits(change: AttemptChange, lines: readonly OutputLine[]): read
   return kept.map(([at, stream, text]): OutputLine => [clamped(at, row), stream, text])
 }
 
+/** Also an end by a rule that cannot be read is an end. */
+function judged({ end }: Extract<ReportBody, { kind: 'ended' }>, definition: JobDefinition): Judgement {
+  try {
+    return judge(end, definition.success, definition.timeLimitSeconds)
+  } catch {
+    return { outcome: 'failed', reason: 'What counts as success cannot be read from the stored job.' }
+  }
+}
+
 interface Ended {
   readonly attempt: number
   readonly change: LifeChange
@@ -231,7 +240,7 @@ function judgeEnds(touched: readonly AttemptChange[], runs: Map<number, LockedRu
   return touched.flatMap(({ row, ended }) => {
     const run = runs.get(row.runId)
     if (!ended || !run) return []
-    const { outcome, reason } = judge(ended.end, row.definition.success, row.definition.timeLimitSeconds)
+    const { outcome, reason } = judged(ended, row.definition)
     const atMs = clamped(ended.at, row)
     const change = changeFor(run, { type: 'ended', atMs, outcome, reason }, atMs, { exitCode: ended.end.exitCode })
     if ('ok' in change) return []

@@ -21,7 +21,15 @@ export const tooOftenSchema = SCHEMAS['too-often']
 
 export async function readSetting<K extends SettingKey>(tx: Tx | null, key: K): Promise<Setting<K>> {
   const row = await maybeOne<{ value: unknown }>(tx, 'SELECT value FROM settings WHERE key = $1', [key])
-  return SCHEMAS[key].parse(row?.value) as Setting<K>
+  const read = SCHEMAS[key].safeParse(row?.value)
+  return (read.success ? read.data : USUAL[key]) as Setting<K>
+}
+
+/** What holds where nothing that can be read is stored. */
+const USUAL: { readonly [K in SettingKey]: Setting<K> } = {
+  starts: { on: true },
+  'too-often': { minutes: 30, machines: 5 },
+  'timing-version': 0,
 }
 
 export async function writeSetting<K extends SettingKey>(tx: Tx, key: K, value: Setting<K>): Promise<void> {

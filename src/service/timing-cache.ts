@@ -1,7 +1,7 @@
 import type { IsDay } from '@/core/flow/rehearse'
 import { Timings } from '@/core/bundle/timings'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
-import { calendarsNamed, type DayRule } from '@/core/calendar/rule'
+import { calendarsNamed, dayRuleSchema, type DayRule } from '@/core/calendar/rule'
 import { calendarFor, type StoredCalendar } from '@/core/calendar/snapshot'
 import type { Schedule } from '@/core/timing/schedule'
 import { config } from '@/store/config'
@@ -19,8 +19,10 @@ export class TimingState {
     readonly version: number,
     readonly stored: readonly StoredCalendar[],
   ) {
-    this.timings = new Timings(stored.map(calendarFor), SHIPPED_HOLIDAYS, config().zone)
-    this.bySlug = new Map(stored.map((calendar) => [calendar.slug, calendar]))
+    // A calendar that cannot be read is missing: what stands on it says so, everything else goes on.
+    const readable = stored.filter(({ rule }) => dayRuleSchema.safeParse(rule).success)
+    this.timings = new Timings(readable.map(calendarFor), SHIPPED_HOLIDAYS, config().zone)
+    this.bySlug = new Map(readable.map((calendar) => [calendar.slug, calendar]))
   }
 
   /** The schedule of a trigger's version, kept. */

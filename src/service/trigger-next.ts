@@ -3,14 +3,15 @@ import { say } from '@/core/phrase/say'
 import { cadenceOf } from '@/core/timing/cadence'
 import { execute, many, type Tx } from '@/store/db'
 import { HORIZON_SECONDS, lockDue, settle } from './firing'
+import { closeTrouble } from './matters'
 import { timingState } from './timing-cache'
-import { triggerDefinitionSchema } from '@/core/work/trigger'
+import { triggerIfReadable } from '@/core/work/trigger'
 
 /** What was due before a change is decided by the rule before it. Locks these triggers, switched on or off, for the rest of the transaction. */
 export async function settleBeforeChange(tx: Tx, ids: readonly number[], nowMs: number): Promise<void> {
   if (ids.length === 0) return
   await execute(tx, 'SELECT id FROM triggers WHERE id = ANY($1) ORDER BY id FOR UPDATE', [ids])
-  while ((await settle(tx, await lockDue(tx, new Date(nowMs), ids), nowMs, true)).more) continue
+  while ((await settle(tx, await lockDue(tx, new Date(nowMs), ids, 'skip'), nowMs, true)).more) continue
 }
 
 /** Works out anew, by the rules as they are now: the next start, the sentence, how often. Occurrences up to now are over. */
@@ -23,12 +24,13 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
     [ids],
   )
   const now = nowMs / 1000
-  const found = rows.map(({ id, version, enabled, definition: stored }) => {
-    const definition = triggerDefinitionSchema.parse(stored)
+  const found = rows.flatMap(({ id, version, enabled, definition: stored }) => {
+    const definition = triggerIfReadable(stored)
+    if (!definition) return []
     const schedule = state.schedule(id, version, definition)
     const next = enabled ? schedule.next(now + 0.001, now + HORIZON_SECONDS) : undefined
     const { runsPerDay, gapSeconds } = cadenceOf(schedule, now, MOST_LOOKED_AT)
-    return {
+    const facts = {
       id,
       next,
       says: say(
@@ -39,6 +41,7 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
       runsPerDay,
       gapSeconds,
     }
+    return [facts]
   })
   await execute(
     tx,
@@ -56,6 +59,16 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
       found.map((f) => JSON.stringify(f.calendars)),
     ],
   )
+  await closeTrouble(
+    tx,
+    found.map(({ id }) => `trigger ${id}`),
+    'it was worked out anew',
+  )
+}
+
+/** Whoever writes triggers waits here until no calendar is being saved, and no calendar is saved meanwhile: so none of them keeps the next start of a rule that is over. */
+export async function holdCalendars(tx: Tx): Promise<void> {
+  await execute(tx, `SELECT value FROM settings WHERE key = 'timing-version' FOR SHARE`)
 }
 
 /** For lists some thousand occurrences say well enough how often a trigger fires. */

@@ -20,7 +20,7 @@ import {
   type TriggerContent,
   type TriggerDefinition,
 } from '@/core/work/trigger'
-import { recompute, settleBeforeChange } from './trigger-next'
+import { holdCalendars, recompute, settleBeforeChange } from './trigger-next'
 
 /** `sure`: the warnings were read. */
 export const newTriggerSchema = triggerSchema.extend({ sure: z.boolean().default(false) })
@@ -87,6 +87,7 @@ export async function insertTrigger(tx: Tx, actor: Actor, trigger: NewTrigger): 
 /** Makes all of these or, with a fault in any, none; ids in their order. */
 export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly NewTrigger[]): Promise<number[]> {
   if (triggers.length === 0) return []
+  await holdCalendars(tx)
   const nowMs = Date.now()
   const jobs = await workToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
   const definitions: TriggerDefinition[] = []
@@ -174,6 +175,7 @@ export async function saveTriggerIn(
   id: number,
   { sure, ...trigger }: z.output<typeof triggerSaveSchema>,
 ): Promise<{ version: number }> {
+  await holdCalendars(tx)
   const nowMs = Date.now()
   const current = await readTrigger(tx, id, 'FOR UPDATE OF t')
   if (current.version !== trigger.version) {
@@ -213,6 +215,7 @@ export async function changeTriggers(
 ): Promise<{ changed: number }> {
   requireRight(actor, 'design')
   return transaction(async (tx) => {
+    await holdCalendars(tx)
     const nowMs = Date.now()
     const rows = await many<{
       id: number
@@ -232,7 +235,8 @@ export async function changeTriggers(
     const { enabled, remove, ...rest } = change
     const inDefinition = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined))
     for (const row of rows) {
-      const definition = triggerDefinitionSchema.parse({ ...row.definition, ...inDefinition })
+      // What cannot be read can still be taken away.
+      const definition = remove ? row.definition : triggerDefinitionSchema.parse({ ...row.definition, ...inDefinition })
       const version = row.version + 1
       await execute(
         tx,

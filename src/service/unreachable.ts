@@ -1,5 +1,5 @@
 import { waitsForReach } from '@/core/dispatch'
-import type { Unreachable } from '@/core/work/job'
+import { unreachableSchema, type Unreachable } from '@/core/work/job'
 import { execute, many, transaction } from '@/store/db'
 import { notify } from '@/store/listen'
 import { fleetForDispatch, readyRuns } from './leases'
@@ -23,12 +23,13 @@ export function looksSince(sinceMs: number, nowMs: number, everySeconds: number)
  * were meant for.
  */
 export async function watchUnreachable(nowMs: number): Promise<void> {
-  const candidates = await many<Candidate>(
+  const found = await many<Candidate>(
     null,
     `SELECT r.id, r.unreachable_since AS since, r.target, v.definition->'unreachable' AS unreachable
        FROM runs r JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
       WHERE r.state = 'ready' AND r.held_by IS NULL AND v.definition->'unreachable'->>'then' <> 'wait'`,
   )
+  const candidates = found.filter(({ unreachable }) => unreachableSchema.safeParse(unreachable).success)
   if (candidates.length === 0) return
   const agents = (await fleetForDispatch()).map((agent) => ({ ...agent, running: [] }))
   const runs = new Map((await readyRuns(candidates.map((c) => c.id))).map((run) => [run.number, run]))

@@ -50,7 +50,7 @@ export async function clearBoard(): Promise<void> {
     `UPDATE runs r SET cleared_at = now() FROM job_versions v
       WHERE v.job_id = r.job_id AND v.version = r.job_version AND r.flow_run_id IS NULL AND r.cleared_at IS NULL AND r.ended_at IS NOT NULL
         AND r.ended_at > now() - interval '60 days' AND v.definition->'keeping'->>'board' IN ('after-hours','on-success')
-        AND r.ended_at < now() - make_interval(hours => coalesce((v.definition->'keeping'->>'boardHours')::int, 24))
+        AND r.ended_at < now() - make_interval(hours => whole_or(v.definition->'keeping'->>'boardHours', 24))
         AND (v.definition->'keeping'->>'board' = 'after-hours' OR r.state = 'succeeded')`,
   )
 }
@@ -61,7 +61,7 @@ export async function purge(): Promise<number> {
     null,
     `WITH old AS (
        SELECT a.id FROM attempts a JOIN runs r ON r.id = a.run_id JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
-        WHERE NOT a.output_purged AND a.ended_at < now() - make_interval(days => coalesce((v.definition->'keeping'->>'outputDays')::int, 60))
+        WHERE NOT a.output_purged AND a.ended_at < now() - make_interval(days => whole_or(v.definition->'keeping'->>'outputDays', 60))
         LIMIT 2000),
      gone AS (DELETE FROM output_chunks c USING old WHERE c.attempt_id = old.id)
      UPDATE attempts a SET output_purged = true FROM old WHERE a.id = old.id`,
@@ -71,7 +71,7 @@ export async function purge(): Promise<number> {
     `DELETE FROM runs WHERE id IN (
        SELECT r.id FROM runs r JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
         -- Runs of steps go with their flow's.
-        WHERE r.flow_run_id IS NULL AND r.ended_at < now() - make_interval(days => coalesce((v.definition->'keeping'->>'historyDays')::int, 400))
+        WHERE r.flow_run_id IS NULL AND r.ended_at < now() - make_interval(days => whole_or(v.definition->'keeping'->>'historyDays', 400))
         ORDER BY r.ended_at LIMIT 2000) RETURNING id`,
   )
   await execute(null, `DELETE FROM sign_in_attempts WHERE at < now() - interval '7 days'`)

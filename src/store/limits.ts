@@ -9,7 +9,10 @@ const LIMITS = {
   output_lines: [1_000_000, 'Lines of output kept of one try'],
   agent_messages_per_second: [400, 'Messages read from one agent; it may be five times as fast for a moment'],
   agent_mib_per_second: [8, 'MiB read from one agent; three times as much for a moment'],
-  agent_work_ms_per_second: [250, 'Milliseconds of work a second for what one agent says; four times as many for a moment'],
+  agent_work_ms_per_second: [
+    250,
+    'Milliseconds of work a second for what one agent says; four times as many for a moment',
+  ],
   agent_waiting_mib: [8, 'MiB of reports of one agent that wait to be stored before nothing more is read from it'],
   gateway_waiting_mib: [256, 'The same of all agents of one engine together'],
   gateway_sockets_per_address: [2_000, 'Connections of agents from one address'],

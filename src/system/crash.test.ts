@@ -170,7 +170,9 @@ describe('an agent cut off from the server', () => {
     system.signal('agent1', 'SIGCONT')
     await eventually(
       'the old lease to be refused',
-      async () => ((await system.query<{ n: number }>('SELECT coalesce(sum(times), 0)::int AS n FROM refused_reports'))[0]?.n ?? 0) > 0,
+      async () =>
+        ((await system.query<{ n: number }>('SELECT coalesce(sum(times), 0)::int AS n FROM refused_reports'))[0]?.n ??
+          0) > 0,
     )
     expect((await allEnded(1))[0]).toMatchObject({ state: 'succeeded', attempts: 2 })
     expect(executions()).toEqual([`${id} 1`, `${id} 2`])
@@ -196,4 +198,28 @@ describe('a stop', () => {
     await system.start('engine2')
     expect((await allEnded(1))[0]).toMatchObject({ state: 'cancelled' })
   })
+})
+
+it('a leader that hangs loses its lead within 15 s; woken, it does nothing as leader', async () => {
+  system = await startSystem({ leaseSeconds: 30 })
+  const lead = async (): Promise<{ epoch: number; pid: number } | undefined> =>
+    (
+      await system.query<{ epoch: number; pid: number }>(
+        'SELECT l.epoch::int, e.pid FROM leadership l JOIN engines e ON e.id = l.engine_id',
+      )
+    )[0]
+  await system.start('engine1')
+  const first = await eventually('a leader', lead)
+  await system.start('engine2')
+  await eventually('a second engine', async () => (await system.query('SELECT 1 FROM engines')).length === 2)
+  const stoppedAt = Date.now()
+  system.signal('engine1', 'SIGSTOP')
+  const second = await eventually('another leader', async () => {
+    const now = await lead()
+    return now && now.pid !== first.pid ? now : undefined
+  })
+  expect(Date.now() - stoppedAt).toBeLessThan(15_000)
+  system.signal('engine1', 'SIGCONT')
+  await pause(3000)
+  expect(await lead()).toEqual(second)
 })

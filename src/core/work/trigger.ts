@@ -19,6 +19,10 @@ export const triggerDefinitionSchema = z
   })
 export type TriggerDefinition = z.output<typeof triggerDefinitionSchema>
 
+/** A stored definition as it is read where many are: one that cannot be read is left out, so that it keeps none of the others. */
+export const triggerIfReadable = (stored: unknown): TriggerDefinition | undefined =>
+  triggerDefinitionSchema.safeParse(stored).data
+
 /** How a person likes new triggers to be. */
 export const triggerDefaultsSchema = z
   .strictObject({

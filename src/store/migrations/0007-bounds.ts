@@ -34,6 +34,10 @@ ALTER TABLE runs ADD COLUMN account_id bigint REFERENCES accounts ON DELETE SET 
 UPDATE runs r SET account_id = c.id FROM accounts c WHERE c.name = r.account;
 CREATE INDEX runs_account ON runs (account_id) WHERE account_id IS NOT NULL AND state IN ('waiting','ready','running');
 
+-- A whole number written as text, or else what is usual: one definition that cannot be read must not stop a statement over all.
+CREATE FUNCTION whole_or(text, integer) RETURNS integer LANGUAGE sql IMMUTABLE PARALLEL SAFE
+  AS $$ SELECT CASE WHEN $1 ~ '^[0-9]{1,9}$' THEN $1::integer ELSE $2 END $$;
+
 -- Trouble that is neither a run's nor an agent's silence has words of its own.
 ALTER TABLE matters DROP CONSTRAINT matters_kind_check;
 ALTER TABLE matters ADD CONSTRAINT matters_kind_check CHECK (kind IN ('run-failed','run-lost','run-at-risk','run-late','agent-away','trouble'));

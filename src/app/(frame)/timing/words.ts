@@ -8,6 +8,7 @@ export const WHY_WORDS: Record<string, string> = {
   'job gone': 'its job is gone',
   inputs: 'inputs do not fit',
   'no machine': 'no machine',
+  fault: 'cannot be worked out',
 }
 
 /** `1,152`, `0.3`: how many a day. */

@@ -175,7 +175,9 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
           </Button>
         )}
         {page !== null && (
-          <ButtonLink href={page}>{page.startsWith('/fleet') ? 'Open agent' : isBad ? 'Output' : 'Open run'}</ButtonLink>
+          <ButtonLink href={page}>
+            {page.startsWith('/fleet') ? 'Open agent' : isBad ? 'Output' : 'Open run'}
+          </ButtonLink>
         )}
         {matter.state === 'open' && (
           <Button onPress={() => setTaking(true)} whyNot={why}>
