@@ -7,13 +7,13 @@ const mayImport = {
   store: ['core'],
   act: ['core'],
   service: ['store', 'core', 'act', 'agent/protocol'],
-  engine: ['service', 'store/listen', 'store/config', 'store/db', 'core', 'agent/protocol'],
+  engine: ['service', 'store/listen', 'store/config', 'store/db', 'store/limits', 'core', 'agent/protocol'],
   cli: ['service', 'core', 'demo', 'store/db', 'store/migrate'],
   agent: ['core', 'act'],
   standins: ['agent', 'core', 'demo'],
   demo: ['service', 'store', 'core'],
   ui: ['core'],
-  app: ['ui', 'service', 'core', 'store/config', 'store/listen', 'agent/protocol'],
+  app: ['ui', 'service', 'core', 'store/config', 'store/limits', 'store/listen', 'agent/protocol'],
 }
 const folders = Object.keys(mayImport)
 
@@ -82,6 +82,7 @@ export default [
       'src/act/**',
       'src/cli/**',
       'src/agent/main.ts',
+      'src/agent/commands.ts',
       'scripts/**',
       '**/*.bench.ts',
       'src/standins/main.ts',

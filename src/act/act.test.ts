@@ -1,7 +1,20 @@
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
+import {
+  lchownSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
+import { createServer as createHttpServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import { createServer } from 'node:net'
+import { gzipSync } from 'node:zlib'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import type { SignIn } from '@/core/work/account'
 import { connectionSchema, type Connection, type ConnectionKind } from '@/core/work/connections'
 import { Mailbox } from '@/standins/services/mailbox'
 import { SshMachine } from '@/standins/services/ssh-machine'
@@ -15,7 +28,14 @@ import { ticket } from './ticket'
 import { transfer } from './transfer'
 
 const USERS = { harbour: 'kelp-and-tide-9' }
-const ACCOUNT = { user: 'harbour', secret: 'kelp-and-tide-9' }
+const ACCOUNT: SignIn = {
+  account: 'harbour-files',
+  user: 'harbour',
+  secret: 'kelp-and-tide-9',
+  hosts: ['127.0.0.1'],
+  plain: true,
+  unknownHosts: true,
+}
 let dir: string
 let mailbox: Mailbox
 let machine: SshMachine
@@ -159,6 +179,213 @@ describe('an HTTP request', () => {
   })
 })
 
+/** A server that answers as the test says, and keeps what it was asked. */
+async function server(
+  answer: (request: IncomingMessage, response: ServerResponse) => void,
+): Promise<{ url: string; asked: IncomingMessage[]; stop: () => void }> {
+  const asked: IncomingMessage[] = []
+  const http = createHttpServer((request, response) => {
+    asked.push(request)
+    answer(request, response)
+  })
+  await new Promise<void>((resolve) => http.listen(0, '127.0.0.1', resolve))
+  const { port } = http.address() as { port: number }
+  return { url: `http://127.0.0.1:${port}`, asked, stop: () => (http.closeAllConnections(), http.close()) }
+}
+
+describe('a request that is sent on', () => {
+  const servers: { stop: () => void }[] = []
+  afterEach(() => {
+    for (const one of servers.splice(0)) one.stop()
+  })
+  const there = async (): Promise<{ url: string; asked: IncomingMessage[] }> => {
+    const one = await server((_, response) => response.end('there'))
+    servers.push(one)
+    return one
+  }
+  const sending = async (to: string, status: number) => {
+    const one = await server((request, response) => {
+      if (request.url === '/same') response.writeHead(status, { location: '/here' }).end()
+      else if (request.url === '/here') response.end('here')
+      else response.writeHead(status, { location: to }).end()
+    })
+    servers.push(one)
+    return one
+  }
+  const act = (url: string, more: object = {}): Promise<void> =>
+    http(make({ kind: 'http', url, headers: { 'X-Key': 'of the job' }, ...more }), told({}, ACCOUNT).context)
+
+  it('to another origin goes without credentials, headers of the job and body', async () => {
+    const other = await there()
+    const first = await sending(`${other.url}/x`, 302)
+    await act(first.url)
+    expect(first.asked[0]?.headers).toMatchObject({
+      authorization: expect.stringMatching(/^Basic /) as string,
+      'x-key': 'of the job',
+    })
+    expect(other.asked[0]?.headers).not.toHaveProperty('authorization')
+    expect(other.asked[0]?.headers).not.toHaveProperty('x-key')
+    await act(first.url, { method: 'POST', body: 'secret' })
+    expect(other.asked[1]?.method).toBe('GET')
+    const whole = await sending(`${other.url}/x`, 307)
+    await expect(act(whole.url, { method: 'POST', body: 'secret' })).rejects.toThrow('another server was not meant')
+    expect(other.asked).toHaveLength(2)
+  })
+
+  it('within its origin keeps them', async () => {
+    const first = await sending('/', 307)
+    await act(`${first.url}/same`, { method: 'PUT', body: 'x' })
+    expect(first.asked[1]?.headers).toMatchObject({
+      'x-key': 'of the job',
+      authorization: expect.any(String) as string,
+    })
+    expect(first.asked[1]?.method).toBe('PUT')
+  })
+
+  it('for ever is not followed for ever', async () => {
+    const first = await sending('/', 302)
+    await expect(act(first.url)).rejects.toThrow('more than 5 times')
+  })
+
+  it('to an address that may not be called is not followed, nor is one that leads there by name', async () => {
+    const other = await there()
+    const first = await sending(other.url.replace('127.0.0.1', '127.0.0.2'), 302)
+    const { context } = told()
+    const mayReach = (address: string): boolean => address === '127.0.0.1'
+    await expect(http(make({ kind: 'http', url: first.url }), { ...context, mayReach })).rejects.toThrow(
+      '127.0.0.2 is an address that this server does not call',
+    )
+    const named = other.url.replace('127.0.0.1', 'localhost')
+    await expect(http(make({ kind: 'http', url: named }), { ...context, mayReach: () => false })).rejects.toThrow(
+      'does not call',
+    )
+    await http(make({ kind: 'http', url: named }), { ...context, mayReach: (address) => address.startsWith('127.') })
+    expect(other.asked).toHaveLength(1)
+  })
+
+  it('with an answer that unpacks to much stops at the limit', async () => {
+    const packed = gzipSync(Buffer.alloc(50_000_000))
+    const one = await server((_, response) => response.writeHead(200, { 'content-encoding': 'gzip' }).end(packed))
+    servers.push(one)
+    const { context, warnings } = told()
+    await http(make({ kind: 'http', url: one.url }), context)
+    expect(warnings.join()).toContain('larger than 10 MiB')
+  })
+})
+
+describe('values of inputs', () => {
+  const go = (url: string, values: Record<string, string>, headers = {}): Promise<void> =>
+    http(make({ kind: 'http', url: app(url), headers }), told(values).context)
+
+  it('lead nowhere else in an address', async () => {
+    for (const boat of ['..', '.', ''])
+      await expect(go('/x/${boat}/status', { boat })).rejects.toThrow('leads elsewhere')
+    await expect(go('/${a}${b}/x', { a: '.', b: '.' })).rejects.toThrow('leads elsewhere')
+    await expect(go('/echo/${boat}', { boat: 'a/../../b' })).rejects.toThrow('The answer is 404')
+    await go('/echo?boat=${boat}', { boat: '..' })
+  })
+
+  it('that no header can hold are refused with a sentence', async () => {
+    await go('/echo', { note: 'a\u2028b\u2029c\u0085d' }, { 'X-Note': '${note}' })
+    await expect(go('/echo', { note: '→' }, { 'X-Note': '${note}' })).rejects.toThrow(
+      'The header X-Note would hold U+2192',
+    )
+  })
+
+  it('are one mail address each', async () => {
+    const send = (who: string): Promise<void> =>
+      mail(
+        make({ kind: 'mail', host: '127.0.0.1', port: ports.mail, from: 'a@b.example', to: ['${who}'], subject: 's' }),
+        told({ who }, ACCOUNT).context,
+      )
+    for (const who of [
+      'a@b.example, c@d.example',
+      'x <a@b.example>',
+      'a@b.example;c@d.example',
+      'a b@c',
+      'a@b.example\nBcc: e@f.g',
+    ])
+      await expect(send(who)).rejects.toThrow('is not one mail address')
+    await send('a@b.example')
+    expect(mailbox.mails).toHaveLength(1)
+  })
+
+  it('are one part of a path', async () => {
+    const move = (harbour: string, more: object = {}): Promise<void> =>
+      transfer(
+        make({
+          kind: 'transfer',
+          host: '127.0.0.1',
+          port: ports.ssh,
+          direction: 'up',
+          from: `${dir}/here/\${harbour}.csv`,
+          into: '/',
+          ...more,
+        }),
+        told({ harbour }, ACCOUNT).context,
+      )
+    writeFileSync(join(dir, 'here', 'a.csv'), 'x')
+    writeFileSync(join(dir, 'here', '*.csv'), 'star')
+    await expect(move('../here/a')).rejects.toThrow('has a separator in it')
+    // A wildcard that a value brings along is a plain character.
+    await move('*')
+    expect(readdirSync(join(dir, 'far'))).toEqual(['*.csv'])
+    await move('sub/../a', { inputsArePaths: true }).catch((error: Error) =>
+      expect(error.message).toContain('leads elsewhere'),
+    )
+  })
+})
+
+describe('an account', () => {
+  const careful: SignIn = { ...ACCOUNT, plain: false, unknownHosts: false }
+  it('that does not say so is not sent unencrypted', async () => {
+    await expect(http(make({ kind: 'http', url: app('/echo') }), told({}, careful).context)).rejects.toThrow(
+      'unencrypted',
+    )
+    const letter = {
+      kind: 'mail' as const,
+      host: '127.0.0.1',
+      port: ports.mail,
+      from: 'a@b.example',
+      to: ['c@d.example'],
+      subject: 's',
+    }
+    await expect(mail(make(letter), told({}, careful).context)).rejects.toThrow(/unencrypted|TLS/)
+    expect(mailbox.mails).toEqual([])
+  })
+
+  it('goes to no host that it does not name', async () => {
+    const other = { ...ACCOUNT, hosts: ['files.marram.example'] }
+    const { context } = told({}, other)
+    await expect(http(make({ kind: 'http', url: app('/echo') }), context)).rejects.toThrow(
+      'may not sign in at 127.0.0.1',
+    )
+    await expect(
+      ssh(make({ kind: 'ssh', host: '127.0.0.1', port: ports.ssh, command: 'true' }), context),
+    ).rejects.toThrow('may not sign in')
+  })
+
+  it('goes to no machine whose key nobody wrote down; the key is told', async () => {
+    const action = { kind: 'ssh' as const, host: '127.0.0.1', port: ports.ssh, command: 'true' }
+    await expect(ssh(make(action), told({}, careful).context)).rejects.toThrow(machine.fingerprint)
+    expect(await ssh(make({ ...action, hostKey: machine.fingerprint }), told({}, careful).context)).toBe(0)
+  })
+
+  it('does not override what the job writes itself', async () => {
+    const { context, outputs } = told({}, ACCOUNT)
+    await http(
+      make({
+        kind: 'http',
+        url: app('/echo'),
+        headers: { Authorization: 'Own' },
+        pick: { sent: '/headers/authorization' },
+      }),
+      context,
+    )
+    expect(outputs.sent).toBe('Own')
+  })
+})
+
 describe('a ticket', () => {
   const open = { kind: 'ticket' as const, title: 'Close of day: ${step}', text: 'It failed.', urgency: 'high' }
   it('is opened once per attempt, and its number handed on', async () => {
@@ -205,9 +432,9 @@ describe('a mail', () => {
   })
 
   it('tells what the server refuses', async () => {
-    const send = (account: typeof ACCOUNT | null): Promise<void> =>
+    const send = (account: SignIn | null): Promise<void> =>
       mail(make({ ...letter, port: ports.mail, subject: 'x' }), told({ who: 'a@marram.example' }, account).context)
-    await expect(send({ user: 'harbour', secret: 'wrong' })).rejects.toThrow(/refused: 535/)
+    await expect(send({ ...ACCOUNT, secret: 'wrong' })).rejects.toThrow(/refused: 535/)
     mailbox.mood = 'failing'
     await expect(send(ACCOUNT)).rejects.toThrow(/refused: 550 .*No mailbox/)
     mailbox.mood = 'away'
@@ -305,6 +532,46 @@ describe('a transfer', () => {
     expect(lines.some((line) => /b\.csv: goes on at byte \d+ of 1500000/.test(line))).toBe(true)
     expect(readFileSync(join(dir, 'far', 'b.csv')).equals(big)).toBe(true)
     expect(readdirSync(join(dir, 'far'))).toEqual(['b.csv'])
+  })
+
+  it('takes as long as it may in all, moves no more than it may, and does not sign in again after giving up', async () => {
+    writeFileSync(join(dir, 'here', 'b.csv'), big)
+    machine.cutAfterBytes = 40_000
+    const { done, lines } = move({ withinSeconds: 1.2 })
+    await expect(done).rejects.toThrow('No answer within 1.2 s.')
+    const signIns = (): number => lines.filter((line) => line.startsWith('→ ssh')).length
+    const before = signIns()
+    await new Promise((resolve) => setTimeout(resolve, 1500))
+    expect(signIns()).toBe(before)
+    machine.cutAfterBytes = Infinity
+    await expect(move({ mostMib: 1 }).done).rejects.toThrow('at most 1 MiB')
+    writeFileSync(join(dir, 'here', 'a.csv'), 'x')
+    await expect(move({ mostFiles: 1 }).done).rejects.toThrow('2 files fit; at most 1')
+  })
+
+  it('neither follows links that others made, nor writes through one', async () => {
+    writeFileSync(join(dir, 'secret'), 'of root')
+    symlinkSync(join(dir, 'secret'), join(dir, 'here', 'link.csv'))
+    await expect(move({}).done).rejects.toThrow('0 files fit')
+    rmSync(join(dir, 'here', 'link.csv'))
+    // What would have been written through the name that a transfer uses meanwhile.
+    writeFileSync(join(dir, 'far', 'm.json'), 'from afar')
+    mkdirSync(join(dir, 'into'))
+    symlinkSync(join(dir, 'secret'), join(dir, 'into', '.m.json.part'))
+    await move({ direction: 'down', from: '/m.json', into: join(dir, 'into') }).done
+    expect(readFileSync(join(dir, 'secret'), 'utf8')).toBe('of root')
+    expect(readFileSync(join(dir, 'into', 'm.json'), 'utf8')).toBe('from afar')
+    // A pipe in its place keeps nobody waiting.
+    rmSync(join(dir, 'into', 'm.json'))
+    execFileSync('mkfifo', [join(dir, 'into', '.m.json.part')])
+    await move({ direction: 'down', from: '/m.json', into: join(dir, 'into') }).done
+    // Nor a folder that another account's link leads to.
+    if (process.getuid?.() !== 0) return
+    symlinkSync('/etc', join(dir, 'elsewhere'))
+    lchownSync(join(dir, 'elsewhere'), 65_534, 65_534)
+    await expect(move({ direction: 'down', from: '/m.json', into: join(dir, 'elsewhere') }).done).rejects.toThrow(
+      'a link that another account made',
+    )
   })
 
   it('gives up when it is cut again and again, and leaves no file that looks whole', async () => {

@@ -1,17 +1,28 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { connectionSchema, type Connection } from '@/core/work/connections'
-import { ActFault, contextOf, type Context } from './context'
+import { ActFault, contextOf, reasonOf, type Context, type Surroundings } from './context'
+
+/** What the agent writes into the attempt's folder before it starts the action. */
+export interface Order extends Surroundings {
+  readonly action: unknown
+  /** Where a fault is written, for the record. */
+  readonly faultFile: string
+}
+
+/** Of the agent's own open files, the one that named values are written to. */
+const OUTPUTS_FD = 3
 
 /** Carries out one action that talks to others, as a process of its own: `bugle-agent.cjs act FILE`. Returns its exit code; a fault is the last line of standard error. */
 export async function act(file: string): Promise<number> {
-  const action = connectionSchema.parse(JSON.parse(readFileSync(file, 'utf8')))
-  const context = contextOf(process.env)
+  const order = JSON.parse(readFileSync(file, 'utf8')) as Order
+  const action = connectionSchema.parse(order.action)
+  const context = contextOf(order, OUTPUTS_FD)
   try {
     return (await carryOut(action, context)) ?? 0
   } catch (error) {
-    const fault = error instanceof ActFault ? error.message : `Unforeseen: ${(error as Error).stack ?? String(error)}`
+    const fault = error instanceof ActFault ? error.message : `Unforeseen: ${reasonOf(error)}.`
     context.warn(fault)
-    if (process.env.BUGLE_FAULT) writeFileSync(process.env.BUGLE_FAULT, fault, { mode: 0o600 })
+    writeFileSync(order.faultFile, fault, { mode: 0o600 })
     return 1
   }
 }

@@ -1,14 +1,20 @@
-import { appendFileSync } from 'node:fs'
-import { fill } from '@/core/work/connections'
+import { writeSync } from 'node:fs'
+import { storableText } from '@/core/schema/text'
+import type { SignIn } from '@/core/work/account'
+import { fill, valuesAsSegments } from '@/core/work/connections'
 
 /** What an action sees of its attempt, and how it tells what it does. */
 export interface Context {
   readonly values: Readonly<Record<string, string>>
-  readonly account: { readonly user: string; readonly secret: string } | null
+  readonly account: SignIn | null
   readonly run: string
   readonly attempt: string
   /** What a ticket refers to; else the run. */
   readonly reference?: string
+  /** Whether a connection to this address of the network may be made; absent: to any. The server's own requests have such a rule. */
+  readonly mayReach?: (address: string) => boolean
+  /** Less than the action's own, for trials. */
+  readonly limits?: { readonly seconds: number; readonly bytes: number }
   /** A line of standard output, or of standard error. */
   readonly say: (line: string) => void
   readonly warn: (line: string) => void
@@ -19,31 +25,43 @@ export interface Context {
 /** It did not work, for a reason that a person can act on. */
 export class ActFault extends Error {}
 
-/** The attempt's surroundings, from the environment that the agent made. */
-export function contextOf(env: NodeJS.ProcessEnv): Context {
-  const names = (env.BUGLE_INPUTS ?? '').split(',').filter(Boolean)
-  const values = Object.fromEntries(names.map((name) => [name, env[name] ?? '']))
-  const { BUGLE_ACCOUNT_USER: user, BUGLE_ACCOUNT_SECRET: secret, BUGLE_OUTPUTS: file } = env
+/** What the agent writes down for the action's own process. Nothing of it goes through the environment, which belongs to the job. */
+export interface Surroundings {
+  readonly values: Readonly<Record<string, string>>
+  readonly account: SignIn | null
+  readonly run: string
+  readonly attempt: string
+}
+
+/** @param outputs a descriptor that named values are written to; null: they are dropped */
+export function contextOf({ values, account, run, attempt }: Surroundings, outputs: number | null): Context {
   return {
     values,
-    account: user === undefined ? null : { user, secret: secret ?? '' },
-    run: env.BUGLE_RUN ?? '',
-    attempt: env.BUGLE_TRY ?? '',
+    account,
+    run,
+    attempt,
     say: (line) => process.stdout.write(`${line}\n`),
     warn: (line) => process.stderr.write(`${line}\n`),
     hand: (name, value) => {
-      if (file) appendFileSync(file, `${name}=${oneLine(value)}\n`)
+      if (outputs !== null) writeSync(outputs, `${name}=${oneLine(value)}\n`)
     },
   }
 }
 
-/** Line ends become spaces: nothing that comes after one is taken for another header, or another value. */
-export const oneLine = (text: string): string => text.replaceAll(/[\r\n]+/g, ' ')
+/** Line ends, and what some programs take for one, become spaces: nothing that comes after one is taken for another header, or another value. */
+export const oneLine = (text: string): string => storableText(text).replaceAll(/[\r\n\v\f\u0085\u2028\u2029]+/g, ' ')
 
 export const portOf = (port: number | string, values: Readonly<Record<string, string>>): number => {
   const number = Number(fill(String(port), values))
   if (!Number.isInteger(number) || number < 1 || number > 65_535) throw new ActFault(`${port} is not a port.`)
   return number
+}
+
+/** A path with values in it, each one part of it: none leads to another folder. */
+export function pathOf(text: string, values: Readonly<Record<string, string>>, arePaths = false): string {
+  const filled = valuesAsSegments(text, values, arePaths)
+  if ('fault' in filled) throw new ActFault(filled.fault)
+  return filled.text
 }
 
 /** An error as people read it: its cause rather than “fetch failed”. */
@@ -65,6 +83,7 @@ const WORDS: Readonly<Record<string, string>> = {
   ECONNRESET: 'the other side cut the connection',
   EPIPE: 'the other side cut the connection',
   ETIMEDOUT: 'no answer in time',
+  ENOSPC: 'the disk is full',
 }
 
 /** Rejects when the time is over; `cancel` ends what still goes on. */

@@ -1,6 +1,8 @@
 import { basicCredentials } from '@/core/run/mask'
-import { atPointer, fill, type Connection } from '@/core/work/connections'
+import { signInFault } from '@/core/work/account'
+import { atPointer, fill, urlOf, type Connection } from '@/core/work/connections'
 import { ActFault, oneLine, reasonOf, within, type Context } from './context'
+import { exchange, type Incoming, type Outgoing } from './request'
 
 /** More of an answer is not read. */
 const MOST_BYTES = 10 * 1024 * 1024
@@ -12,46 +14,49 @@ export interface Answer {
   readonly isCut: boolean
 }
 
+/** The address with values in it: each stays where it was put, and none becomes another part of the address. */
+export function addressOf(text: string, values: Readonly<Record<string, string>>): string {
+  const filled = urlOf(text, values)
+  if ('fault' in filled) throw new ActFault(filled.fault)
+  return filled.text
+}
+
 /** One request, told line by line; the answer up to 10 MiB. */
 export async function ask(
-  request: { method: string; url: string; headers: Readonly<Record<string, string>>; body: string | null },
+  action: Extract<Connection, { kind: 'http' | 'ticket' }>,
+  request: Outgoing,
   seconds: number,
-  { say, account }: Context,
+  { say, account, mayReach, limits, values }: Context,
 ): Promise<Answer> {
   const { method, url, body } = request
-  const headers = new Headers({ 'user-agent': 'Bugle', ...request.headers })
+  const headers: Record<string, string> = { 'user-agent': 'Bugle', ...request.headers }
   say(`→ ${method} ${url}`)
-  for (const [name, value] of headers) say(`  ${name}: ${value}`)
-  if (account && !headers.has('authorization')) {
-    headers.set('authorization', `Basic ${basicCredentials(account.user, account.secret)}`)
+  for (const [name, value] of Object.entries(headers)) say(`  ${name.toLowerCase()}: ${value}`)
+  // What the job writes itself is not overridden.
+  const writesItself = Object.keys(headers).some((name) => name.toLowerCase() === 'authorization')
+  if (account && !writesItself) {
+    const fault = signInFault(account.account, account, action, values)
+    if (fault !== null) throw new ActFault(fault)
+    headers.authorization = `Basic ${basicCredentials(account.user, account.secret)}`
     say(`  authorization: Basic, as ${account.user}`)
   }
   if (body !== null) say(`  ${Buffer.byteLength(body)} bytes`)
   const control = new AbortController()
   const begun = performance.now()
+  const mostBytes = Math.min(MOST_BYTES, limits?.bytes ?? MOST_BYTES)
   const work = async (): Promise<Answer> => {
-    const response = await fetch(url, { method, headers, body, signal: control.signal })
-    const chunks: Uint8Array[] = []
-    let size = 0
-    let isCut = false
-    if (response.body)
-      for await (const chunk of response.body as unknown as AsyncIterable<Uint8Array>) {
-        chunks.push(chunk)
-        size += chunk.byteLength
-        if (size > MOST_BYTES) {
-          isCut = true
-          break
-        }
-      }
-    if (isCut) control.abort()
+    const answer: Incoming = await exchange(
+      { ...request, headers },
+      { mostBytes, mayReach, signal: control.signal },
+      (to) => say(`  sent on to ${to}`),
+    )
     const ms = Math.round(performance.now() - begun)
-    const kind = response.headers.get('content-type') ?? 'of no said type'
-    say(`← ${response.status} ${response.statusText} in ${ms} ms, ${isCut ? 'more than ' : ''}${size} bytes, ${kind}`)
-    if (response.redirected) say(`  redirected to ${response.url}`)
-    return { status: response.status, text: Buffer.concat(chunks).subarray(0, MOST_BYTES).toString('utf8'), isCut }
+    const size = answer.isCut ? `more than ${mostBytes}` : String(answer.body.length)
+    say(`← ${answer.status} ${answer.statusText} in ${ms} ms, ${size} bytes, ${answer.type}`)
+    return { status: answer.status, text: answer.body.toString('utf8'), isCut: answer.isCut }
   }
   return within(
-    seconds,
+    Math.min(seconds, limits?.seconds ?? seconds),
     work().catch((error: unknown) => {
       throw error instanceof ActFault ? error : new ActFault(`${method} ${url} failed: ${reasonOf(error)}.`)
     }),
@@ -73,9 +78,10 @@ export async function http(action: Extract<Connection, { kind: 'http' }>, contex
   )
   const hasBody = action.method !== 'GET' && action.method !== 'HEAD' && action.body !== ''
   const answer = await ask(
+    action,
     {
       method: action.method,
-      url: fill(action.url, values, encodeURIComponent),
+      url: addressOf(action.url, values),
       headers,
       body: hasBody ? fill(action.body, values, encodingFor(action.headers)) : null,
     },

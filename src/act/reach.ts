@@ -2,10 +2,12 @@ import { spawn } from 'node:child_process'
 import { connect } from 'node:net'
 import { fill, type Connection } from '@/core/work/connections'
 import { ActFault, portOf, reasonOf, within, type Context } from './context'
+import { addressOf } from './http'
+import { exchange } from './request'
 
 /** Whether something answers there. The time it took is said, and handed on as `milliseconds`. */
 export async function reach(action: Extract<Connection, { kind: 'reach' }>, context: Context): Promise<void> {
-  const { values, say, hand } = context
+  const { values, say, hand, mayReach } = context
   const begun = performance.now()
   const took = (): string => {
     const ms = Math.max(1, Math.round(performance.now() - begun))
@@ -13,14 +15,17 @@ export async function reach(action: Extract<Connection, { kind: 'reach' }>, cont
     return `${ms} ms`
   }
   if (action.by === 'http') {
-    const url = fill(action.host, values, encodeURIComponent)
+    const url = addressOf(action.host, values)
     say(`→ GET ${url}`)
     const control = new AbortController()
-    const asked = fetch(url, { signal: control.signal, redirect: 'manual' }).catch((error: unknown) => {
-      throw new ActFault(`${url} cannot be reached: ${reasonOf(error)}.`)
+    const asked = exchange(
+      { method: 'GET', url, headers: { 'user-agent': 'Bugle' }, body: null },
+      { mostBytes: 0, mayReach, signal: control.signal, follow: false },
+      () => undefined,
+    ).catch((error: unknown) => {
+      throw error instanceof ActFault ? error : new ActFault(`${url} cannot be reached: ${reasonOf(error)}.`)
     })
     const response = await within(action.withinSeconds, asked, () => control.abort())
-    await response.body?.cancel()
     if (response.status >= 500) throw new ActFault(`${url} answers with ${response.status}.`)
     say(`← ${response.status} in ${took()}: it can be reached.`)
     return

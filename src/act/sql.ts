@@ -1,4 +1,5 @@
 import pg from 'pg'
+import { plainFault, signInFault } from '@/core/work/account'
 import { fill, type Connection } from '@/core/work/connections'
 import { ActFault, portOf, reasonOf, type Context } from './context'
 
@@ -17,14 +18,19 @@ export async function sql(action: Extract<Connection, { kind: 'sql' }>, context:
     connectionTimeoutMillis: CONNECT_MS,
     application_name: `bugle run ${context.run}`,
   }
+  const fault = account && signInFault(account.account, account, action, values)
+  if (fault) throw new ActFault(fault)
   const client = new pg.Client(settings)
   client.on('error', () => undefined)
+  let inClear: string | null = null
+  if (account && !action.tls)
+    refuseClear(client, () => (inClear = plainFault(account.account, account, 'as the database asks for it')))
   client.on('notice', (notice) => warn(`${notice.severity ?? 'NOTICE'}: ${notice.message ?? ''}`))
   say(`→ ${settings.database} on ${settings.host}:${settings.port} as ${settings.user ?? 'nobody'}`)
   try {
     await client.connect()
   } catch (error) {
-    throw new ActFault(`The database cannot be reached: ${reasonOf(error)}.`)
+    throw new ActFault(inClear ?? `The database cannot be reached: ${reasonOf(error)}.`)
   }
   // A statement goes on without its client until it is told to stop.
   process.once('SIGTERM', () => void cancel(settings, client).finally(() => process.exit(143)))
@@ -82,6 +88,16 @@ function run(
       resolve(seen > 0 ? seen : all.reduce((sum, each) => sum + (each?.rowCount ?? 0), 0))
     })
     client.query(query)
+  })
+}
+
+/** A server may ask for the password as it is (PostgreSQL, 55.2.1): without TLS it is not told, unless `mayNot` gives no reason against it. */
+function refuseClear(client: pg.Client, mayNot: () => string | null): void {
+  const { connection } = client as unknown as {
+    connection: { on: (what: string, then: () => void) => void; stream: { destroy: () => void } }
+  }
+  connection.on('authenticationCleartextPassword', () => {
+    if (mayNot() !== null) connection.stream.destroy()
   })
 }
 

@@ -1,20 +1,19 @@
 import { createHash } from 'node:crypto'
 import { Client, type ConnectConfig } from 'ssh2'
 import { quoteReferences, shellQuote } from '@/core/work/command'
+import { signInFault } from '@/core/work/account'
 import { fill, type Connection } from '@/core/work/connections'
 import { ActFault, portOf, reasonOf, within, type Context } from './context'
 
 const READY_MS = 20_000
 
-interface Far {
-  readonly host: string
-  readonly port: number | string
-  readonly hostKey: string | null
-}
+type Far = Extract<Connection, { kind: 'ssh' | 'transfer' }>
 
 /** Signs in by SSH with the account's password, or its key if the secret is one. The host key is checked, or shown where none is written down. */
 export async function signIn(far: Far, { values, account, say, warn }: Context): Promise<Client> {
   if (!account) throw new ActFault('It needs a run-as account.')
+  const fault = signInFault(account.account, account, far, values)
+  if (fault !== null) throw new ActFault(fault)
   const host = fill(far.host, values)
   const port = portOf(far.port, values)
   say(`→ ssh ${account.user}@${host}:${port}`)
@@ -29,6 +28,10 @@ export async function signIn(far: Far, { values, account, say, warn }: Context):
     keepaliveInterval: 10_000,
     hostVerifier: (key: Buffer) => {
       const seen = createHash('sha256').update(key).digest('base64').replace(/=+$/, '')
+      if (far.hostKey === null && !account.unknownHosts) {
+        refusal = `The host key of ${host} is SHA256:${seen}, and the job says none: write it there if it is the right one. Nothing was sent to that machine; the account ${account.account} does not sign in at unknown ones.`
+        return false
+      }
       if (far.hostKey === null) {
         warn(`The host key is not checked: it is SHA256:${seen}. Write that into the job to have it checked.`)
         return true

@@ -1,14 +1,15 @@
 import { fill, type Connection } from '@/core/work/connections'
 import { ActFault, type Context } from './context'
-import { ask } from './http'
+import { addressOf, ask } from './http'
 
 /** Opens a ticket: JSON with title, text and urgency by POST. The desk answers with the ticket's id. The same attempt sent twice opens one ticket. */
 export async function ticket(action: Extract<Connection, { kind: 'ticket' }>, context: Context): Promise<void> {
   const { values, run, attempt, say, hand } = context
   const answer = await ask(
+    action,
     {
       method: 'POST',
-      url: fill(action.url, values, encodeURIComponent),
+      url: addressOf(action.url, values),
       headers: { 'content-type': 'application/json', 'idempotency-key': `bugle-${run}-${attempt}` },
       body: JSON.stringify({
         title: fill(action.title, values),

@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto'
-import { mkdir, open, readdir, rename, stat, unlink } from 'node:fs/promises'
+import { closeSync, lstatSync, readdirSync, readSync, renameSync, rmSync, writeSync } from 'node:fs'
 import { basename, dirname, join, posix } from 'node:path'
 import type { SFTPWrapper, Stats } from 'ssh2'
 import { fill, type Connection } from '@/core/work/connections'
-import { ActFault, reasonOf, within, type Context } from './context'
+import { ActFault, pathOf, reasonOf, within, type Context } from './context'
+import { FileFault, openFolder, openPlain, type Folder } from './files'
 import { signIn } from './ssh'
 
 type Transfer = Extract<Connection, { kind: 'transfer' }>
@@ -13,6 +14,7 @@ const CUT_PAUSE_MS = 1000
 /** Bytes of one request; every server takes as much (draft-ietf-secsh-filexfer-02, section 6.4). */
 const PIECE = 32 * 1024
 const AT_ONCE = 8
+/** How SFTP opens them. */
 const FLAGS = { read: 'r', keep: 'r+', new: 'w' } as const
 /** SSH_FX_EOF. */
 const END_OF_FILE = 1
@@ -32,6 +34,9 @@ interface Files {
   rename: (from: string, to: string) => Promise<void>
   remove: (path: string) => Promise<void>
   join: (folder: string, name: string) => string
+  /** A folder, and those above it, where they are missing. */
+  make: (folder: string) => void
+  close: () => void
 }
 
 /**
@@ -40,39 +45,55 @@ interface Files {
  */
 export async function transfer(action: Transfer, context: Context): Promise<void> {
   let client: Awaited<ReturnType<typeof signIn>> | null = null
+  let isOver = false
   const work = async (): Promise<void> => {
     for (let cut = 0; ; cut++) {
       client = await signIn(action, context)
+      if (isOver) {
+        client.end()
+        return
+      }
       let isCut = false
       client.once('close', () => (isCut = true))
+      const here = ofThisMachine()
       try {
-        await move(action, await sftpOf(client), context)
+        await move(action, here, ofSftp(await sftpOf(client)), context)
         client.end()
         return
       } catch (error) {
         client.end()
-        if (error instanceof ActFault && !isCut) throw error
+        if (error instanceof FileFault) throw new ActFault(error.message)
+        if (isOver || (error instanceof ActFault && !isCut)) throw error
         if (cut >= CUTS) throw new ActFault(`The connection was cut ${CUTS + 1} times: ${reasonOf(error)}.`)
         context.warn('The connection was cut; it goes on where it stopped.')
         await new Promise((resolve) => setTimeout(resolve, CUT_PAUSE_MS))
+        // Given up meanwhile: nobody signs in again for it.
+        if (isOver) throw error
+      } finally {
+        here.close()
       }
     }
   }
-  await within(action.withinSeconds, work(), () => client?.end())
+  await within(action.withinSeconds, work(), () => {
+    isOver = true
+    client?.end()
+  })
 }
 
-async function move(action: Transfer, sftp: SFTPWrapper, { values, say, hand }: Context): Promise<void> {
-  const from = fill(action.from, values)
-  const into = fill(action.into, values)
-  const [here, there] = [ofThisMachine(), ofSftp(sftp)]
+async function move(action: Transfer, here: Files, there: Files, { values, say, hand }: Context): Promise<void> {
+  const from = pathOf(action.from, values, action.inputsArePaths)
+  const into = pathOf(action.into, values, action.inputsArePaths)
   const [source, target] = action.direction === 'up' ? [here, there] : [there, here]
-  if (action.direction === 'down') await mkdir(into, { recursive: true }).catch(told(into))
-  const fits = wildcard(basename(from))
+  if (action.direction === 'down') here.make(into)
+  // Only what the job writes is a wildcard, not what a value brings along.
+  const fits = wildcard(basename(fill(action.from, values, (raw) => raw.replaceAll('*', STAR).replaceAll('?', MARK))))
   // Nor a name that leads out of the folder: the server may lie.
-  const isWanted = (name: string): boolean => fits(name) && !name.includes('/')
+  const isWanted = (name: string): boolean =>
+    fits(name) && !name.includes('/') && !name.includes('\0') && name !== '..' && name !== '.'
   const files = (await source.list(dirname(from))).filter(({ name, isFile }) => isFile && isWanted(name))
   if (files.length < action.least)
     throw new ActFault(`${files.length} files fit ${from}; at least ${action.least} were to be there.`)
+  requireLimits(action, files)
   let bytes = 0
   for (const { name, size } of files.sort((a, b) => (a.name < b.name ? -1 : 1))) {
     const path = source.join(dirname(from), name)
@@ -84,20 +105,31 @@ async function move(action: Transfer, sftp: SFTPWrapper, { values, say, hand }: 
     if (begin > 0) say(`${name}: goes on at byte ${begin} of ${size}`)
     // First there: where it cannot be written, nothing is left open here.
     const to = await target.open(part, begin > 0 ? 'keep' : 'new')
-    await copy(await source.open(path, 'read'), to, begin)
-    const sent = await sumOf(await source.open(path, 'read'))
-    const come = await sumOf(await target.open(part, 'read'))
+    const room = action.mostMib * 1024 * 1024 - bytes
+    const copied = await copy(await source.open(path, 'read'), to, begin, room)
+    const sent = await sumOf(await source.open(path, 'read'), room)
+    const come = await sumOf(await target.open(part, 'read'), room)
     if (sent !== come) {
       await target.remove(part)
       throw new ActFault(`${name}: what came is not what was sent (SHA-256 ${come}, not ${sent}); it was removed.`)
     }
     await target.rename(part, final)
-    say(`${name}  ${size} bytes  sha256 ${sent}`)
-    bytes += size
+    say(`${name}  ${copied} bytes  sha256 ${sent}`)
+    bytes += copied
   }
   say(`${files.length} ${files.length === 1 ? 'file' : 'files'}, ${bytes} bytes`)
   hand('files', String(files.length))
   hand('bytes', String(bytes))
+}
+
+const STAR = '\uE000'
+const MARK = '\uE001'
+
+function requireLimits({ mostFiles, mostMib }: Transfer, files: readonly { readonly size: number }[]): void {
+  if (files.length > mostFiles) throw new ActFault(`${files.length} files fit; at most ${mostFiles} are moved.`)
+  const all = files.reduce((sum, { size }) => sum + size, 0)
+  if (all > mostMib * 1024 * 1024)
+    throw new ActFault(`They are ${Math.ceil(all / 1024 / 1024)} MiB; at most ${mostMib} MiB are moved.`)
 }
 
 /** An answer of the server has a status of SFTP, a cut has none. */
@@ -107,6 +139,7 @@ const isAnswer = (error: unknown): boolean => typeof (error as { code?: unknown 
 const told =
   (path: string) =>
   (error: unknown): never => {
+    if (error instanceof ActFault) throw error
     if (isAnswer(error)) throw new ActFault(`${path}: ${(error as Error).message}.`)
     if ((error as NodeJS.ErrnoException).syscall) throw new ActFault(`${path}: ${reasonOf(error)}.`)
     throw error as Error
@@ -116,13 +149,16 @@ const told =
 async function pieces(
   from: Opened,
   begin: number,
+  most: number,
   take: (at: number, bytes: Buffer) => Promise<void> | void,
-): Promise<void> {
+): Promise<number> {
   for (let at = begin; ; at += PIECE * AT_ONCE) {
+    // A file that grows while it is read, or a server that never comes to an end.
+    if (at > most) throw new ActFault('It is larger than what may be moved.')
     const places = Array.from({ length: AT_ONCE }, (_, i) => at + i * PIECE)
     const read = await Promise.all(places.map((place) => whole(from, place)))
     await Promise.all(read.map((bytes, i) => (bytes.length > 0 ? take(places[i] as number, bytes) : undefined)))
-    if ((read.at(-1) as Buffer).length < PIECE) return
+    if ((read.at(-1) as Buffer).length < PIECE) return at + read.reduce((sum, bytes) => sum + bytes.length, 0)
   }
 }
 
@@ -139,25 +175,28 @@ async function whole(from: Opened, at: number): Promise<Buffer> {
   return Buffer.concat(parts)
 }
 
-async function copy(from: Opened, to: Opened, begin: number): Promise<void> {
-  await closing([from, to], () => pieces(from, begin, (at, bytes) => to.write(at, bytes)))
+/** Returns how long the file is. */
+function copy(from: Opened, to: Opened, begin: number, most: number): Promise<number> {
+  return closing([from, to], () => pieces(from, begin, most, (at, bytes) => to.write(at, bytes)))
 }
 
-async function sumOf(file: Opened): Promise<string> {
+async function sumOf(file: Opened, most: number): Promise<string> {
   const hash = createHash('sha256')
-  await closing([file], () => pieces(file, 0, (_at, bytes) => void hash.update(bytes)))
+  await closing([file], () => pieces(file, 0, most, (_at, bytes) => void hash.update(bytes)))
   return hash.digest('hex')
 }
 
-async function closing(files: readonly Opened[], work: () => Promise<void>): Promise<void> {
+async function closing<T>(files: readonly Opened[], work: () => Promise<T>): Promise<T> {
+  let done: T
   try {
-    await work()
+    done = await work()
   } catch (error) {
     // What failed is told, not that its file cannot be closed either.
     await Promise.allSettled(files.map((file) => file.close()))
     throw error
   }
   await Promise.all(files.map((file) => file.close()))
+  return done
 }
 
 /** `*` and `?` as in a shell. */
@@ -166,43 +205,71 @@ function wildcard(pattern: string): (name: string) => boolean {
     .replaceAll(/[.+^${}()|[\]\\]/g, '\\$&')
     .replaceAll('*', '.*')
     .replaceAll('?', '.')
+    .replaceAll(STAR, '\\*')
+    .replaceAll(MARK, '\\?')
   const expression = new RegExp(`^${source}$`, 's')
   return (name) => expression.test(name)
 }
 
+/** Files here may lie where others write too: see files.ts. */
 function ofThisMachine(): Files {
+  const folders = new Map<string, Folder>()
+  const folderOf = (path: string, make = false): Folder => {
+    const known = folders.get(path)
+    if (known) return known
+    const opened = openFolder(path, make)
+    folders.set(path, opened)
+    return opened
+  }
+  const at = (path: string): string => folderOf(dirname(path)).at(basename(path))
+  const saying = <T>(path: string, work: () => T): T => {
+    try {
+      return work()
+    } catch (error) {
+      if (error instanceof FileFault) throw new ActFault(error.message)
+      return told(path)(error)
+    }
+  }
   return {
     list: async (folder) => {
-      const names = await readdir(folder, { withFileTypes: true }).catch((error: unknown) => {
+      try {
+        const held = folderOf(folder)
+        return readdirSync(held.at('.'), { withFileTypes: true }).map((entry) => {
+          const stats = entry.isFile() ? lstatSync(held.at(entry.name), { throwIfNoEntry: false }) : undefined
+          return { name: entry.name, isFile: stats?.isFile() === true, size: stats?.size ?? 0 }
+        })
+      } catch (error) {
+        if (error instanceof FileFault) throw new ActFault(error.message)
         throw new ActFault(`${folder} cannot be read: ${reasonOf(error)}.`)
-      })
-      return Promise.all(
-        names.map(async (entry) => ({
-          name: entry.name,
-          isFile: entry.isFile(),
-          size: entry.isFile() ? (await stat(join(folder, entry.name))).size : 0,
-        })),
-      )
-    },
-    sizeOf: (path) =>
-      stat(path).then(
-        ({ size }) => size,
-        () => null,
-      ),
-    open: async (path, how) => {
-      const handle = await open(path, FLAGS[how]).catch(told(path))
-      return {
-        read: async (at) => {
-          const { buffer, bytesRead } = await handle.read(Buffer.alloc(PIECE), 0, PIECE, at).catch(told(path))
-          return buffer.subarray(0, bytesRead)
-        },
-        write: async (at, bytes) => void (await handle.write(bytes, 0, bytes.length, at).catch(told(path))),
-        close: () => handle.close(),
       }
     },
-    rename: (from, to) => rename(from, to).catch(told(to)),
-    remove: unlink,
+    sizeOf: async (path) => {
+      const stats = saying(path, () => lstatSync(at(path), { throwIfNoEntry: false }))
+      return stats?.isFile() && stats.nlink === 1 && stats.uid === process.geteuid?.() ? stats.size : null
+    },
+    open: async (path, how) => {
+      const fd = saying(path, () => {
+        // Whatever had the name goes, a link too, and never what it leads to.
+        if (how === 'new') rmSync(at(path), { force: true })
+        return openPlain(at(path), how, path, 0o666)
+      })
+      return {
+        read: async (from) => {
+          const buffer = Buffer.alloc(PIECE)
+          return saying(path, () => buffer.subarray(0, readSync(fd, buffer, 0, PIECE, from)))
+        },
+        write: async (to, bytes) => void saying(path, () => writeSync(fd, bytes, 0, bytes.length, to)),
+        close: async () => closeSync(fd),
+      }
+    },
+    rename: async (from, to) => saying(to, () => renameSync(at(from), at(to))),
+    remove: async (path) => rmSync(at(path), { force: true }),
     join,
+    make: (folder) => void saying(folder, () => folderOf(folder, true)),
+    close: () => {
+      for (const { fd } of folders.values()) closeSync(fd)
+      folders.clear()
+    },
   }
 }
 
@@ -261,5 +328,7 @@ function ofSftp(sftp: SFTPWrapper): Files {
     },
     remove: (path) => call<void>((done) => sftp.unlink(path, done as never)),
     join: posix.join,
+    make: () => undefined,
+    close: () => undefined,
   }
 }

@@ -11,6 +11,8 @@ export interface AgentOptions {
   readonly credential: string
   readonly stateDir: string
   readonly facts: AgentFacts
+  /** The supervisor's program. */
+  readonly supervisor: string
   readonly log: (message: string) => void
 }
 
@@ -29,7 +31,7 @@ export class Agent {
       used: () => this.working(),
       load: () => loadavg()[0] ?? null,
       onLease: (lease) => this.take(lease),
-      onStop: (attempt) => this.tries.get(attempt)?.stop('stopped'),
+      onStop: (attempt) => this.tries.get(attempt)?.stop(),
       onStale: (attempt) => {
         this.tries.get(attempt)?.abandon()
         this.remove(attempt)
@@ -80,7 +82,11 @@ export class Agent {
   }
 
   private hooks(): TryHooks {
-    return { now: () => Math.round(this.link.now()), onReport: () => this.link.sendSoon() }
+    return {
+      now: () => Math.round(this.link.now()),
+      onReport: () => this.link.sendSoon(),
+      supervisor: this.options.supervisor,
+    }
   }
 
   private add(one: Try): void {

@@ -67,6 +67,8 @@ const LEASE: Lease = {
   secrets: [],
   account: null,
   runAs: null,
+  signIn: null,
+  mayLeave: false,
   timeLimitSeconds: null,
   graceSeconds: 1,
   must: null,

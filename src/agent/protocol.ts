@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { clippedSchema, textSchema } from '@/core/schema/text'
+import { accountRulesSchema } from '@/core/work/account'
 import { connectionSchema } from '@/core/work/connections'
 
 /**
@@ -42,6 +43,11 @@ export const leaseSchema = z.object({
   folder: z.string().nullable(),
   environment: z.record(z.string(), z.string()),
   inputs: z.record(z.string(), z.string()),
+  /** Whom an action that talks to others signs in as, and where that secret may go; null: nobody. */
+  signIn: z
+    .object({ account: z.string(), user: z.string(), secret: z.string(), ...accountRulesSchema.shape })
+    .nullable()
+    .default(null),
   /** The run-as account that its job names; null: none. */
   account: z.string().max(100).nullable().default(null),
   /** The account of the machine that it runs under; null: the agent's own. An agent refuses a command whose job names an account and whose lease has none. */
@@ -53,6 +59,8 @@ export const leaseSchema = z.object({
   must: patternSchema.nullable(),
   mustNot: patternSchema.nullable(),
   maxOutputBytes: z.int().positive(),
+  /** What the command leaves running may go on; else it is ended with the command. */
+  mayLeave: z.boolean().default(false),
 })
 export type Lease = z.output<typeof leaseSchema>
 
@@ -68,7 +76,11 @@ export const attemptEndSchema = z.object({
 
 /** o: standard output, e: standard error, a: the agent's own word. */
 export const STREAMS = ['o', 'e', 'a'] as const
-export const outputLineSchema = z.tuple([instant, z.enum(STREAMS), textSchema(70_000)])
+/** Instant, stream, text; a fourth that is 1: the line was too long for one piece and goes on in the next of its stream. */
+export const outputLineSchema = z.union([
+  z.tuple([instant, z.enum(STREAMS), textSchema(70_000)]),
+  z.tuple([instant, z.enum(STREAMS), textSchema(70_000), z.literal(1)]),
+])
 export type OutputLine = z.output<typeof outputLineSchema>
 
 /** Names and values that somebody may have written into an environment. */

@@ -1,7 +1,18 @@
-import { appendFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { execFile, execFileSync, spawnSync } from 'node:child_process'
+import {
+  appendFileSync,
+  existsSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Lease, Report } from './protocol'
+import { builtSupervisor } from './supervisor.test-help'
 import { Try } from './try'
 
 let dir: string
@@ -29,6 +40,8 @@ function lease(command: string, change: Partial<Lease> = {}): Lease {
     secrets: [],
     account: null,
     runAs: null,
+    signIn: null,
+    mayLeave: false,
     timeLimitSeconds: null,
     graceSeconds: 0.3,
     must: null,
@@ -69,7 +82,7 @@ function watch(one: Try, reports: Report[] = []): Watched {
   return { one, reports, end, lines }
 }
 
-const hooks = { now: Date.now, onReport: () => undefined }
+const hooks = { now: Date.now, onReport: () => undefined, supervisor: builtSupervisor() }
 const begin = (what: Lease): Watched => {
   const one = Try.take(what, join(dir, 'try'), hooks)
   const watched = watch(one)
@@ -87,7 +100,7 @@ describe('an attempt on a real machine', () => {
     expect(it.reports.map((r) => r.seq)).toEqual(it.reports.map((_, i) => i + 1))
     expect(it.reports[0]?.body).toMatchObject({
       kind: 'started',
-      ran: { argv: ['sh', '-c', 'echo out; echo err >&2; exit 3'] },
+      ran: { argv: ['/bin/sh', '-c', 'echo out; echo err >&2; exit 3'] },
     })
   })
 
@@ -124,7 +137,7 @@ describe('an attempt on a real machine', () => {
       it.one.outbox.takeUnsent(100).forEach((r) => it.reports.push(r))
       await new Promise((resolve) => setTimeout(resolve, 20))
     }
-    it.one.stop('stopped')
+    it.one.stop()
     const { end } = await it.end()
     expect(end.how).toBe('stopped')
     expect(it.lines('a').join()).toContain('SIGKILL')
@@ -139,7 +152,7 @@ describe('an attempt on a real machine', () => {
     const it = begin(lease('sleep 30 & echo parent done'))
     const { end } = await it.end()
     expect(end.exitCode).toBe(0)
-    expect(it.lines('a').join()).toContain('left processes behind')
+    expect(it.lines('a').join()).toMatch(/left processes behind; they were ended: sleep \(\d+\)/)
   })
 
   it('says what cannot be started', async () => {
@@ -155,7 +168,7 @@ describe('an attempt on a real machine', () => {
     const ended = await it.end()
     expect(ended.outputCut).toBe(true)
     expect(ended.end.exitCode).toBe(4)
-    expect(it.lines('a').join()).toContain('the rest is not kept')
+    expect(it.lines('a').join()).toMatch(/\d+ bytes are left out here/)
   })
 
   it('looks for patterns in all of the output', async () => {
@@ -200,11 +213,29 @@ describe('an agent that was killed', () => {
   })
 
   it('does not begin a command twice when it cannot tell whether it began', async () => {
-    Try.take(lease('echo twice'), join(dir, 'try'), hooks).leave()
-    writeFileSync(join(dir, 'try', 'out'), '')
+    const first = Try.take(lease('echo twice'), join(dir, 'try'), { ...hooks, supervisor: '/dev/null' })
+    first.begin()
+    first.leave()
+    writeFileSync(join(dir, 'try', 'begun'), JSON.stringify({ pid: 999_999_999, startTicks: '1' }))
     const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
     again.one.begin()
     expect((await again.end()).end).toMatchObject({ how: 'orphaned', exitCode: null })
+    expect(again.lines()).toEqual([])
+  })
+
+  it('of two supervisors of one attempt lets one begin', async () => {
+    const first = Try.take(lease('echo once >> counted; echo once', { folder: dir }), join(dir, 'try'), {
+      ...hooks,
+      supervisor: '/dev/null',
+    })
+    first.begin()
+    first.leave()
+    const supervise = (): Promise<void> =>
+      new Promise((resolve) =>
+        execFile(process.execPath, [hooks.supervisor, 'supervise', join(dir, 'try')], () => resolve()),
+      )
+    await Promise.all([supervise(), supervise(), supervise()])
+    expect(readFileSync(join(dir, 'counted'), 'utf8')).toBe('once\n')
   })
 
   it('begins what it had only written down', async () => {
@@ -253,5 +284,240 @@ const isRoot = process.getuid?.() === 0
       how: 'couldNotStart',
       detail: 'This machine has no account no-such-account.',
     })
+  })
+})
+
+/** Whether any process has this in its command. */
+const isRunning = (what: string): boolean => spawnSync('pgrep', ['-f', what]).status === 0
+
+describe('what a job prints', () => {
+  it('ends at the limit, keeps its end, and costs the disk no more, however much it is', async () => {
+    const it = begin(
+      lease('yes 0123456789 | head -c 200000000; echo the last word; exit 6', { maxOutputBytes: 1024 * 1024 }),
+    )
+    const ended = await it.end()
+    expect(ended.end.exitCode).toBe(6)
+    expect(it.lines().at(-1)).toMatch(/the last word$/)
+    const gap = Number(/(\d+) bytes are left out/.exec(it.lines('a').join())?.[1])
+    const kept = it.reports.reduce(
+      (sum, { body }) =>
+        sum +
+        (body.kind === 'output'
+          ? body.lines.reduce((s, [, stream, text]) => s + (stream === 'a' ? 0 : text.length + 1), 0)
+          : 0),
+      0,
+    )
+    expect(kept).toBeLessThan(1.5 * 1024 * 1024)
+    expect(Math.abs(kept + gap - 200_000_014)).toBeLessThan(3)
+    expect(statSync(join(dir, 'try', 'output')).size).toBeLessThan(1.5 * 1024 * 1024)
+  })
+
+  it('is looked at for patterns beyond the limit too: the limit changes no outcome', async () => {
+    const it = begin(
+      lease('seq 1 30000; echo needle; seq 1 90000; echo oops; seq 1 90000', {
+        maxOutputBytes: 10_000,
+        must: { text: 'needle', regex: false },
+        mustNot: { text: '^oops$', regex: true },
+      }),
+    )
+    expect((await it.end()).end).toMatchObject({ sawMust: true, sawMustNot: true, mustNotLine: 'oops' })
+  })
+
+  it('without end is stopped by its time limit all the same', async () => {
+    const it = begin(lease('yes', { maxOutputBytes: 10_000, timeLimitSeconds: 0.5 }))
+    expect((await it.end()).end.how).toBe('timedOut')
+  })
+
+  it('has the instant at which it arrived, also while no agent was there to read it', async () => {
+    const first = begin(lease('echo one; sleep 0.6; echo two'))
+    first.one.leave()
+    await new Promise((resolve) => setTimeout(resolve, 1200))
+    const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
+    again.one.begin()
+    await again.end()
+    const at = again.reports.flatMap(({ body }) =>
+      body.kind === 'output' ? body.lines.filter(([, stream]) => stream === 'o').map(([ms]) => ms) : [],
+    )
+    expect((at[1] ?? 0) - (at[0] ?? 0)).toBeGreaterThan(400)
+  })
+
+  it('on one line that is very long is told in pieces that say that they go on', async () => {
+    const it = begin(lease('head -c 40000 /dev/zero | tr "\\0" x; echo; echo next'))
+    await it.end()
+    const all = it.reports.flatMap(({ body }) => (body.kind === 'output' ? body.lines : []))
+    expect(all.map(([, , text, goesOn]) => [text.length, goesOn])).toEqual([
+      [16_384, 1],
+      [16_384, 1],
+      [7_232, undefined],
+      [4, undefined],
+    ])
+  })
+
+  it('can be opened again by the command itself', async () => {
+    const it = begin(lease('echo once > /dev/stdout; echo twice > /dev/stderr'))
+    await it.end()
+    expect([it.lines('o'), it.lines('e')]).toEqual([['once'], ['twice']])
+  })
+})
+
+describe('a job that goes away from its group', () => {
+  it('is found, ended with the run, and told', async () => {
+    const it = begin(lease('setsid sleep 4711 & (setsid setsid sleep 4712 &); sleep 0.2; echo done'))
+    expect((await it.end()).end.exitCode).toBe(0)
+    expect(it.lines('a').join()).toMatch(/they were ended: .*sleep \(\d+\), sleep \(\d+\)/)
+    expect(isRunning('sleep 471[12]')).toBe(false)
+  })
+
+  it('is ended by a stop and by an abandoned lease too', async () => {
+    const stopped = begin(lease('setsid sleep 4713 & sleep 4714'))
+    while (!isRunning('sleep 4713')) await new Promise((resolve) => setTimeout(resolve, 20))
+    stopped.one.stop()
+    expect((await stopped.end()).end.how).toBe('stopped')
+    expect(isRunning('sleep 471[34]')).toBe(false)
+    const other = Try.take(lease('setsid sleep 4715 & sleep 4716'), join(dir, 'other'), hooks)
+    other.begin()
+    while (!isRunning('sleep 4715')) await new Promise((resolve) => setTimeout(resolve, 20))
+    other.abandon()
+    for (let i = 0; i < 100 && isRunning('sleep 471[56]'); i++) await new Promise((resolve) => setTimeout(resolve, 20))
+    expect(isRunning('sleep 471[56]')).toBe(false)
+    expect(existsSync(join(dir, 'other'))).toBe(false)
+  })
+
+  it('may go on where its job says so', async () => {
+    const it = begin(lease('setsid sleep 4717 & sleep 0.1', { mayLeave: true }))
+    await it.end()
+    expect(it.lines('a').join()).toContain('they go on')
+    expect(isRunning('sleep 4717')).toBe(true)
+    spawnSync('pkill', ['-f', 'sleep 4717'])
+  })
+})
+
+describe('a job’s environment', () => {
+  it('reaches its own command, and nothing that runs before it or as the agent', async () => {
+    writeFileSync(
+      join(dir, 'hook.cjs'),
+      `require('fs').appendFileSync(${JSON.stringify(join(dir, 'hooked'))}, process.argv.join(' ') + '\\n')`,
+    )
+    const it = begin(
+      lease('echo "$NODE_OPTIONS"', {
+        environment: {
+          NODE_OPTIONS: `--require ${join(dir, 'hook.cjs')}`,
+          PATH: '/nowhere',
+          BASH_ENV: '/nowhere',
+          LD_PRELOAD: '',
+        },
+      }),
+    )
+    await it.end()
+    expect(it.lines()).toEqual([`--require ${join(dir, 'hook.cjs')}`])
+    expect(existsSync(join(dir, 'hooked'))).toBe(false)
+  })
+
+  it('has of the agent’s own only a short list', async () => {
+    process.env.NPM_TOKEN_OF_THE_AGENT = 'not for jobs'
+    try {
+      const it = begin(lease('env'))
+      await it.end()
+      const names = it.lines().map((line) => line.split('=')[0])
+      expect(names).not.toContain('NPM_TOKEN_OF_THE_AGENT')
+      expect(names).toEqual(expect.arrayContaining(['PATH', 'HOME', 'USER', 'BUGLE_RUN', 'BUGLE_TRY', 'BUGLE_OUTPUTS']))
+    } finally {
+      delete process.env.NPM_TOKEN_OF_THE_AGENT
+    }
+  })
+
+  it('is not carried out as the agent where its job names an account and the lease says nobody', async () => {
+    const { end } = begin(lease('echo as root', { account: 'harbour' }))
+    expect((await end()).end).toMatchObject({
+      how: 'couldNotStart',
+      detail: expect.stringContaining('harbour') as string,
+    })
+  })
+})
+
+describe('what a job leaves where values are handed on', () => {
+  it.each([
+    ['a link to somebody’s file', 'rm -f "$BUGLE_OUTPUTS"; ln -s /etc/passwd "$BUGLE_OUTPUTS"'],
+    ['a pipe that nobody writes to', 'rm -f "$BUGLE_OUTPUTS"; mkfifo "$BUGLE_OUTPUTS"'],
+    ['a file of a terabyte', 'truncate -s 1T "$BUGLE_OUTPUTS"'],
+    ['a second name', 'ln "$BUGLE_OUTPUTS" "$BUGLE_OUTPUTS.two"'],
+    ['a device', 'rm -f "$BUGLE_OUTPUTS"; ln -s /dev/zero "$BUGLE_OUTPUTS"'],
+  ])('is not followed, waited for, or read without end: %s', async (_, command) => {
+    const { end } = begin(lease(command))
+    const ended = await end()
+    expect(ended.end.exitCode).toBe(0)
+    expect(ended.outputs).toEqual({})
+  })
+
+  it('hangs no agent that is started again', async () => {
+    const first = begin(lease('rm -f "$BUGLE_OUTPUTS"; mkfifo "$BUGLE_OUTPUTS"'))
+    first.one.leave()
+    await new Promise((resolve) => setTimeout(resolve, 800))
+    const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
+    again.one.begin()
+    expect((await again.end()).end.exitCode).toBe(0)
+  })
+})
+;(isRoot ? describe : describe.skip)('what another account may not do', () => {
+  const asNobody = (script: string, change: Partial<Lease> = {}): Watched =>
+    begin(
+      lease('', {
+        action: { kind: 'script', interpreter: 'sh', script },
+        account: 'quay',
+        runAs: 'nobody',
+        folder: '/',
+        ...change,
+      }),
+    )
+
+  it('put something else in the place of the file for values', async () => {
+    const it = asNobody(
+      'rm -f "$BUGLE_OUTPUTS" 2>&1; ln -sf /etc/shadow "$BUGLE_OUTPUTS" 2>&1; echo boats=2 > "$BUGLE_OUTPUTS"; truncate -s 100G "$BUGLE_OUTPUTS"',
+    )
+    const ended = await it.end()
+    expect(ended.outputs).toEqual({ boats: '2' })
+    expect(readdirSync(tmpdir()).filter((name) => name.startsWith('bugle-outputs-')).length).toBeGreaterThan(0)
+    it.one.forget()
+  })
+
+  it('run anything as the agent by way of its variables', async () => {
+    const evil = join(tmpdir(), `evil-${process.pid}`)
+    writeFileSync(evil, `#!/bin/sh\nid -un >> ${evil}.who\n`, { mode: 0o755 })
+    execFileSync('chmod', ['755', evil])
+    writeFileSync(`${evil}.who`, '', { mode: 0o666 })
+    execFileSync('chmod', ['666', `${evil}.who`])
+    const it = asNobody('id -un; runuser -u root -- id -un 2>/dev/null; echo "$ENV"', {
+      environment: {
+        ENV: evil,
+        BASH_ENV: evil,
+        PATH: `${tmpdir()}/bin-of-nobody:/usr/bin:/bin`,
+        PYTHONSTARTUP: evil,
+        SHELL: evil,
+      },
+    })
+    await it.end()
+    expect(it.lines()).toEqual(['nobody', evil])
+    expect(readFileSync(`${evil}.who`, 'utf8')).not.toContain('root')
+    expect(it.reports[0]?.body).toMatchObject({ ran: { user: 'nobody' } })
+    rmSync(evil)
+    rmSync(`${evil}.who`)
+  })
+
+  it('make its own output grow, or be read elsewhere', async () => {
+    const it = asNobody('truncate -s 1T /proc/self/fd/1 2>/dev/null; echo fine')
+    expect((await it.end()).end.exitCode).toBe(0)
+    expect(it.lines()).toEqual(['fine'])
+  })
+
+  it('see the agent’s files, or its variables before it has changed', async () => {
+    const it = asNobody(
+      `ls ${dir} 2>/dev/null; cat /proc/$PPID/environ 2>/dev/null | tr '\\0' '\\n' | grep WORD; echo end`,
+      {
+        inputs: { word: 'kelp-and-tide' },
+        secrets: ['word'],
+      },
+    )
+    await it.end()
+    expect(it.lines()).toEqual(['end'])
   })
 })

@@ -1,76 +1,70 @@
-import {
-  appendFileSync,
-  closeSync,
-  existsSync,
-  fstatSync,
-  mkdirSync,
-  openSync,
-  readFileSync,
-  readSync,
-  rmSync,
-  statSync,
-  writeFileSync,
-} from 'node:fs'
-import { join } from 'node:path'
-import { accountSecrets, makeMask } from '@/core/run/mask'
-import { splitLines } from './lines'
+import { spawn } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
+import { appendFileSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { readOwned } from '@/act/files'
+import { accountSecrets, makeMask, type Mask } from '@/core/run/mask'
+import { clipText } from '@/core/schema/text'
+import { CaptureReader, type OutputRecord } from './capture'
+import { cgroupFolder, removeCgroup, signalAll } from './leftovers'
+import { LineAssembler, type Piece } from './lines'
+import { writeOrder, type Described } from './order'
 import { Outbox, type Keeper } from './outbox'
 import { PatternWatch } from './patterns'
-import {
-  describeCommand,
-  findSupervisor,
-  outputsFileOf,
-  isAlive,
-  signalGroup,
-  startCommand,
-  startTicksOf,
-  type Started,
-} from './process'
+import { findSupervisor, isAlive } from './process'
+import type { STREAMS } from './protocol'
 import { AGENT_VERSION, leaseSchema, type Lease, type OutputLine, type Report } from './protocol'
+import { environmentOf, type StartOrder } from './start-order'
+import type { Begun, ExitFile, StartedFile } from './supervisor'
 
 /** Output is read this often while there is some, and this often when it is quiet. */
-const BUSY_POLL_MS = 40
+const BUSY_POLL_MS = 20
 const QUIET_POLL_MS = 250
-/** Reading pauses while this much waits to be stored: the files hold the rest. */
-const MOST_BACKLOG_BYTES = 1024 * 1024
-const READ_BYTES = 256 * 1024
+/** Reading pauses while this much waits to be stored: the file holds the rest. */
+const MOST_BACKLOG_BYTES = 4 * 1024 * 1024
+const READ_BYTES = 512 * 1024
+const LINES_IN_REPORT = 1000
+const BYTES_IN_REPORT = 256 * 1024
 const MOST_OUTPUTS = 50
 const MOST_OUTPUTS_BYTES = 256 * 1024
+/** From its start to its first sign of life a supervisor has this long. */
+const SUPERVISOR_MS = 15_000
 
 export interface TryHooks {
   /** Milliseconds on the server's clock. */
   readonly now: () => number
   readonly onReport: () => void
+  /** The supervisor's program. */
+  readonly supervisor: string
 }
 
-type Intent = 'stopped' | 'timedOut'
-
-/** One line of the journal: a report, and how far the output files were read when it was made. */
+/** One line of the journal: a report, and how far the output was read when it was made: bytes of either stream, and words of the supervisor's. */
 interface Kept {
   readonly report: Report
-  readonly read: [number, number]
+  readonly read: readonly [number, number, number]
 }
 
 /**
  * One attempt on this machine, with a folder of its own that holds everything needed to take it up again after the agent was killed: the lease,
- * the process, its output, its exit code, and the reports that are not stored yet.
+ * what the supervisor is told and says, the output, and the reports that are not stored yet.
  *
- *   lease.json  process.json  out  err  exit  intent  reports.ndjson  acked
+ *   lease.json  start.json  ran.json  begun  started.json  output  exit  stop  reports.ndjson  acked
  */
 export class Try {
   readonly outbox: Outbox
-  private readonly read: [number, number]
-  private started: Started | null = null
+  private readonly reader: CaptureReader
+  private readonly streams: { readonly out: LineAssembler; readonly err: LineAssembler }
+  private words: number
+  private skipWords: number
+  private begun: Begun | null = null
+  private started: StartedFile | null = null
+  private startedReported = false
   private endedReported = false
   private cut = false
-  private intent: Intent | null = null
-  private killAt = Infinity
-  private limitAt = Infinity
-  private supervisorSignal: NodeJS.Signals | null = null
+  private startedAt = 0
   private timer: NodeJS.Timeout | undefined
   private closed = false
-  private readonly mask: (text: string) => string
-  private readonly secrets: Buffer[]
+  private readonly mask: Mask
   private readonly must: PatternWatch | null
   private readonly mustNot: PatternWatch | null
 
@@ -80,33 +74,41 @@ export class Try {
     private readonly hooks: TryHooks,
   ) {
     const journal = readJournal(dir)
-    this.read = [...(journal.at(-1)?.read ?? [0, 0])] as [number, number]
-    const acked = Number(readMaybe(join(dir, 'acked')) ?? 0)
-    const { BUGLE_ACCOUNT_USER: user = '', BUGLE_ACCOUNT_SECRET: secret = '' } = lease.environment
-    const secretValues = [...lease.secrets.map((name) => lease.inputs[name] ?? ''), ...accountSecrets(user, secret)]
-    this.mask = makeMask(secretValues)
-    this.secrets = secretValues.filter((value) => value.length >= 4).map((value) => Buffer.from(value))
+    const [out, err, words] = journal.at(-1)?.read ?? [0, 0, 0]
+    const secrets = [
+      ...lease.secrets.map((name) => lease.inputs[name] ?? ''),
+      ...(lease.signIn ? accountSecrets(lease.signIn.user, lease.signIn.secret) : []),
+    ]
+    this.mask = makeMask(secrets)
+    const needles = this.mask.needles.map((needle) => Buffer.from(needle))
+    this.streams = { out: new LineAssembler(needles, out), err: new LineAssembler(needles, err) }
+    this.words = words
+    this.skipWords = words
+    this.reader = new CaptureReader(join(dir, 'output'))
     this.must = lease.must && new PatternWatch(lease.must)
     this.mustNot = lease.mustNot && new PatternWatch(lease.mustNot)
     for (const { report } of journal) this.recount(report)
-    const keeper: Keeper = {
-      append: (report) => {
-        appendFileSync(join(dir, 'reports.ndjson'), `${JSON.stringify({ report, read: this.read } satisfies Kept)}\n`, {
-          mode: 0o600,
-        })
-      },
-      acked: (seq) => {
-        if (!this.closed) writeFileSync(join(dir, 'acked'), String(seq))
-      },
-    }
+    const acked = Number(readMaybe(join(dir, 'acked')) ?? 0)
     this.outbox = new Outbox(
       lease.attempt,
       lease.token,
-      keeper,
+      this.keeper(),
       hooks.onReport,
       journal.map((k) => k.report),
     )
     if (acked > 0) this.outbox.acked(acked)
+  }
+
+  private keeper(): Keeper {
+    return {
+      append: (report) => {
+        const kept: Kept = { report, read: [this.streams.out.consumed, this.streams.err.consumed, this.words] }
+        appendFileSync(join(this.dir, 'reports.ndjson'), `${JSON.stringify(kept)}\n`, { mode: 0o600 })
+      },
+      acked: (seq) => {
+        if (!this.closed) writeFileSync(join(this.dir, 'acked'), String(seq))
+      },
+    }
   }
 
   /** Keeps the lease on disk: from here on the attempt is this agent's, whatever happens to the agent. */
@@ -129,98 +131,81 @@ export class Try {
   }
 
   begin(): void {
-    const known = parseMaybe(readMaybe(join(this.dir, 'process.json')) ?? '') as (Started & { at: number }) | null
-    this.intent = readMaybe(join(this.dir, 'intent')) as Intent | null
-    if (this.endedReported) return
-    if (known) this.adopt(known)
-    else this.startOnce()
-    if (!this.endedReported) this.poll()
+    if (this.endedReported || this.closed) return
+    const isNew = !existsSync(join(this.dir, 'start.json'))
+    if (isNew && !this.prepare()) return
+    this.startedAt = performance.now()
+    // Its first act is to write down that it began, which only one can: so it is never begun twice.
+    if (!existsSync(join(this.dir, 'begun'))) this.startSupervisor()
+    if (!isNew) this.note('The agent was started again; the command was left undisturbed.')
+    this.poll()
   }
 
-  /** The agent may have been killed while it started the command: it is never begun twice. The output file is made just before it begins. */
-  private startOnce(): void {
-    if (!existsSync(join(this.dir, 'out'))) {
-      this.start()
-      return
-    }
-    const pid = findSupervisor(this.dir)
-    const has = pid !== null || existsSync(join(this.dir, 'exit'))
-    if (!has) {
-      this.end(
-        'orphaned',
-        null,
-        'The agent was stopped while it started the command; it cannot be told whether the command ran.',
-      )
-      return
-    }
-    const { argv, environment, folder, user } = describeCommand(this.lease, this.dir)
-    this.adopt({
-      pid: pid ?? 0,
-      startTicks: pid === null ? 'ended' : startTicksOf(pid),
-      argv,
-      environment,
-      folder,
-      user,
-      at: this.hooks.now(),
-    })
-  }
-
-  private start(): void {
+  /** Writes down what is to be started. False: it cannot be. */
+  private prepare(): boolean {
     try {
-      this.started = startCommand(this.lease, this.dir, (signal) => {
-        this.supervisorSignal = signal
-        this.poll()
-      })
+      const mark = `${this.lease.attempt}-${this.lease.token}-${randomBytes(6).toString('hex')}`
+      const { described } = writeOrder(this.lease, this.dir, mark)
+      writeFileSync(join(this.dir, 'ran.json'), JSON.stringify(described), { mode: 0o600 })
+      return true
     } catch (error) {
-      this.end('couldNotStart', null, (error as Error).message)
-      return
+      this.end({ how: 'couldNotStart', detail: (error as Error).message })
+      return false
     }
-    const at = this.hooks.now()
-    writeFileSync(join(this.dir, 'process.json'), JSON.stringify({ ...this.started, at }), { mode: 0o600 })
-    this.setLimit(at)
-    this.reportStart(at)
   }
 
-  private adopt(known: Started & { at: number }): void {
-    this.started = known
-    this.setLimit(known.at)
-    if (this.outbox.seq === 0) this.reportStart(known.at)
-    if (this.intent) this.killAt = this.hooks.now()
-    this.note('The agent was started again; the command was left undisturbed.')
-  }
-
-  private setLimit(startedAt: number): void {
-    if (this.lease.timeLimitSeconds !== null) this.limitAt = startedAt + this.lease.timeLimitSeconds * 1000
-  }
-
-  private reportStart(at: number): void {
-    if (!this.started) return
-    const { argv, environment, folder, user, pid } = this.started
-    this.outbox.add({
-      kind: 'started',
-      at,
-      ran: { argv: argv.map(this.mask), environment, folder, user, pid, agentVersion: AGENT_VERSION },
+  /** With nothing in its environment but where programs are: what runs as we do reads nothing that a job could have set. */
+  private startSupervisor(): void {
+    const { PATH, LANG, TZ, TMPDIR } = process.env
+    const child = spawn(process.execPath, [this.hooks.supervisor, 'supervise', this.dir], {
+      cwd: '/',
+      env: environmentOf({ PATH, LANG, TZ, TMPDIR }),
+      stdio: 'ignore',
+      detached: true,
     })
+    child.on('error', () => undefined)
+    // As soon as it is over, not only at the next look.
+    child.on('exit', () => this.poll())
+    child.unref()
+  }
+
+  private get order(): StartOrder | null {
+    return parseMaybe(readMaybe(join(this.dir, 'start.json')) ?? '') as StartOrder | null
   }
 
   /** A person wants it to end: the polite signal now, the other one after the grace time. Before it began it simply does not begin. */
-  stop(intent: Intent): void {
-    if (this.endedReported || this.intent) return
-    this.intent = intent
-    writeFileSync(join(this.dir, 'intent'), intent)
-    if (!this.started) {
-      this.end(intent, null, null)
-      return
-    }
-    this.killAt = this.hooks.now() + this.lease.graceSeconds * 1000
-    this.note(intent === 'stopped' ? 'Asked to stop: sent SIGTERM.' : 'The time limit is over: sent SIGTERM.')
-    signalGroup(this.started.pid, 'SIGTERM')
+  stop(): void {
+    if (this.endedReported || existsSync(join(this.dir, 'stop'))) return
+    writeFileSync(join(this.dir, 'stop'), 'stop', { mode: 0o600 })
+    if (!existsSync(join(this.dir, 'start.json'))) return this.end({ how: 'stopped', detail: null })
+    this.wakeSupervisor('SIGTERM')
     this.poll()
+  }
+
+  private wakeSupervisor(signal: NodeJS.Signals): void {
+    const begun = this.readBegun()
+    if (!begun || !isAlive(begun.pid, begun.startTicks)) return
+    try {
+      process.kill(begun.pid, signal)
+    } catch {
+      // It has just ended.
+    }
+  }
+
+  private readBegun(): Begun | null {
+    this.begun ??= parseMaybe(readMaybe(join(this.dir, 'begun')) ?? '') as Begun | null
+    return this.begun
   }
 
   /** The lease is somebody else's: what runs is killed at once, and nothing more is said about it. */
   abandon(): void {
-    if (this.started && isAlive(this.started.pid, this.started.startTicks)) signalGroup(this.started.pid, 'SIGKILL')
+    const { order } = this
+    if (order && !this.endedReported) {
+      this.wakeSupervisor('SIGKILL')
+      const cgroup = cgroupFolder(order.mark)
+      signalAll('SIGKILL', order.mark, this.readStarted()?.pid ?? null, cgroup, process.pid)
+      removeCgroup(cgroup)
+    }
     this.forget()
   }
 
@@ -228,8 +213,9 @@ export class Try {
   forget(): void {
     this.closed = true
     clearTimeout(this.timer)
+    const { order } = this
     rmSync(this.dir, { recursive: true, force: true })
-    rmSync(outputsFileOf(this.lease, this.dir), { force: true })
+    if (order?.account) rmSync(dirname(order.outputsFile), { recursive: true, force: true })
   }
 
   /** Leaves everything as it is, for the next agent process. */
@@ -238,155 +224,197 @@ export class Try {
     clearTimeout(this.timer)
   }
 
+  private readStarted(): StartedFile | null {
+    this.started ??= parseMaybe(readMaybe(join(this.dir, 'started.json')) ?? '') as StartedFile | null
+    return this.started
+  }
+
   private poll(): void {
     clearTimeout(this.timer)
-    if (this.closed || this.endedReported || !this.started) return
-    const now = this.hooks.now()
-    if (now >= this.limitAt && !this.intent) this.stop('timedOut')
-    if (now >= this.killAt) {
-      this.killAt = Infinity
-      if (signalGroup(this.started.pid, 'SIGKILL'))
-        this.note('It did not end by itself: sent SIGKILL to the whole group.')
-    }
+    if (this.closed || this.endedReported) return
     // The order matters: first see that it is over, then read the rest, so that nothing is missed.
-    const exit = readMaybe(join(this.dir, 'exit'))
-    const over = exit !== null || !isAlive(this.started.pid, this.started.startTicks)
-    const more = this.readOutput(over)
-    if (over && !more) this.finish(exit ?? readMaybe(join(this.dir, 'exit')))
-    else this.timer = setTimeout(() => this.poll(), over || more ? BUSY_POLL_MS : QUIET_POLL_MS)
+    const exit = readExit(this.dir)
+    const lost = exit === null && !this.mayStillCome()
+    this.reportStart()
+    const more = this.readOutput(exit !== null || lost)
+    if ((exit !== null || lost) && !more) return this.finish(exit ?? readExit(this.dir))
+    const isStarting = !this.startedReported
+    this.timer = setTimeout(() => this.poll(), more || isStarting ? BUSY_POLL_MS : QUIET_POLL_MS)
   }
 
-  /** Reads what is new; true if there is more than was taken. */
+  /** Whether a supervisor is there, or on its way. */
+  private mayStillCome(): boolean {
+    const begun = this.readBegun()
+    if (begun) return isAlive(begun.pid, begun.startTicks)
+    return performance.now() - this.startedAt < SUPERVISOR_MS || findSupervisor(this.dir) !== null
+  }
+
+  private reportStart(): void {
+    const started = this.startedReported ? null : this.readStarted()
+    if (!started) return
+    this.startedReported = true
+    const ran = parseMaybe(readMaybe(join(this.dir, 'ran.json')) ?? '') as Described | null
+    this.outbox.add({
+      kind: 'started',
+      at: this.onServer(started.at),
+      ran: {
+        argv: [...(ran?.argv ?? [])],
+        environment: { ...ran?.environment },
+        folder: ran?.folder ?? '',
+        user: started.user,
+        pid: started.pid,
+        agentVersion: AGENT_VERSION,
+      },
+    })
+  }
+
+  /** An instant of this machine's clock on the server's. */
+  private onServer(at: number): number {
+    return Math.round(at + this.hooks.now() - Date.now())
+  }
+
+  /** Reads what is new; true if there may be more than was taken. */
   private readOutput(over: boolean): boolean {
-    let more = false
-    for (const index of [0, 1] as const) {
-      if (this.outbox.backlog > MOST_BACKLOG_BYTES) return true
-      const { bytes, rest } = readFrom(join(this.dir, index === 0 ? 'out' : 'err'), this.read[index])
-      const atEnd = over && rest === 0
-      const { lines, consumed } = splitLines(bytes, atEnd, this.secrets)
-      this.read[index] += consumed
-      if (lines.length > 0) this.report(lines.map(this.mask), index === 0 ? 'o' : 'e')
-      if (rest > 0 || consumed > 0) more = true
-    }
-    return more
+    if (this.outbox.backlog > MOST_BACKLOG_BYTES) return true
+    const records = this.reader.next(READ_BYTES)
+    this.report(records.flatMap((record) => this.linesOf(record)))
+    if (records.length > 0) return true
+    if (over)
+      this.report([
+        ...this.streams.out.end().map((piece) => this.line(this.hooks.now(), 'o', piece)),
+        ...this.streams.err.end().map((piece) => this.line(this.hooks.now(), 'e', piece)),
+      ])
+    return false
   }
 
-  private report(lines: string[], stream: 'o' | 'e'): void {
-    this.must?.look(lines)
-    this.mustNot?.look(lines)
-    if (this.cut) return
-    if (this.read[0] + this.read[1] > this.lease.maxOutputBytes) {
-      this.cut = true
-      this.note(
-        `The output is larger than ${Math.round(this.lease.maxOutputBytes / 1024 / 1024)} MiB; the rest is not kept.`,
-      )
-      return
+  private linesOf({ kind, at: atHere, bytes }: OutputRecord): OutputLine[] {
+    const at = this.onServer(atHere)
+    if (kind === 'out' || kind === 'err') {
+      const stream = kind === 'out' ? 'o' : 'e'
+      return this.streams[kind].feed(bytes).map((piece) => this.line(at, stream, piece))
     }
-    const at = this.hooks.now()
-    for (let i = 0; i < lines.length; i += 1000) {
-      this.outbox.add({ kind: 'output', lines: lines.slice(i, i + 1000).map((text): OutputLine => [at, stream, text]) })
+    if (this.skipWords > 0) {
+      this.skipWords--
+      if (kind === 'gap') this.cut = true
+      return []
     }
+    this.words++
+    if (kind === 'note') return [[at, 'a', this.mask(bytes.toString('utf8'))]]
+    this.cut = true
+    const most = Math.round(this.lease.maxOutputBytes / 1024 / 1024)
+    return [[at, 'a', `The output is larger than ${most} MiB: ${bytes.toString('utf8')} bytes are left out here.`]]
+  }
+
+  private line(at: number, stream: (typeof STREAMS)[number], { text, goesOn }: Piece): OutputLine {
+    const masked = this.mask(text)
+    return goesOn ? [at, stream, masked, 1] : [at, stream, masked]
+  }
+
+  private report(lines: OutputLine[]): void {
+    const own = lines.flatMap(([, stream, text]) => (stream === 'a' ? [] : [text]))
+    this.must?.look(own)
+    this.mustNot?.look(own)
+    let some: OutputLine[] = []
+    let bytes = 0
+    for (const line of lines) {
+      some.push(line)
+      bytes += line[2].length
+      if (some.length < LINES_IN_REPORT && bytes < BYTES_IN_REPORT) continue
+      this.outbox.add({ kind: 'output', lines: some })
+      some = []
+      bytes = 0
+    }
+    if (some.length > 0) this.outbox.add({ kind: 'output', lines: some })
   }
 
   private note(text: string): void {
-    this.outbox.add({ kind: 'output', lines: [[this.hooks.now(), 'a', text]] })
+    this.outbox.add({ kind: 'output', lines: [[Math.round(this.hooks.now()), 'a', text]] })
   }
 
-  private finish(exit: string | null): void {
-    if (this.intent) {
-      if (this.started && this.killAt !== Infinity) signalGroup(this.started.pid, 'SIGKILL')
-      this.end(this.intent, exit === null ? null : Number(exit), null)
-      return
-    }
-    if (exit === null) {
-      if (this.supervisorSignal) this.end('exited', null, null, this.supervisorSignal)
-      else
-        this.end(
-          'orphaned',
-          null,
+  private finish(exit: ExitFile | null): void {
+    if (exit === null)
+      return this.end({
+        how: 'orphaned',
+        detail:
           'The process ended without leaving an exit code: something killed it, or the machine was started again.',
-        )
-      return
-    }
-    if (this.started && signalGroup(this.started.pid, 0 as unknown as NodeJS.Signals))
-      this.note('The command ended and left processes behind; they go on.')
-    this.end('exited', Number(exit), readMaybe(join(this.dir, 'fault'))?.slice(0, 2000) ?? null)
+      })
+    const fault = readMaybe(join(this.dir, 'fault'))?.slice(0, 2000) ?? null
+    this.end({ ...exit, detail: exit.detail ?? fault })
   }
 
   private end(
-    how: 'exited' | 'stopped' | 'timedOut' | 'couldNotStart' | 'orphaned',
-    exitCode: number | null,
-    detail: string | null,
-    signal: string | null = null,
+    exit: Pick<ExitFile, 'detail'> & Partial<Omit<ExitFile, 'how'>> & { how: ExitFile['how'] | 'orphaned' },
   ): void {
-    this.endedReported = true
     const trouble = this.must?.trouble ?? this.mustNot?.trouble ?? null
     if (trouble) this.note(trouble)
-    const exitFile = join(this.dir, 'exit')
-    const at =
-      exitCode !== null && existsSync(exitFile)
-        ? Math.min(this.hooks.now(), statSync(exitFile).mtimeMs + this.hooks.now() - Date.now())
-        : this.hooks.now()
+    this.endedReported = true
+    clearTimeout(this.timer)
+    const mustNotLine = this.mustNot?.found ?? this.mustNot?.trouble ?? exit.mustNotLine ?? null
     this.outbox.add({
       kind: 'ended',
-      at: Math.round(at),
+      at:
+        exit.at === undefined
+          ? Math.round(this.hooks.now())
+          : Math.min(Math.round(this.hooks.now()), this.onServer(exit.at)),
       outputCut: this.cut,
       outputs: this.outputs(),
       end: {
-        how,
-        exitCode,
-        signal,
-        detail: detail === null ? null : this.mask(detail),
-        sawMust: this.must && this.must.found !== null,
-        sawMustNot: this.mustNot && (this.mustNot.found !== null || this.mustNot.trouble !== null),
-        mustNotLine: this.mustNot?.found?.slice(0, 500) ?? this.mustNot?.trouble?.slice(0, 500) ?? null,
+        how: exit.how,
+        exitCode: exit.exitCode ?? null,
+        signal: exit.signal ?? null,
+        detail: exit.detail === null ? null : this.mask(exit.detail),
+        sawMust: this.must && (this.must.found !== null || exit.sawMust === true),
+        sawMustNot: this.mustNot && mustNotLine !== null,
+        mustNotLine: mustNotLine === null ? null : clipText(this.mask(mustNotLine), 500),
       },
     })
   }
 
   /** Lines `name=value` that the command wrote into the file $BUGLE_OUTPUTS; the last one of a name counts. */
   private outputs(): Record<string, string> {
-    const text = readMaybe(outputsFileOf(this.lease, this.dir)) ?? ''
+    const { order } = this
+    if (!order) return {}
+    const bytes = readOwned(order.outputsFile, order.account?.uid ?? process.geteuid?.(), MOST_OUTPUTS_BYTES)
     const out: Record<string, string> = {}
-    for (const line of text.slice(0, MOST_OUTPUTS_BYTES).split('\n')) {
+    for (const line of (bytes ?? Buffer.alloc(0)).toString('utf8').split('\n')) {
       const [, name, value] = /^([a-z][A-Za-z0-9_]{0,39})=(.*)$/.exec(line) ?? []
       if (name === undefined || value === undefined) continue
-      if (Object.keys(out).length < MOST_OUTPUTS || name in out) out[name] = this.mask(value).slice(0, 10_000)
+      if (Object.keys(out).length < MOST_OUTPUTS || name in out) out[name] = clipText(this.mask(value), 10_000)
     }
     return out
   }
 
   /** What earlier reports of a resumed attempt say about where it stands. */
-  private recount(report: Report): void {
-    if (report.body.kind === 'ended') this.endedReported = true
-    if (report.body.kind !== 'output') return
-    const lines = report.body.lines.filter(([, stream]) => stream !== 'a').map(([, , text]) => text)
+  private recount({ body }: Report): void {
+    if (body.kind === 'started') this.startedReported = true
+    if (body.kind === 'ended') this.endedReported = true
+    if (body.kind !== 'output') return
+    const lines = body.lines.filter(([, stream]) => stream !== 'a').map(([, , text]) => text)
     this.must?.look(lines)
     this.mustNot?.look(lines)
   }
 }
 
-/** All whole lines of the journal; a last line that a kill cut off is not a report that anybody was told of. */
+/** How it ended; null: it has not, as far as its supervisor has written it down. */
+function readExit(dir: string): ExitFile | null {
+  const text = readMaybe(join(dir, 'exit'))?.trim() ?? ''
+  return text === '' ? null : (parseMaybe(text) as ExitFile | null)
+}
+
+/** All whole lines of the journal; a last line that a kill cut off is not a report that anybody was told of. Of one number the last counts: it took the place of the others. */
 function readJournal(dir: string): Kept[] {
   const text = readMaybe(join(dir, 'reports.ndjson'))
   if (text === null) return []
-  return text
-    .split('\n')
-    .slice(0, -1)
-    .map((line) => JSON.parse(line) as Kept)
-}
-
-function readFrom(file: string, offset: number): { bytes: Buffer; rest: number } {
-  if (!existsSync(file)) return { bytes: Buffer.alloc(0), rest: 0 }
-  const fd = openSync(file, 'r')
-  try {
-    const size = fstatSync(fd).size
-    const bytes = Buffer.alloc(Math.max(0, Math.min(READ_BYTES, size - offset)))
-    const got = readSync(fd, bytes, 0, bytes.length, offset)
-    return { bytes: bytes.subarray(0, got), rest: Math.max(0, size - offset - got) }
-  } finally {
-    closeSync(fd)
+  const bySeq = new Map<number, Kept>()
+  let last: Kept['read'] = [0, 0, 0]
+  for (const line of text.split('\n').slice(0, -1)) {
+    const kept = parseMaybe(line) as Kept | null
+    if (!kept) continue
+    last = kept.read
+    bySeq.set(kept.report.seq, kept)
   }
+  const journal = [...bySeq.values()]
+  return journal.map((kept, i) => (i === journal.length - 1 ? { ...kept, read: last } : kept))
 }
 
 function readMaybe(file: string): string | null {

@@ -19,6 +19,7 @@ import { addAccountIn } from '@/service/accounts'
 import { insertFlow } from '@/service/flows'
 import { addLockIn } from '@/service/locks'
 import { addNoticeIn } from '@/service/notices'
+import { writeSetting } from '@/service/settings'
 import { addSharedValueIn } from '@/service/shared-values'
 import { FLOWS } from './flows'
 import { makeHistory, titleOfStep, type Past, type PastFlow, type PastRun } from './history'
@@ -140,13 +141,28 @@ async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number
 /** Accounts that jobs of the demo sign in with, on every agent. */
 async function addAccounts(tx: Tx): Promise<void> {
   for (const account of ACCOUNTS)
-    await addAccountIn(tx, { ...COMMAND_LINE, name: 'Ines Aldaya' }, { ...account, everywhere: true, agentIds: [] })
+    await addAccountIn(
+      tx,
+      { ...COMMAND_LINE, name: 'Ines Aldaya' },
+      {
+        ...account,
+        everywhere: true,
+        agentIds: [],
+        areaIds: null,
+        // The stand-ins are on this machine, with keys that they make anew.
+        hosts: ['127.0.0.1'],
+        plain: false,
+        unknownHosts: true,
+      },
+    )
 }
 
 async function addSharedAndLocks(tx: Tx): Promise<void> {
   const administrator = { ...COMMAND_LINE, name: 'Ines Aldaya' }
   for (const value of SHARED_VALUES) await addSharedValueIn(tx, administrator, value)
   for (const lock of LOCKS) await addLockIn(tx, administrator, lock)
+  // Notices of the demo go to stand-ins on this machine.
+  await writeSetting(tx, 'addresses', { allow: ['127.0.0.1'] })
 }
 
 async function addFlows(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {

@@ -1,4 +1,4 @@
-import { z } from 'zod'
+import type { z } from 'zod'
 import { reportBodySchema, type Heard, type ReportBody } from '@/agent/protocol'
 import { clipText, storableText } from '@/core/schema/text'
 import { countRefused, leaseKey, storeAccepted, storeReports, type IncomingReport } from '@/service/reports'

@@ -1,8 +1,11 @@
 import { z } from 'zod'
+import { someOf } from '@/core/phrase/some-of'
+import { accountRulesSchema, signInFault, type AccountRules, type SignIn } from '@/core/work/account'
+import { isConnection } from '@/core/work/connections'
 import { slugSchema } from '@/core/work/job'
 import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { seal } from '@/store/seal'
+import { seal, unseal } from '@/store/seal'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
@@ -15,7 +18,12 @@ const userName = z
   .max(100)
   .regex(/^[^\s\0-][^\n\r\0]*$/, 'A user name does not begin with “-”.')
 const secret = z.string().min(1, 'Write the secret.').max(20_000)
-const places = { everywhere: z.boolean().default(false), agentIds: z.array(z.int().positive()).max(10_000).default([]) }
+/** What may use it: which agents, and (null: all) which areas. */
+const places = {
+  areaIds: z.array(z.int().positive()).max(1000).nullable().default(null),
+  everywhere: z.boolean().default(false),
+  agentIds: z.array(z.int().positive()).max(10_000).default([]),
+}
 
 export const accountSchema = z.strictObject({
   name: slugSchema,
@@ -23,11 +31,14 @@ export const accountSchema = z.strictObject({
   /** null: none; work runs under it by the machine's own right. */
   secret: secret.nullable().default(null),
   notes: z.string().max(2000).default(''),
+  ...accountRulesSchema.shape,
   ...places,
 })
 export const accountChangeSchema = z.strictObject({
   userName,
   notes: z.string().max(2000),
+  ...accountRulesSchema.shape,
+  areaIds: places.areaIds,
   everywhere: z.boolean(),
   agentIds: places.agentIds,
   /** A new one; missing: the old one stays. */
@@ -35,7 +46,7 @@ export const accountChangeSchema = z.strictObject({
 })
 
 /** Its secret is never told: only whether there is one, and since when. */
-export interface AccountRow {
+export interface AccountRow extends AccountRules {
   readonly id: number
   readonly name: string
   readonly userName: string
@@ -43,6 +54,8 @@ export interface AccountRow {
   readonly hasSecret: boolean
   readonly everywhere: boolean
   readonly agents: readonly { readonly id: number; readonly name: string }[]
+  /** Areas whose work may use it; null: all. */
+  readonly areaIds: readonly number[] | null
   /** Jobs that use it. */
   readonly jobs: number
   readonly changedBy: string
@@ -51,7 +64,7 @@ export interface AccountRow {
 }
 
 const ROWS = `
-  SELECT c.id, c.name, c.user_name AS "userName", c.notes, c.secret IS NOT NULL AS "hasSecret", c.everywhere, c.changed_by AS "changedBy",
+  SELECT c.id, c.name, c.user_name AS "userName", c.notes, c.secret IS NOT NULL AS "hasSecret", c.everywhere, c.hosts, c.area_ids AS "areaIds", c.plain, c.unknown_hosts AS "unknownHosts", c.changed_by AS "changedBy",
          c.changed_at AS "changedAt", c.rotated_at AS "rotatedAt",
          coalesce((SELECT jsonb_agg(jsonb_build_object('id', a.id, 'name', a.name) ORDER BY a.name) FROM account_agents x JOIN agents a ON a.id = x.agent_id
                     WHERE x.account_id = c.id), '[]') AS agents,
@@ -82,9 +95,9 @@ export async function addAccountIn(
   requireRight(actor, 'administer')
   const { id } = await one<{ id: number }>(
     tx,
-    `INSERT INTO accounts (name, user_name, notes, everywhere, changed_by, rotated_at)
-         VALUES ($1, $2, $3, $4, $5, CASE WHEN $6 THEN now() END) RETURNING id`,
-    [wish.name, wish.userName, wish.notes, wish.everywhere, actor.name, wish.secret !== null],
+    `INSERT INTO accounts (name, user_name, notes, everywhere, changed_by, rotated_at, hosts, area_ids, plain, unknown_hosts)
+         VALUES ($1, $2, $3, $4, $5, CASE WHEN $6 THEN now() END, $7, $8, $9, $10) RETURNING id`,
+    [wish.name, wish.userName, wish.notes, wish.everywhere, actor.name, wish.secret !== null, ...rulesOf(wish)],
   )
   if (wish.secret !== null) await keepSecret(tx, id, wish.secret)
   await setAgents(tx, id, wish.agentIds)
@@ -93,6 +106,13 @@ export async function addAccountIn(
   await notify(tx, { fleet: true, place: true })
   return { id }
 }
+
+const rulesOf = (wish: AccountRules & { readonly areaIds: readonly number[] | null }): unknown[] => [
+  wish.hosts,
+  wish.areaIds,
+  wish.plain,
+  wish.unknownHosts,
+]
 
 /** Changes who it is, where it may be used, and, if a new one is given, its secret: runs that begin from now on get that. */
 export async function changeAccount(
@@ -107,8 +127,9 @@ export async function changeAccount(
     const before = await one<AccountRow>(tx, `${ROWS} WHERE c.id = $1`, [id])
     await execute(
       tx,
-      `UPDATE accounts SET user_name = $2, notes = $3, everywhere = $4, changed_by = $5, changed_at = now() WHERE id = $1`,
-      [id, wish.userName, wish.notes, wish.everywhere, actor.name],
+      `UPDATE accounts SET user_name = $2, notes = $3, everywhere = $4, changed_by = $5, changed_at = now(), hosts = $6, area_ids = $7, plain = $8,
+              unknown_hosts = $9 WHERE id = $1`,
+      [id, wish.userName, wish.notes, wish.everywhere, actor.name, ...rulesOf(wish)],
     )
     if (wish.secret !== undefined) {
       await keepSecret(tx, id, wish.secret)
@@ -128,15 +149,28 @@ export async function changeAccount(
   })
 }
 
+/** Only one that nothing names: what is saved or started meanwhile waits for this, or this for that. */
 export async function removeAccount(actor: Actor, id: number): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
-    const row = await maybeOne<AccountRow>(tx, `${ROWS} WHERE c.id = $1`, [id])
+    const row = await maybeOne<{ name: string }>(tx, 'SELECT name FROM accounts WHERE id = $1 FOR UPDATE', [id])
     if (!row) throw notFound('account', id)
-    if (row.jobs > 0)
+    const users = await many<{ what: string }>(
+      tx,
+      `SELECT 'the job ' || j.title AS what FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+        WHERE j.deleted_at IS NULL AND v.definition->>'account' = $2
+       UNION ALL SELECT 'the notice ' || title FROM notices WHERE account = $2
+       UNION ALL SELECT 'the run #' || id FROM runs WHERE account_id = $1 AND state IN ('waiting','ready','running')
+       ORDER BY 1 LIMIT 1000`,
+      [id, row.name],
+    )
+    if (users.length > 0)
       throw new Problem(
         'not-now',
-        `${row.jobs === 1 ? 'A job uses' : `${row.jobs} jobs use`} it. Give them another first.`,
+        `${someOf(
+          users.map(({ what }) => what),
+          5,
+        )} ${users.length === 1 ? 'uses' : 'use'} it. Give ${users.length === 1 ? 'it' : 'them'} another first.`,
       )
     await execute(tx, 'DELETE FROM accounts WHERE id = $1', [id])
     await record(tx, actor, 'removed', { type: 'account', id, title: row.name })
@@ -155,14 +189,67 @@ async function setAgents(tx: Tx, id: number, agentIds: readonly number[]): Promi
   ])
 }
 
-/** A job may name only what there is: its account, and its locks with enough units. */
+export interface AccountUse extends AccountRules {
+  readonly id: number
+  readonly name: string
+  readonly user: string
+  readonly secret: Buffer | null
+  readonly areaIds: readonly number[] | null
+}
+
+/** An account as it is used; with a transaction it stays until that is over. */
+export function accountNamed(tx: Tx | null, name: string): Promise<AccountUse | undefined> {
+  return maybeOne<AccountUse>(
+    tx,
+    `SELECT id, name, user_name AS user, secret, hosts, plain, unknown_hosts AS "unknownHosts", area_ids AS "areaIds" FROM accounts
+      WHERE name = $1 ${tx ? 'FOR KEY SHARE' : ''}`,
+    [name],
+  )
+}
+
+/** Why this account may not be used for this, in a sentence; null: it may. `areaId` null: for work of every area. */
+export function accountFault(
+  account: AccountUse,
+  areaId: number | null,
+  action: { readonly kind: string },
+  values?: Readonly<Record<string, string>>,
+): string | null {
+  const { areaIds, name } = account
+  if (areaIds !== null && (areaId === null || !areaIds.includes(areaId)))
+    return `The account ${name} may not be used ${areaId === null ? 'for work of every area' : 'in this area'}.`
+  return isConnection(action) && account.user !== '' ? signInFault(name, account, action, values) : null
+}
+
+/** Opens its secret, for whoever signs in with it now. Throws `SealBroken`. */
+export const signInOf = ({ id, name, user, secret, hosts, plain, unknownHosts }: AccountUse): SignIn => ({
+  account: name,
+  user,
+  secret: secret ? unseal(secret, `account ${id}`) : '',
+  hosts: [...hosts],
+  plain,
+  unknownHosts,
+})
+
+interface JobWish {
+  readonly areaId: number
+  readonly definition: {
+    readonly account: string | null
+    readonly locks: Readonly<Record<string, number>>
+    readonly action: { readonly kind: string }
+  }
+}
+
+/** A job may name only what there is and may be used for it: its account, and its locks with enough units. */
 export async function connectionFaultsOf(
   tx: Tx,
-  { account, locks }: { readonly account: string | null; readonly locks: Readonly<Record<string, number>> },
+  { areaId, definition: { account, locks, action } }: JobWish,
 ): Promise<{ path: string; message: string }[]> {
   const faults: { path: string; message: string }[] = []
-  if (account !== null && !(await maybeOne(tx, 'SELECT 1 FROM accounts WHERE name = $1', [account])))
-    faults.push({ path: 'definition.account', message: `There is no account ${account}.` })
+  if (account !== null) {
+    const used = await accountNamed(tx, account)
+    const fault = used ? accountFault(used, areaId, action) : `There is no account ${account}.`
+    if (fault !== null) faults.push({ path: 'definition.account', message: fault })
+  }
   const names = Object.keys(locks)
   if (names.length === 0) return faults
   const rows = await many<{ name: string; units: number }>(tx, 'SELECT name, units FROM locks WHERE name = ANY($1)', [

@@ -1,16 +1,19 @@
+import { noticeSchema, type Notice } from '@/core/work/notice'
 import { actor, ADMIN, freshDatabase, OPERATOR } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { accountChangeSchema, accountSchema, addAccount, changeAccount, listAccounts, removeAccount } from './accounts'
 import { listAudit } from './audit'
 import { watchDeadlines } from './deadlines'
-import { connected, ended, lease, makeAgent, makeJob, report, started } from './fixtures.test-help'
+import { connected, ended, lease, makeAgent, makeJob, report, started, stateOf } from './fixtures.test-help'
 import { advance, makeFlow, startFlow, stepsOf } from './flow.test-help'
 import { flowRunView } from './flow-run-view'
-import { fleetForDispatch, leasesToDeliver, lockUnits, readyRuns, runningWork } from './leases'
+import { failWithoutAccount, fleetForDispatch, leasesToDeliver, lockUnits, readyRuns, runningWork } from './leases'
 import { addLock, changeLock, listLocks, removeLock } from './locks'
 import { listMatters } from './matters'
+import { addNotice, tryNotice } from './notices'
 import { oneRun, whyWaiting } from './run-page'
 import { startRun, startSchema } from './start'
+import { addArea, removeJob } from './work'
 
 freshDatabase()
 
@@ -24,7 +27,7 @@ beforeAll(async () => {
 const start = async (jobId: number): Promise<number> => (await startRun(OPERATOR, startSchema.parse({ jobId }))).id
 
 describe('run-as accounts', () => {
-  const account = accountSchema.parse({ name: 'harbour-files', userName: 'harbour', secret: SECRET, agentIds: [] })
+  const account = accountSchema.parse({ name: 'harbour-files', userName: 'harbour', secret: SECRET, hosts: ['files'] })
 
   it('are added, changed and rotated by administrators alone, and never tell their secret', async () => {
     await expect(addAccount(actor('designer'), account)).rejects.toMatchObject({ code: 'not-allowed' })
@@ -46,6 +49,7 @@ describe('run-as accounts', () => {
     const change = accountChangeSchema.parse({
       userName: 'harbour',
       notes: 'n',
+      hosts: ['files'],
       everywhere: false,
       agentIds: [agentId],
     })
@@ -72,6 +76,9 @@ describe('run-as accounts', () => {
         hostKey: null,
         from: '/a/*',
         into: '/b',
+        inputsArePaths: false,
+        mostFiles: 10,
+        mostMib: 10,
         least: 1,
         withinSeconds: 60,
       },
@@ -88,15 +95,16 @@ describe('run-as accounts', () => {
     expect(delivered).toMatchObject({
       action: { kind: 'act', of: { kind: 'transfer', host: 'files' } },
       runAs: null,
-      environment: { BUGLE_ACCOUNT_USER: 'harbour', BUGLE_ACCOUNT_SECRET: SECRET },
-      secrets: ['BUGLE_ACCOUNT_SECRET'],
+      account: 'harbour-files',
+      signIn: { account: 'harbour-files', user: 'harbour', secret: SECRET, hosts: ['files'] },
+      environment: {},
     })
     const shell = await makeJob({ account: 'harbour-files' })
     const shellAttempt = await lease(await start(shell), agentId)
     const other = (await leasesToDeliver(await connected(agentId))).find(
       (each) => each.lease.attempt === shellAttempt.attempt,
     )?.lease
-    expect(other?.runAs).toBe('harbour')
+    expect(other).toMatchObject({ runAs: 'harbour', account: 'harbour-files', signIn: null })
     expect(JSON.stringify(other)).not.toContain(SECRET)
   })
 
@@ -106,7 +114,118 @@ describe('run-as accounts', () => {
     await expect(removeAccount(ADMIN, id)).rejects.toMatchObject({ code: 'not-now' })
     const free = await addAccount(ADMIN, { ...account, name: 'unused' })
     await removeAccount(ADMIN, free.id)
+    const told = await addAccount(ADMIN, { ...account, name: 'for-notices', hosts: ['mail.marram.example'] })
+    await addNotice(ADMIN, byMail('mail.marram.example', 'for-notices'))
+    await expect(removeAccount(ADMIN, told.id)).rejects.toThrow('the notice To the office uses it')
+    await execute(null, 'DELETE FROM notices')
+    const busy = await addAccount(ADMIN, { ...account, name: 'busy' })
+    const jobId = await makeJob({ account: 'busy' })
+    const run = await start(jobId)
+    await removeJob(ADMIN, jobId)
+    await expect(removeAccount(ADMIN, busy.id)).rejects.toThrow(`the run #${run} uses it`)
+    await execute(null, `UPDATE runs SET state = 'cancelled' WHERE id = $1`, [run])
+    await removeAccount(ADMIN, busy.id)
+    await removeAccount(ADMIN, told.id)
     expect((await listAccounts(ADMIN)).map(({ name }) => name)).toEqual(['harbour-files'])
+  })
+})
+
+/** A notice by mail from this host. */
+const byMail = (host: string, name: string, change: object = {}): Notice =>
+  noticeSchema.parse({
+    title: 'To the office',
+    events: ['failed'],
+    account: name,
+    action: { kind: 'mail', host, port: 25, tls: true, from: 'a@b.example', to: ['c@d.example'], subject: 's' },
+    ...change,
+  })
+
+describe('where the secret of an account may go', () => {
+  const wish = (name: string, change: object = {}) =>
+    accountSchema.parse({
+      name,
+      userName: 'svc',
+      secret: SECRET,
+      everywhere: true,
+      hosts: ['files.marram.example'],
+      ...change,
+    })
+
+  it('is only to the hosts that it names: for jobs, notices and trials', async () => {
+    await addAccount(ADMIN, wish('hosted'))
+    const http = (url: string) => ({
+      kind: 'http' as const,
+      url,
+      method: 'GET' as const,
+      headers: {},
+      body: '',
+      expect: ['2xx'],
+      pick: {},
+      withinSeconds: 5,
+    })
+    await expect(makeJob({ account: 'hosted', action: http('https://evil.example/') })).rejects.toMatchObject({
+      errors: [
+        { path: 'definition.account', message: expect.stringContaining('may not sign in at evil.example') as string },
+      ],
+    })
+    await expect(makeJob({ account: 'hosted', action: http('http://files.marram.example/') })).rejects.toMatchObject({
+      errors: [{ path: 'definition.account', message: expect.stringContaining('unencrypted') as string }],
+    })
+    for (const work of [addNotice, tryNotice])
+      await expect(work(actor('designer'), byMail('127.0.0.1', 'hosted'))).rejects.toMatchObject({
+        errors: [{ path: 'account', message: expect.stringContaining('may not sign in at 127.0.0.1') as string }],
+      })
+    // An input decides about the host: the lease is not made.
+    const inputs = [{ name: 'host', title: '', type: 'text' as const, options: [], default: '', ask: true }]
+    const jobId = await makeJob({
+      account: 'hosted',
+      action: http('https://${host}/'),
+      inputs,
+      target: { agent: 'orrin-ops1' },
+    })
+    const startAt = async (host: string): Promise<number> =>
+      (await startRun(OPERATOR, startSchema.parse({ jobId, inputs: { host } }))).id
+    const [evil, good] = [await startAt('evil.example'), await startAt('files.marram.example')]
+    for (const run of [evil, good]) await lease(run, agentId)
+    const delivered = await leasesToDeliver(await connected(agentId))
+    expect(delivered.find(({ lease: { run } }) => run === good)?.lease.signIn?.secret).toBe(SECRET)
+    expect(delivered.some(({ lease: { run } }) => run === evil)).toBe(false)
+    expect(await stateOf(evil)).toMatchObject({
+      state: 'failed',
+      reason: expect.stringContaining('may not sign in at evil.example') as string,
+    })
+  })
+
+  it('is only for work of its areas, also after a job was moved', async () => {
+    const { id: areaId } = await addArea(ADMIN, { title: 'Sailing', notes: '' })
+    await addAccount(ADMIN, wish('of-sailing', { areaIds: [areaId] }))
+    await expect(makeJob({ account: 'of-sailing' })).rejects.toThrow('may not be used in this area')
+    await expect(addNotice(ADMIN, byMail('files.marram.example', 'of-sailing'))).rejects.toThrow('work of every area')
+    await addNotice(ADMIN, byMail('files.marram.example', 'of-sailing', { areaId }))
+    await execute(null, 'DELETE FROM notices')
+  })
+
+  it('is decided under a lock: what is saved while it is removed names nothing that is gone', async () => {
+    for (let i = 0; i < 30; i++) {
+      const { id } = await addAccount(ADMIN, wish(`racing-${i}`))
+      const [saved, removed] = await Promise.allSettled([makeJob({ account: `racing-${i}` }), removeAccount(ADMIN, id)])
+      expect([saved.status, removed.status].sort()).toEqual(['fulfilled', 'rejected'])
+    }
+  })
+
+  it('is nowhere once it is gone: a run that kept its name fails instead of running as the agent', async () => {
+    const { id } = await addAccount(ADMIN, wish('vanishing'))
+    const jobId = await makeJob({ account: 'vanishing', target: { agent: 'orrin-ops1' } })
+    const [ready, handed] = [await start(jobId), await start(jobId)]
+    await lease(handed, agentId)
+    await execute(null, 'DELETE FROM accounts WHERE id = $1', [id])
+    expect((await leasesToDeliver(await connected(agentId))).some(({ lease: { run } }) => run === handed)).toBe(false)
+    await failWithoutAccount()
+    for (const run of [ready, handed])
+      expect(await stateOf(run)).toMatchObject({
+        state: 'failed',
+        reason: expect.stringContaining('vanishing is gone') as string,
+      })
   })
 })
 

@@ -7,7 +7,7 @@ import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { limit } from '@/store/limits'
 import { notify } from '@/store/listen'
-import { unseal } from '@/store/seal'
+import { signInOf, accountFault, type AccountUse } from './accounts'
 import { openMatters } from './matters'
 import { changeFor, lockRuns, writeLives, type LifeChange } from './run-life'
 import { unsealInputs } from './secrets'
@@ -323,8 +323,13 @@ interface LeaseRow {
   readonly secrets: Buffer | null
   readonly account: string | null
   readonly accountId: number | null
-  readonly accountUser: string | null
+  readonly areaId: number
+  readonly accountUser: string
   readonly accountSecret: Buffer | null
+  readonly hosts: string[]
+  readonly areaIds: number[] | null
+  readonly plain: boolean
+  readonly unknownHosts: boolean
 }
 
 /** An agent, and the connection of this engine that speaks for it. */
@@ -343,7 +348,8 @@ export async function leasesToDeliver(to: readonly Delivery[]): Promise<{ agentI
   const rows = await many<LeaseRow>(
     null,
     `SELECT a.id AS attempt, a.token, a.run_id AS run, a.number AS try, a.agent_id AS "agentId", j.title, v.definition, r.inputs, r.secrets,
-            r.account, c.id AS "accountId", c.user_name AS "accountUser", c.secret AS "accountSecret"
+            r.account, r.area_id AS "areaId", c.id AS "accountId", c.user_name AS "accountUser", c.secret AS "accountSecret", c.hosts,
+            c.area_ids AS "areaIds", c.plain, c.unknown_hosts AS "unknownHosts"
        FROM unnest($1::bigint[], $2::bigint[]) AS u(agent_id, connection)
        JOIN agent_contacts k ON k.agent_id = u.agent_id AND k.connection = u.connection
        JOIN attempts a ON a.agent_id = u.agent_id AND a.state = 'handed' JOIN runs r ON r.id = a.run_id JOIN jobs j ON j.id = r.job_id
@@ -433,7 +439,10 @@ function buildLease(row: LeaseRow): Lease {
   const hidden = unsealInputs(secrets, run)
   const all = { ...inputs, ...hidden }
   const action = actionOf(definition, all)
-  const signsIn = action.kind === 'act' && row.accountUser !== null
+  const used = row.accountId === null ? null : accountOf(row)
+  const fault = used && accountFault(used, row.areaId, definition.action, all)
+  if (fault) throw new Error(fault)
+  const isAct = action.kind === 'act'
   return {
     attempt,
     token,
@@ -442,24 +451,31 @@ function buildLease(row: LeaseRow): Lease {
     title,
     action,
     folder: definition.folder,
-    environment: signsIn
-      ? {
-          ...definition.environment,
-          BUGLE_ACCOUNT_USER: row.accountUser as string,
-          BUGLE_ACCOUNT_SECRET: row.accountSecret ? unseal(row.accountSecret, `account ${row.accountId}`) : '',
-        }
-      : definition.environment,
+    environment: definition.environment,
     account: row.account,
-    runAs: action.kind === 'act' ? null : row.accountUser,
+    runAs: isAct ? null : (used?.user ?? null),
+    signIn: isAct && used ? signInOf(used) : null,
     inputs: all,
-    secrets: [...Object.keys(hidden), ...(signsIn ? ['BUGLE_ACCOUNT_SECRET'] : [])],
+    secrets: Object.keys(hidden),
     timeLimitSeconds: definition.timeLimitSeconds,
     graceSeconds: GRACE_SECONDS,
     must: definition.success.must,
     mustNot: definition.success.mustNot,
     maxOutputBytes: limit('output_mib') * 1024 * 1024,
+    mayLeave: definition.mayLeave ?? false,
   }
 }
+
+const accountOf = (row: LeaseRow): AccountUse => ({
+  id: row.accountId as number,
+  name: row.account as string,
+  user: row.accountUser,
+  secret: row.accountSecret,
+  hosts: row.hosts,
+  areaIds: row.areaIds,
+  plain: row.plain,
+  unknownHosts: row.unknownHosts,
+})
 
 function actionOf({ action }: JobDefinition, inputs: Readonly<Record<string, string>>): Lease['action'] {
   if (isConnection(action)) return { kind: 'act', of: action }

@@ -105,9 +105,10 @@ export interface NewRun {
  */
 export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(number | null)[]> {
   if (runs.length === 0) return []
-  const numbers = await numbersFor(tx, runs)
   const date = (ms: number | null | undefined): Date | null => (ms === null || ms === undefined ? null : new Date(ms))
   const placements = runs.map(placementOf)
+  const numbers = await numbersFor(tx, runs)
+  const accounts = await accountsFor(tx, placements)
   const waits = runs.map((run) => run.afterEarlier === true || (run.startAfterMs ?? 0) > run.createdAtMs)
   const rows = await many<{ place: number; id: number }>(
     tx,
@@ -120,7 +121,7 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
               AS u(place, job, version, area, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key, state,
                    priority, slots, max_attempts, retry_delay_ms, start_after, created_at, due_at, after_earlier, trigger_id, trigger_version,
                    calendar_versions, occurrence, occurrence_day, for_agent, flow_run, step, step_path, chain_ms, held_by, account, locks, number)
-              LEFT JOIN accounts c ON c.name = u.account
+              LEFT JOIN unnest($38::text[], $39::bigint[]) AS c(name, id) ON c.name = u.account
         ORDER BY place),
      made AS (
        INSERT INTO runs (id, job_id, job_version, area_id, target, kind, min_version, inputs, secrets, cause, started_by, starter_name, again_of, request_key,
@@ -171,11 +172,23 @@ export async function insertRuns(tx: Tx, runs: readonly NewRun[]): Promise<(numb
       placements.map(({ account }) => account),
       placements.map(({ locks }) => JSON.stringify(locks)),
       numbers ?? runs.map(() => null),
+      accounts.map(({ name }) => name),
+      accounts.map(({ id }) => id),
     ],
   )
   const ids: (number | null)[] = runs.map(() => null)
   for (const { place, id } of rows) ids[place] = id
   return ids
+}
+
+/** The accounts that these runs need, held until the transaction is over: one that is just being removed is waited for, and is then not among them. */
+async function accountsFor(
+  tx: Tx,
+  placements: readonly { readonly account: string | null }[],
+): Promise<{ id: number; name: string }[]> {
+  const names = [...new Set(placements.flatMap(({ account }) => account ?? []))]
+  if (names.length === 0) return []
+  return many(tx, 'SELECT id, name FROM accounts WHERE name = ANY($1) ORDER BY id FOR KEY SHARE', [names])
 }
 
 /** Secrets are sealed for the run that they belong to, so its number must be there first; null: none of these runs has any. */

@@ -15,6 +15,7 @@ import {
   tryNotice,
 } from './notices'
 import { accountSchema, addAccount } from './accounts'
+import { saveAddresses } from './addresses'
 import { startRun, startSchema } from './start'
 
 freshDatabase()
@@ -28,6 +29,7 @@ beforeAll(async () => {
   port = await mailbox.start(0)
   webPort = await web.start(0)
   agentId = await makeAgent('a1')
+  await saveAddresses(ADMIN, { allow: ['127.0.0.1'] })
 })
 afterAll(async () => {
   await mailbox.stop()
@@ -163,7 +165,10 @@ describe('notices', () => {
 
   it('never show the secret that they sign in with, though the other side echoes it', async () => {
     const secret = 'kelp-and-tide-9'
-    await addAccount(ADMIN, accountSchema.parse({ name: 'echoed', userName: 'svc', secret }))
+    await addAccount(
+      ADMIN,
+      accountSchema.parse({ name: 'echoed', userName: 'svc', secret, hosts: ['127.0.0.1'], plain: true }),
+    )
     const basic = Buffer.from(`svc:${secret}`).toString('base64')
     const url = `http://127.0.0.1:${webPort}/app/echo`
     const action = { kind: 'http', url, method: 'POST', body: 'x', pick: { seen: '/headers/authorization' } }

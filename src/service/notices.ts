@@ -16,8 +16,9 @@ import {
 } from '@/core/work/notice'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
-import { unseal } from '@/store/seal'
+import { accountNamed, signInOf, accountFault } from './accounts'
 import { requireRight, type Actor } from './actor'
+import { serverMayReach } from './addresses'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
 
@@ -67,13 +68,24 @@ export async function listSends(actor: Actor, runId: number | undefined): Promis
   )
 }
 
-async function check(tx: Tx, { jobId, areaId, account }: Notice): Promise<void> {
+async function check(tx: Tx, notice: Notice): Promise<void> {
+  const { jobId, areaId, account } = notice
   if (jobId !== null && !(await maybeOne(tx, 'SELECT 1 FROM jobs WHERE id = $1 AND deleted_at IS NULL', [jobId])))
     throw invalid('jobId', 'There is no such job or flow.')
   if (areaId !== null && !(await maybeOne(tx, 'SELECT 1 FROM areas WHERE id = $1', [areaId])))
     throw invalid('areaId', 'There is no such area.')
-  if (account !== null && !(await maybeOne(tx, 'SELECT 1 FROM accounts WHERE name = $1', [account])))
-    throw invalid('account', `There is no account ${account}.`)
+  if (account === null) return
+  const used = await accountNamed(tx, account)
+  if (!used) throw invalid('account', `There is no account ${account}.`)
+  const fault = accountFault(used, await areaOf(tx, notice), notice.action)
+  if (fault !== null) throw invalid('account', fault)
+}
+
+/** The area whose events a notice tells of; null: all. */
+async function areaOf(tx: Tx | null, { jobId, areaId }: Pick<Notice, 'jobId' | 'areaId'>): Promise<number | null> {
+  if (jobId === null) return areaId
+  const job = await maybeOne<{ areaId: number }>(tx, 'SELECT area_id AS "areaId" FROM jobs WHERE id = $1', [jobId])
+  return job?.areaId ?? null
 }
 
 const valuesOf = (notice: Notice): unknown[] => [
@@ -136,13 +148,15 @@ export async function tryNotice(actor: Actor, notice: Notice): Promise<{ lines: 
   const facts = Object.fromEntries(NOTICE_FACTS.map((name) => [name, EXAMPLE[name] ?? `(${name})`])) as NoticeFacts
   const lines: string[] = []
   try {
-    await send(notice, facts, 'a trial', `trial-${Date.now()}`, (line) => lines.push(line))
+    await send(notice, facts, 'a trial', `trial-${Date.now()}`, (line) => lines.push(line), TRIAL)
   } catch (error) {
     if (error instanceof ActFault) throw new Problem('not-now', error.message, [], { lines })
     throw error
   }
   return { lines }
 }
+/** Of a trial somebody waits for the answer, and sees it. */
+const TRIAL = { seconds: 10, bytes: 1024 * 1024 }
 const EXAMPLE: Readonly<Record<string, string>> = {
   event: 'trial',
   title: 'A trial of this notice',
@@ -182,6 +196,8 @@ interface Due {
   readonly action: unknown
   readonly account: string | null
   readonly title: string
+  readonly jobId: number | null
+  readonly areaId: number | null
 }
 
 /** Sends what waits. Told to nobody before it is noted as tried, it is tried again after a crash: at least once, and mostly once. */
@@ -191,14 +207,14 @@ export async function sendNotices(): Promise<number> {
     `UPDATE notice_sends s SET attempts = s.attempts + 1, next_at = now() + make_interval(secs => 120)
        FROM notices n
       WHERE n.id = s.notice_id AND s.id IN (SELECT id FROM notice_sends WHERE state = 'waiting' AND next_at <= now() ORDER BY id LIMIT 20 FOR UPDATE SKIP LOCKED)
-     RETURNING s.id, s.event, s.run_id AS "runId", s.attempts, n.action, n.account, n.title`,
+     RETURNING s.id, s.event, s.run_id AS "runId", s.attempts, n.action, n.account, n.title, n.job_id AS "jobId", n.area_id AS "areaId"`,
   )
   await Promise.all(
     due.map(async ({ id, event, runId, attempts, ...notice }) => {
       try {
         const facts = await factsOf(runId, event)
         const action = noticeSchema.shape.action.parse(notice.action)
-        await send({ action, account: notice.account }, facts, `#${runId}`, `notice-${id}`, () => undefined)
+        await send({ ...notice, action }, facts, `#${runId}`, `notice-${id}`, () => undefined)
         await execute(null, `UPDATE notice_sends SET state = 'sent', sent_at = now(), what = $2 WHERE id = $1`, [
           id,
           noticeWords(action, facts),
@@ -240,22 +256,19 @@ async function factsOf(runId: number, event: NoticeEvent): Promise<NoticeFacts> 
 }
 
 async function send(
-  { action, account }: Pick<Notice, 'action' | 'account'>,
+  notice: Pick<Notice, 'action' | 'account' | 'jobId' | 'areaId'>,
   facts: NoticeFacts,
   run: string,
   key: string,
   say: (line: string) => void,
+  limits: Context['limits'] = { seconds: 60, bytes: 1024 * 1024 },
 ): Promise<void> {
-  const row =
-    account === null
-      ? undefined
-      : await maybeOne<{ id: number; user: string; secret: Buffer | null }>(
-          null,
-          'SELECT id, user_name AS user, secret FROM accounts WHERE name = $1',
-          [account],
-        )
-  if (account !== null && !row) throw new ActFault(`The account ${account} is gone.`)
-  const signsIn = row ? { user: row.user, secret: row.secret ? unseal(row.secret, `account ${row.id}`) : '' } : null
+  const { action, account } = notice
+  const used = account === null ? null : await accountNamed(null, account)
+  if (used === undefined) throw new ActFault(`The account ${account} is gone.`)
+  const fault = used && accountFault(used, await areaOf(null, notice), action, facts)
+  if (fault) throw new ActFault(fault)
+  const signsIn = used && signInOf(used)
   const mask = makeMask(signsIn ? accountSecrets(signsIn.user, signsIn.secret) : [])
   const tell = (line: string): void => say(mask(line))
   const context: Context = {
@@ -264,6 +277,8 @@ async function send(
     run: key,
     attempt: '1',
     reference: run,
+    mayReach: await serverMayReach(),
+    limits,
     say: tell,
     warn: tell,
     hand: () => undefined,

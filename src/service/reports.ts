@@ -215,7 +215,7 @@ function withinLimits(change: AttemptChange, lines: readonly OutputLine[]): read
   const room = Math.max(0, limit('output_lines') + 100_000 - row.outputLines)
   const kept = row.outputBytes >= mostBytes ? [] : lines.slice(0, room)
   if (kept.length < lines.length) change.outputCut = true
-  return kept.map(([at, stream, text]): OutputLine => [clamped(at, row), stream, text])
+  return kept.map(([at, ...rest]): OutputLine => [clamped(at, row), ...rest] as OutputLine)
 }
 
 /** Also an end by a rule that cannot be read is an end. */

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { networkSchema } from '@/core/net/networks'
 import { execute, maybeOne, type Tx } from '@/store/db'
 
 /** Settings of the whole server, by key. */
@@ -13,11 +14,14 @@ const SCHEMAS = {
   /** What counts as too often on too many: more often than every so many minutes, on more than so many machines. */
   'too-often': z.strictObject({ minutes: z.int().min(1).max(1440), machines: z.int().min(1).max(10_000) }),
   'timing-version': z.int(),
+  /** Networks beyond the public ones that the server itself may call. */
+  addresses: z.strictObject({ allow: z.array(networkSchema).max(200) }),
 } as const
 export type SettingKey = keyof typeof SCHEMAS
 export type Setting<K extends SettingKey> = z.output<(typeof SCHEMAS)[K]>
 
 export const tooOftenSchema = SCHEMAS['too-often']
+export const addressesSchema = SCHEMAS.addresses
 
 export async function readSetting<K extends SettingKey>(tx: Tx | null, key: K): Promise<Setting<K>> {
   const row = await maybeOne<{ value: unknown }>(tx, 'SELECT value FROM settings WHERE key = $1', [key])
@@ -30,6 +34,7 @@ const USUAL: { readonly [K in SettingKey]: Setting<K> } = {
   starts: { on: true },
   'too-often': { minutes: 30, machines: 5 },
   'timing-version': 0,
+  addresses: { allow: [] },
 }
 
 export async function writeSetting<K extends SettingKey>(tx: Tx, key: K, value: Setting<K>): Promise<void> {

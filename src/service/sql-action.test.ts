@@ -1,5 +1,6 @@
 import { told } from '@/act/act.test-help'
 import { sql } from '@/act/sql'
+import type { SignIn } from '@/core/work/account'
 import { connectionSchema, type Connection } from '@/core/work/connections'
 import { freshDatabase } from '@/store/database.test-help'
 import { execute, one } from '@/store/db'
@@ -7,13 +8,20 @@ import { execute, one } from '@/store/db'
 freshDatabase()
 
 type Sql = Extract<Connection, { kind: 'sql' }>
-const at = (): { host: string; port: number; database: string; account: { user: string; secret: string } } => {
+const at = (): { host: string; port: number; database: string; account: SignIn } => {
   const { hostname, port, pathname, username, password, searchParams } = new URL(process.env.DATABASE_URL as string)
   return {
     host: searchParams.get('host') ?? (hostname || '127.0.0.1'),
     port: Number(port || searchParams.get('port') || 5432),
     database: pathname.slice(1),
-    account: { user: decodeURIComponent(username), secret: decodeURIComponent(password) },
+    account: {
+      account: 'database',
+      user: decodeURIComponent(username),
+      secret: decodeURIComponent(password),
+      hosts: ['*'],
+      plain: false,
+      unknownHosts: false,
+    },
   }
 }
 const run = (change: Partial<Sql>, values: Record<string, string> = {}) => {

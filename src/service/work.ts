@@ -196,7 +196,7 @@ export async function saveJobIn(
 
 async function requireThere(tx: Tx, job: JobContent): Promise<void> {
   const faults = [
-    ...(await connectionFaultsOf(tx, job.definition)),
+    ...(await connectionFaultsOf(tx, job)),
     ...(await SharedValues.read(tx)).faultsOf(job.definition.inputs),
   ]
   if (faults.length > 0) throw new Problem('invalid-input', faults.map(({ message }) => message).join(' '), faults)

@@ -26,6 +26,8 @@ const lease = (change: Partial<Lease> = {}): Lease => ({
   secrets: [],
   account: null,
   runAs: null,
+  signIn: null,
+  mayLeave: false,
   timeLimitSeconds: null,
   graceSeconds: 1,
   must: null,

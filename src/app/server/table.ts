@@ -11,6 +11,7 @@ import {
   revokeEnrolmentKey,
 } from '@/service/enrol'
 import * as accounts from '@/service/accounts'
+import * as addresses from '@/service/addresses'
 import { noticeSchema } from '@/core/work/notice'
 import * as notices from '@/service/notices'
 import { listDrifts } from '@/service/drifts'
@@ -60,7 +61,7 @@ import { dayAhead, nextStarts } from '@/service/coming'
 import * as crontabs from '@/service/crontabs'
 import * as previews from '@/service/previews'
 import * as starts from '@/service/starts'
-import { tooOftenSchema } from '@/service/settings'
+import { addressesSchema, tooOftenSchema } from '@/service/settings'
 import { historySchema, listMissed, triggerHistory, triggerMachines } from '@/service/trigger-history'
 import { listTriggers, triggerFilterSchema } from '@/service/trigger-list'
 import * as triggers from '@/service/triggers'
@@ -144,6 +145,10 @@ export const ENDPOINTS: readonly Endpoint[] = [
     'see',
     { query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }) },
     ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
+  ),
+  endpoint('GET', '/addresses', 'administer', {}, ({ actor }) => addresses.addressesOf(actor)),
+  endpoint('PUT', '/addresses', 'administer', { body: addressesSchema }, ({ actor, body }) =>
+    addresses.saveAddresses(actor, body),
   ),
   endpoint('GET', '/accounts', 'see', {}, ({ actor }) => accounts.listAccounts(actor)),
   endpoint('POST', '/accounts', 'administer', { body: accounts.accountSchema }, ({ actor, body }) =>

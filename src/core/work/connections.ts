@@ -85,6 +85,11 @@ const transferSchema = z.strictObject({
   from: text(),
   /** Folder that the files go to. */
   into: text(),
+  /** Values of inputs in these two may have folders in them. */
+  inputsArePaths: z.boolean().default(false),
+  /** More than this is not moved. */
+  mostFiles: z.int().min(1).max(100_000, 'At most 100,000 files.').default(10_000),
+  mostMib: z.number().positive('More than nothing.').max(1_000_000, 'At most a million MiB.').default(10_240),
   least: z.int().min(0).default(1),
   withinSeconds: seconds.default(600),
 })
@@ -198,6 +203,42 @@ export function fill(
   return value.replace(reference, (whole, name: string) =>
     Object.hasOwn(values, name) ? encode(values[name] as string) : whole,
   )
+}
+
+type Filled = { readonly text: string } | { readonly fault: string }
+
+/** Values put into a path. Each is one part of it, or a piece of one: it has no separator, and makes no part that is empty or leads elsewhere. `arePaths`: values may have folders in them, though none that leads up. */
+export function valuesAsSegments(text: string, values: Readonly<Record<string, string>>, arePaths = false): Filled {
+  for (const name of referencesIn(text)) {
+    const value = Object.hasOwn(values, name) ? (values[name] as string) : ''
+    if (value.includes('\0') || (!arePaths && /[/\\]/.test(value)))
+      return { fault: `The value of ${name} has a separator in it: it stands for one part of a path.` }
+  }
+  const filled = fill(text, values)
+  const written = text.split('/')
+  // Parts that were written so stay; those that a value made so do not.
+  const isOdd = (part: string): boolean => part === '..' || part === '.' || part === ''
+  if (
+    arePaths
+      ? filled.split('/').some((part) => part === '..')
+      : filled.split('/').some((part, i) => isOdd(part) && !isOdd(written[i] ?? ''))
+  )
+    return { fault: `With the values given ${filled} leads elsewhere than ${text} says.` }
+  return { text: filled }
+}
+
+/** Values put into an address, percent-encoded (RFC 3986, 2.1). In the path each is one segment, or a piece of one, and none is empty or leads up. */
+export function urlOf(text: string, values: Readonly<Record<string, string>>): Filled {
+  const filled = fill(text, values, encodeURIComponent)
+  const pathOf = (url: string): string[] => (/^[a-z]+:\/\/[^/?#]*([^?#]*)/i.exec(url)?.[1] ?? '').split('/')
+  const written = pathOf(text)
+  const parts = pathOf(filled)
+  const isDots = (part: string): boolean => /^(\.|%2e){1,2}$/i.test(part)
+  const isOdd = parts.some(
+    (part, i) =>
+      (isDots(part) && !isDots(written[i] ?? '')) || (part === '' && (written[i] ?? '') !== '' && i < parts.length),
+  )
+  return isOdd ? { fault: `With the values given the address leads elsewhere than ${text} says.` } : { text: filled }
 }
 
 /** Where a JSON pointer leads (RFC 6901); undefined: nowhere. */

@@ -119,6 +119,8 @@ export const jobDefinitionSchema = z
     retries: z.int().min(0, 'Retries are 0 to 50.').max(50, 'Retries are 0 to 50.').default(0),
     retryDelaySeconds: z.int().min(0).max(86_400).default(30),
     unreachable: unreachableSchema.default({ everySeconds: 30, times: 10, then: 'wait' }),
+    /** Processes that the command leaves behind may go on; else they are ended with it. */
+    mayLeave: z.boolean().default(false),
     success: successSchema.default({ exitCodes: [0], must: null, mustNot: null }),
     priority: z.enum(PRIORITIES).default('normal'),
     keeping: keepingSchema.default({ board: 'after-hours', boardHours: 24, historyDays: 400, outputDays: 60 }),

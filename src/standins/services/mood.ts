@@ -3,7 +3,8 @@ export const MOODS = ['well', 'slow', 'failing', 'away'] as const
 export type Mood = (typeof MOODS)[number]
 
 export const SLOW_MS = 4000
-export const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
+/** Keeps no process alive: while a stand-in is to answer, its door is open. */
+export const pause = (ms: number): Promise<void> => new Promise((resolve) => void setTimeout(resolve, ms).unref())
 
 /** Text in a page. */
 export const html = (text: string): string =>

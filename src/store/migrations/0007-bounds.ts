@@ -30,6 +30,25 @@ ALTER TABLE agent_events ADD COLUMN first_at timestamptz;
 
 ALTER TABLE leadership ADD COLUMN lease_until timestamptz NOT NULL DEFAULT now();
 
+-- Where an account's secret may go: none of the areas named is all. What worked before goes on: the hosts of those who use it today are taken over.
+ALTER TABLE accounts
+  ADD COLUMN hosts text[] NOT NULL DEFAULT '{}',
+  ADD COLUMN area_ids bigint[],
+  ADD COLUMN plain boolean NOT NULL DEFAULT false,
+  ADD COLUMN unknown_hosts boolean NOT NULL DEFAULT false;
+WITH uses AS (
+  SELECT v.definition->>'account' AS account, v.definition->'action' AS action FROM jobs j
+    JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE j.deleted_at IS NULL
+   UNION ALL SELECT account, action FROM notices),
+hosts AS (
+  SELECT account, lower(coalesce(action->>'host', substring(action->>'url' from '^[a-zA-Z]+://([^/:?#]+)'))) AS host FROM uses)
+UPDATE accounts c SET plain = true, unknown_hosts = true, hosts = h.hosts
+  FROM (SELECT account, array_agg(DISTINCT CASE WHEN position('\$' in host) > 0 THEN '*' ELSE host END) AS hosts FROM hosts WHERE host <> '' GROUP BY account) h
+ WHERE h.account = c.name;
+-- Private networks that the server itself calls: those who have notices may have them there.
+INSERT INTO settings SELECT 'addresses', CASE WHEN EXISTS (SELECT 1 FROM notices)
+  THEN '{"allow": ["10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16"]}'::jsonb ELSE '{"allow": []}'::jsonb END;
+
 ALTER TABLE runs ADD COLUMN account_id bigint REFERENCES accounts ON DELETE SET NULL;
 UPDATE runs r SET account_id = c.id FROM accounts c WHERE c.name = r.account;
 CREATE INDEX runs_account ON runs (account_id) WHERE account_id IS NOT NULL AND state IN ('waiting','ready','running');

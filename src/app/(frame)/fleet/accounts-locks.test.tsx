@@ -10,6 +10,10 @@ const account = (change: Partial<AccountRow> = {}): AccountRow => ({
   userName: 'svc-transfer',
   notes: 'The harbour’s file server',
   hasSecret: true,
+  hosts: ['files.marram.example'],
+  plain: false,
+  unknownHosts: false,
+  areaIds: null,
   everywhere: false,
   agents: [{ id: 7, name: 'kelda-files' }],
   jobs: 2,
@@ -34,6 +38,7 @@ const SERVER = {
     { id: 8, name: 'orrin-ops1', state: 'connected', labels: {}, pools: [], slots: 2, used: 0, version: '1.0.0' },
   ],
   'GET /pools': [],
+  'GET /areas': [{ id: 2, title: 'Sailing', notes: '', jobs: 3 }],
   'GET /accounts': [account()],
   'GET /locks': [lock],
   'POST /accounts': { id: 4 },
@@ -53,7 +58,7 @@ describe('accounts', () => {
   it('say who they are, where they are and who uses them, and nothing of their secrets', async () => {
     open('accounts')
     const line = (await screen.findByText('harbour-files')).closest('tr') as HTMLElement
-    expect(line.textContent).toMatch(/svc-transfersince .*kelda-files2 jobs/)
+    expect(line.textContent).toMatch(/svc-transfersince .*files\.marram\.examplekelda-files2 jobs/)
   })
 
   it('are added with a secret that is sent once, on chosen agents', async () => {
@@ -63,6 +68,10 @@ describe('accounts', () => {
     type('Name', 'quay-machine')
     type('User name', 'svc-quay')
     put('Secret', 'fulmar-and-dunlin')
+    type('Signs in at', 'quay.marram.example, *.tarn.example')
+    fireEvent.click(screen.getByRole('checkbox', { name: /host key is not written down/ }))
+    fireEvent.click(screen.getByRole('checkbox', { name: 'for work of every area' }))
+    fireEvent.click(await screen.findByRole('checkbox', { name: 'Sailing' }))
     fireEvent.click(await screen.findByRole('checkbox', { name: 'orrin-ops1' }))
     await press('Add')
     await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
@@ -74,6 +83,10 @@ describe('accounts', () => {
           userName: 'svc-quay',
           secret: 'fulmar-and-dunlin',
           notes: '',
+          hosts: ['quay.marram.example', '*.tarn.example'],
+          plain: false,
+          unknownHosts: true,
+          areaIds: [2],
           everywhere: false,
           agentIds: [8],
         },
@@ -91,6 +104,10 @@ describe('accounts', () => {
     expect(changesOf(asked)[0]?.body).toEqual({
       userName: 'svc-transfer',
       notes: 'The harbour’s file server',
+      hosts: ['files.marram.example'],
+      plain: false,
+      unknownHosts: false,
+      areaIds: null,
       everywhere: true,
       agentIds: [],
     })

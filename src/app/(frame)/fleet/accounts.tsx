@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import type { AccountRow } from '@/service/accounts'
 import type { AgentRow } from '@/service/fleet'
+import type { AreaRow } from '@/service/work'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
@@ -11,6 +12,7 @@ import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
+import { ListField } from '@/ui/parts/list-field'
 import { Empty, Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
@@ -59,6 +61,11 @@ export function Accounts(): ReactNode {
                 ) : (
                   <Small>none</Small>
                 ),
+            },
+            {
+              id: 'hosts',
+              title: 'Signs in at',
+              cell: (row) => (row.hosts.length > 0 ? <Mono>{row.hosts.join(', ')}</Mono> : <Small>no host</Small>),
             },
             {
               id: 'where',
@@ -128,11 +135,17 @@ function AccountDialog({
   const [secret, setSecret] = useState('')
   const [notes, setNotes] = useState(account?.notes ?? '')
   const [everywhere, setEverywhere] = useState(account?.everywhere ?? false)
+  const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
+  const [hosts, setHosts] = useState<readonly string[]>(account?.hosts ?? [])
+  const [plain, setPlain] = useState(account?.plain ?? false)
+  const [unknownHosts, setUnknownHosts] = useState(account?.unknownHosts ?? false)
+  const [areaIds, setAreaIds] = useState<readonly number[] | null>(account?.areaIds ?? null)
   const [agentIds, setAgentIds] = useState<readonly number[]>(account?.agents.map(({ id }) => id) ?? [])
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
   const save = (): Promise<unknown> => {
-    const body = { userName, notes, everywhere, agentIds: everywhere ? [] : agentIds }
+    const where = { everywhere, agentIds: everywhere ? [] : agentIds, areaIds }
+    const body = { userName, notes, hosts, plain, unknownHosts, ...where }
     const fresh = secret === '' ? {} : { secret }
     return account
       ? api.put(`/accounts/${account.id}`, { ...body, ...fresh })
@@ -175,6 +188,20 @@ function AccountDialog({
             autoComplete="new-password"
           />
           <TextField label="Notes" value={notes} onChange={setNotes} error={faultOf('notes')} />
+          <ListField
+            label="Signs in at"
+            value={hosts}
+            onChange={setHosts}
+            error={trouble?.errors.find(({ path }) => path.startsWith('hosts'))?.message}
+            hint="Hosts that its secret may go to, such as files.marram.example, or *.marram.example for all below it. It goes nowhere else."
+            mono
+          />
+          <Checkbox isSelected={plain} onChange={setPlain}>
+            may be sent unencrypted (HTTP or mail without TLS)
+          </Checkbox>
+          <Checkbox isSelected={unknownHosts} onChange={setUnknownHosts}>
+            may be sent to machines whose host key is not written down
+          </Checkbox>
           <Checkbox isSelected={everywhere} onChange={setEverywhere}>
             on every agent
           </Checkbox>
@@ -193,6 +220,22 @@ function AccountDialog({
                     {agent.name}
                   </Checkbox>
                 ))}
+            </Row>
+          )}
+          <Checkbox isSelected={areaIds === null} onChange={(all) => setAreaIds(all ? null : [])}>
+            for work of every area
+          </Checkbox>
+          {areaIds !== null && (
+            <Row $wrap $gap={10}>
+              {areas.map((area) => (
+                <Checkbox
+                  key={area.id}
+                  isSelected={areaIds.includes(area.id)}
+                  onChange={(on) => setAreaIds(on ? [...areaIds, area.id] : areaIds.filter((each) => each !== area.id))}
+                >
+                  {area.title}
+                </Checkbox>
+              ))}
             </Row>
           )}
           <DialogButtons onClose={onClose}>{account ? 'Save' : 'Add'}</DialogButtons>

@@ -17,6 +17,7 @@ import { Page, Panel, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layo
 import { Table } from '@/ui/parts/table'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago, Time } from '@/ui/parts/time'
+import { Addresses } from './addresses'
 import { MySettings } from './my-settings'
 import { TimingSettings } from './timing-settings'
 import { Notices } from './notices'
@@ -30,7 +31,12 @@ export function SettingsScreen(): ReactNode {
     { id: 'notices', title: 'Notices', content: <Notices /> },
     { id: 'people', title: 'People', content: <People /> },
     { id: 'engines', title: 'Engines', content: <Engines /> },
-    ...(may ? [{ id: 'audit', title: 'Audit', content: <Audit /> }] : []),
+    ...(may
+      ? [
+          { id: 'addresses', title: 'Addresses', content: <Addresses /> },
+          { id: 'audit', title: 'Audit', content: <Audit /> },
+        ]
+      : []),
   ]
   return (
     <Page style={{ overflow: 'hidden' }}>

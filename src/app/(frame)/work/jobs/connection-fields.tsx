@@ -32,6 +32,9 @@ export const BLANK: { readonly [K in ConnectionKind]: Extract<Connection, { kind
     hostKey: null,
     from: '',
     into: '',
+    inputsArePaths: false,
+    mostFiles: 10_000,
+    mostMib: 10_240,
     least: 1,
     withinSeconds: 600,
   },
@@ -259,8 +262,25 @@ export function ConnectionFields({ action, onChange, faultOf }: Props): ReactNod
               onChange={(least) => set({ least })}
               error={fault('least')}
             />
-            <Word>files must fit.</Word>
+            <Word>files must fit, at most</Word>
+            <NumberField
+              label="Files at most"
+              value={action.mostFiles}
+              onChange={(mostFiles) => set({ mostFiles })}
+              error={fault('mostFiles')}
+            />
+            <Word>of</Word>
+            <NumberField
+              label="MiB at most"
+              value={action.mostMib}
+              onChange={(mostMib) => set({ mostMib })}
+              error={fault('mostMib')}
+            />
+            <Word>MiB in all.</Word>
           </Sentence>
+          <Checkbox isSelected={action.inputsArePaths} onChange={(inputsArePaths) => set({ inputsArePaths })}>
+            Values of inputs may have folders in them
+          </Checkbox>
           {within}
         </>
       )
