@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import { AgentLink, type Host } from './link'
 import type { AgentFacts, Lease } from './protocol'
 import { unstorableNote } from './outbox'
+import { Supervisors } from './supervisors'
 import { Try, type TryHooks } from './try'
 
 export interface AgentOptions {
@@ -22,9 +23,11 @@ export class Agent {
   private readonly link: AgentLink
   private readonly triesDir: string
   private draining = false
+  private readonly supervisors: Supervisors
 
   constructor(private readonly options: AgentOptions) {
     this.triesDir = join(options.stateDir, 'tries')
+    this.supervisors = new Supervisors(options.supervisor)
     const host: Host = {
       facts: options.facts,
       held: () => [...this.tries.values()].map(({ lease }) => ({ attempt: lease.attempt, token: lease.token })),
@@ -69,6 +72,7 @@ export class Agent {
   stop(): void {
     this.link.stop()
     for (const one of this.tries.values()) one.leave()
+    this.supervisors.stop()
   }
 
   private take(lease: Lease): void {
@@ -85,7 +89,7 @@ export class Agent {
     return {
       now: () => Math.round(this.link.now()),
       onReport: () => this.link.sendSoon(),
-      supervisor: this.options.supervisor,
+      supervisors: this.supervisors,
     }
   }
 

@@ -47,17 +47,11 @@ export function removeCgroup(folder: string | null): void {
 
 /** Everything that this attempt started and that still lives, its supervisor left out: by its group of cgroup v2, its session and process group, and its mark. */
 export function processesOf(mark: string, leader: number | null, cgroup: string | null, except: number): Found[] {
-  const pids = new Set<number>()
-  if (cgroup !== null) {
-    try {
-      for (const pid of readFileSync(join(cgroup, 'cgroup.procs'), 'utf8').split('\n')) if (pid) pids.add(Number(pid))
-    } catch {
-      // The group is gone.
-    }
-  }
+  const gathered = cgroup === null ? null : inCgroup(cgroup)
+  const pids = new Set<number>(gathered ?? [])
   const wanted = `\0${MARK_VARIABLE}=${mark}\0`
-  for (const pid of allPids()) {
-    if (pids.has(pid)) continue
+  // The group knows all of them; without one they are looked for.
+  for (const pid of gathered ? [] : allPids()) {
     const stat = statOf(pid)
     if (!stat) continue
     const isInGroup = leader !== null && (stat.group === leader || stat.session === leader)
@@ -68,6 +62,14 @@ export function processesOf(mark: string, leader: number | null, cgroup: string 
     const stat = statOf(pid)
     return stat && stat.state !== 'Z' ? [{ pid, name: stat.name }] : []
   })
+}
+
+function inCgroup(folder: string): number[] | null {
+  try {
+    return readFileSync(join(folder, 'cgroup.procs'), 'utf8').split('\n').filter(Boolean).map(Number)
+  } catch {
+    return null
+  }
 }
 
 function hasMark(pid: number, wanted: string): boolean {

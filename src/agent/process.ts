@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync } from 'node:fs'
+import { readFileSync } from 'node:fs'
 
 export interface ProcessStat {
   readonly name: string
@@ -51,22 +51,4 @@ export function signalGroup(pid: number, signal: NodeJS.Signals): boolean {
   } catch {
     return false
   }
-}
-
-/** The supervisor of the attempt in this folder, found by its arguments: for when the agent was killed before it could write the number down. */
-export function findSupervisor(dir: string): number | null {
-  const mark = `\0supervise\0${dir}\0`
-  try {
-    for (const name of readdirSync('/proc')) {
-      if (!/^\d+$/.test(name)) continue
-      try {
-        if (readFileSync(`/proc/${name}/cmdline`, 'utf8').includes(mark)) return Number(name)
-      } catch {
-        // It ended while we looked.
-      }
-    }
-  } catch {
-    // No /proc on this system.
-  }
-  return null
 }

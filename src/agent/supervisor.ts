@@ -24,6 +24,7 @@ import { LineAssembler } from './lines'
 import { environmentOf, SHELL, type StartOrder } from './start-order'
 import { PatternWatch } from './patterns'
 import { startTicksOf } from './process'
+import { WAKE, type Begun, type ExitFile, type StartedFile } from './supervisor-files'
 
 /**
  * Stands between the agent and one command, as a process of its own: so the command survives the agent's end, its limit of time and of output holds, and its own end is known also to an agent
@@ -31,32 +32,6 @@ import { startTicksOf } from './process'
  *
  *   start.json ──▶ begun ──▶ started.json ──▶ output ──▶ exit
  */
-
-/** Who began, written once: of two supervisors of one attempt only the first goes on. */
-export interface Begun {
-  readonly pid: number
-  readonly startTicks: string | null
-}
-
-export interface StartedFile {
-  /** Of the command, which leads a session and a process group of its own. */
-  readonly pid: number
-  /** The account that it really runs under, as the system says. */
-  readonly user: string
-  readonly at: number
-  readonly cgroup: string | null
-}
-
-export interface ExitFile {
-  readonly how: 'exited' | 'stopped' | 'timedOut' | 'couldNotStart'
-  readonly exitCode: number | null
-  readonly signal: string | null
-  readonly detail: string | null
-  readonly at: number
-  /** What a pattern met in output that was not kept. */
-  readonly sawMust: boolean
-  readonly mustNotLine: string | null
-}
 
 /** Room for the end is made before anything runs: also a full disk must not keep an end from being written down. */
 const EXIT_BYTES = 16 * 1024
@@ -151,10 +126,15 @@ class Supervisor {
     const started: StartedFile = { pid: child.pid ?? 0, user: await users(), at, cgroup: this.cgroup }
     writeWhole(join(this.dir, 'started.json'), JSON.stringify(started))
     this.watchTime(at)
-    process.on('SIGTERM', () => this.lookForStop(true))
+    const onTerm = (): void => this.lookForStop(true)
+    const onWake = (): void => this.lookForStop(false)
+    process.on('SIGTERM', onTerm)
+    process.on(WAKE, onWake)
     const { code, signal } = await ended
     const endedAt = Date.now()
     for (const timer of this.timers) clearTimeout(timer)
+    process.off('SIGTERM', onTerm)
+    process.off(WAKE, onWake)
     const left = this.endLeftovers()
     await Promise.race([Promise.all(reading.map(({ over }) => over)), pause(DRAIN_MS)])
     if (left.length > 0) this.sayLeft(left)
@@ -260,7 +240,7 @@ class Supervisor {
     this.timers.push(setTimeout(ms > most ? () => this.after(ms - most, then) : then, Math.min(Math.max(0, ms), most)))
   }
 
-  /** The agent leaves a word, and wakes us by a signal; a signal without a word is the machine that goes down, and is passed on. */
+  /** The agent leaves a word, and wakes us. SIGTERM without a word is the machine that goes down, and is passed on. */
   private lookForStop(signalled: boolean): void {
     const word = existsSync(join(this.dir, 'stop')) ? readFileSync(join(this.dir, 'stop'), 'utf8') : null
     if (word === 'kill') this.signal('SIGKILL')

@@ -1,4 +1,4 @@
-import { execFile, execFileSync, spawnSync } from 'node:child_process'
+import { execFileSync, spawnSync } from 'node:child_process'
 import {
   appendFileSync,
   existsSync,
@@ -13,6 +13,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Lease, Report } from './protocol'
 import { builtSupervisor } from './supervisor.test-help'
+import { Supervisors } from './supervisors'
 import { Try } from './try'
 
 let dir: string
@@ -82,7 +83,11 @@ function watch(one: Try, reports: Report[] = []): Watched {
   return { one, reports, end, lines }
 }
 
-const hooks = { now: Date.now, onReport: () => undefined, supervisor: builtSupervisor() }
+const supervisors = new Supervisors(builtSupervisor())
+const hooks = { now: Date.now, onReport: () => undefined, supervisors }
+/** Supervisors that never come. */
+const nobody = { ...hooks, supervisors: { begin: () => undefined } }
+afterAll(() => supervisors.stop())
 const begin = (what: Lease): Watched => {
   const one = Try.take(what, join(dir, 'try'), hooks)
   const watched = watch(one)
@@ -213,7 +218,7 @@ describe('an agent that was killed', () => {
   })
 
   it('does not begin a command twice when it cannot tell whether it began', async () => {
-    const first = Try.take(lease('echo twice'), join(dir, 'try'), { ...hooks, supervisor: '/dev/null' })
+    const first = Try.take(lease('echo twice'), join(dir, 'try'), nobody)
     first.begin()
     first.leave()
     writeFileSync(join(dir, 'try', 'begun'), JSON.stringify({ pid: 999_999_999, startTicks: '1' }))
@@ -224,16 +229,10 @@ describe('an agent that was killed', () => {
   })
 
   it('of two supervisors of one attempt lets one begin', async () => {
-    const first = Try.take(lease('echo once >> counted; echo once', { folder: dir }), join(dir, 'try'), {
-      ...hooks,
-      supervisor: '/dev/null',
-    })
+    const first = Try.take(lease('echo once >> counted; echo once', { folder: dir }), join(dir, 'try'), nobody)
     first.begin()
     first.leave()
-    const supervise = (): Promise<void> =>
-      new Promise((resolve) =>
-        execFile(process.execPath, [hooks.supervisor, 'supervise', join(dir, 'try')], () => resolve()),
-      )
+    const supervise = (): Promise<void> => new Promise((resolve) => supervisors.begin(join(dir, 'try'), resolve))
     await Promise.all([supervise(), supervise(), supervise()])
     expect(readFileSync(join(dir, 'counted'), 'utf8')).toBe('once\n')
   })

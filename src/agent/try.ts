@@ -1,4 +1,3 @@
-import { spawn } from 'node:child_process'
 import { randomBytes } from 'node:crypto'
 import { appendFileSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
@@ -11,11 +10,12 @@ import { LineAssembler, type Piece } from './lines'
 import { writeOrder, type Described } from './order'
 import { Outbox, type Keeper } from './outbox'
 import { PatternWatch } from './patterns'
-import { findSupervisor, isAlive } from './process'
+import { isAlive } from './process'
 import type { STREAMS } from './protocol'
 import { AGENT_VERSION, leaseSchema, type Lease, type OutputLine, type Report } from './protocol'
-import { environmentOf, type StartOrder } from './start-order'
-import type { Begun, ExitFile, StartedFile } from './supervisor'
+import type { StartOrder } from './start-order'
+import { WAKE, type Begun, type ExitFile, type StartedFile } from './supervisor-files'
+import type { Supervisors } from './supervisors'
 
 /** Output is read this often while there is some, and this often when it is quiet. */
 const BUSY_POLL_MS = 20
@@ -27,6 +27,7 @@ const LINES_IN_REPORT = 1000
 const BYTES_IN_REPORT = 256 * 1024
 const MOST_OUTPUTS = 50
 const MOST_OUTPUTS_BYTES = 256 * 1024
+const MOST_HANDOVERS = 3
 /** From its start to its first sign of life a supervisor has this long. */
 const SUPERVISOR_MS = 15_000
 
@@ -34,8 +35,7 @@ export interface TryHooks {
   /** Milliseconds on the server's clock. */
   readonly now: () => number
   readonly onReport: () => void
-  /** The supervisor's program. */
-  readonly supervisor: string
+  readonly supervisors: Pick<Supervisors, 'begin'>
 }
 
 /** One line of the journal: a report, and how far the output was read when it was made: bytes of either stream, and words of the supervisor's. */
@@ -136,7 +136,7 @@ export class Try {
     if (isNew && !this.prepare()) return
     this.startedAt = performance.now()
     // Its first act is to write down that it began, which only one can: so it is never begun twice.
-    if (!existsSync(join(this.dir, 'begun'))) this.startSupervisor()
+    if (!existsSync(join(this.dir, 'begun'))) this.handOver(MOST_HANDOVERS)
     if (!isNew) this.note('The agent was started again; the command was left undisturbed.')
     this.poll()
   }
@@ -154,19 +154,13 @@ export class Try {
     }
   }
 
-  /** With nothing in its environment but where programs are: what runs as we do reads nothing that a job could have set. */
-  private startSupervisor(): void {
-    const { PATH, LANG, TZ, TMPDIR } = process.env
-    const child = spawn(process.execPath, [this.hooks.supervisor, 'supervise', this.dir], {
-      cwd: '/',
-      env: environmentOf({ PATH, LANG, TZ, TMPDIR }),
-      stdio: 'ignore',
-      detached: true,
+  /** A supervisor that ended before it began is replaced, some times. */
+  private handOver(times: number): void {
+    this.hooks.supervisors.begin(this.dir, () => {
+      const hasBegun = this.closed || existsSync(join(this.dir, 'begun'))
+      if (!hasBegun && times > 1) this.handOver(times - 1)
+      else this.poll()
     })
-    child.on('error', () => undefined)
-    // As soon as it is over, not only at the next look.
-    child.on('exit', () => this.poll())
-    child.unref()
   }
 
   private get order(): StartOrder | null {
@@ -178,15 +172,16 @@ export class Try {
     if (this.endedReported || existsSync(join(this.dir, 'stop'))) return
     writeFileSync(join(this.dir, 'stop'), 'stop', { mode: 0o600 })
     if (!existsSync(join(this.dir, 'start.json'))) return this.end({ how: 'stopped', detail: null })
-    this.wakeSupervisor('SIGTERM')
+    this.wakeSupervisor()
     this.poll()
   }
 
-  private wakeSupervisor(signal: NodeJS.Signals): void {
+  /** It may look after another attempt by now: it is only asked to look, never killed. */
+  private wakeSupervisor(): void {
     const begun = this.readBegun()
     if (!begun || !isAlive(begun.pid, begun.startTicks)) return
     try {
-      process.kill(begun.pid, signal)
+      process.kill(begun.pid, WAKE)
     } catch {
       // It has just ended.
     }
@@ -197,14 +192,22 @@ export class Try {
     return this.begun
   }
 
+  /** Nobody looks after it any more: nothing of it goes on unseen. */
+  private endWhatIsLeft(): void {
+    const { order } = this
+    if (!order) return
+    const cgroup = cgroupFolder(order.mark)
+    signalAll('SIGKILL', order.mark, this.readStarted()?.pid ?? null, cgroup, process.pid)
+    removeCgroup(cgroup)
+  }
+
   /** The lease is somebody else's: what runs is killed at once, and nothing more is said about it. */
   abandon(): void {
     const { order } = this
     if (order && !this.endedReported) {
-      this.wakeSupervisor('SIGKILL')
-      const cgroup = cgroupFolder(order.mark)
-      signalAll('SIGKILL', order.mark, this.readStarted()?.pid ?? null, cgroup, process.pid)
-      removeCgroup(cgroup)
+      writeFileSync(join(this.dir, 'stop'), 'kill', { mode: 0o600 })
+      this.wakeSupervisor()
+      this.endWhatIsLeft()
     }
     this.forget()
   }
@@ -246,7 +249,7 @@ export class Try {
   private mayStillCome(): boolean {
     const begun = this.readBegun()
     if (begun) return isAlive(begun.pid, begun.startTicks)
-    return performance.now() - this.startedAt < SUPERVISOR_MS || findSupervisor(this.dir) !== null
+    return performance.now() - this.startedAt < SUPERVISOR_MS
   }
 
   private reportStart(): void {
@@ -332,12 +335,14 @@ export class Try {
   }
 
   private finish(exit: ExitFile | null): void {
-    if (exit === null)
+    if (exit === null) {
+      this.endWhatIsLeft()
       return this.end({
         how: 'orphaned',
         detail:
           'The process ended without leaving an exit code: something killed it, or the machine was started again.',
       })
+    }
     const fault = readMaybe(join(this.dir, 'fault'))?.slice(0, 2000) ?? null
     this.end({ ...exit, detail: exit.detail ?? fault })
   }

@@ -28,7 +28,15 @@ it('a secret that a run prints is found nowhere: not in the database, logs, outp
   system = await startSystem({ leaseSeconds: 60 })
   for (const name of ['engine1', 'engine2', 'web', 'agent1', 'agent2']) await system.start(name, { BUGLE_LOG: 'debug' })
   const { id: areaId } = await system.api<{ id: number }>('POST', '/areas', { title: 'Secrets' })
-  await system.api('POST', '/accounts', { name: 'harbour', userName: 'svc-harbour', secret: SECRET, everywhere: true })
+  await system.api('POST', '/accounts', {
+    name: 'harbour',
+    userName: 'svc-harbour',
+    secret: SECRET,
+    everywhere: true,
+    hosts: ['127.0.0.1'],
+    plain: true,
+  })
+  await system.api('PUT', '/addresses', { allow: ['127.0.0.1'] })
   await system.api('POST', '/notices', {
     title: 'Told',
     events: ['failed', 'ended'],
