@@ -31,7 +31,7 @@ export default {
       ...shared,
       displayName: 'core',
       testEnvironment: 'node',
-      testMatch: ['<rootDir>/src/{core,act,agent,cli,demo,standins}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'],
+      testMatch: ['<rootDir>/src/{core,act,agent,cli,demo,standins,web}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'],
     },
     {
       ...shared,

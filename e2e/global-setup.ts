@@ -27,7 +27,7 @@ export default async function globalSetup(): Promise<() => Promise<void>> {
     children.push(spawn(process.execPath, args, { env, stdio: ['ignore', 'inherit', 'inherit'] }))
   }
   start('dist/engine.cjs')
-  start('node_modules/next/dist/bin/next', 'start', '-p', process.env.BUGLE_WEB_PORT as string, '-H', '127.0.0.1')
+  start('dist/web.cjs')
   for (let i = 0; ; i++) {
     const up = await fetch(`${web}/api/health`).then(
       (r) => r.ok,

@@ -47,6 +47,7 @@ const env = {
   BUGLE_SECRET_KEY_FILE: keyFile,
   BUGLE_DEMO: '1',
   BUGLE_ZONE: 'Europe/London',
+  BUGLE_WEB_PORT: String(webPort),
   BUGLE_GATEWAY_PORT: String(gatewayPort),
   BUGLE_GATEWAY_HOST: '127.0.0.1',
   BUGLE_AGENT_GATEWAY: gateway,
@@ -107,7 +108,7 @@ const start = (name, file, args) =>
 // First, so that what the engine takes up again finds them.
 start('stand-ins', join(root, 'dist/standins.cjs'), [])
 start('engine', join(root, 'dist/engine.cjs'), [])
-start('web', join(root, 'node_modules/next/dist/bin/next'), ['start', '-p', String(webPort), '-H', '127.0.0.1'])
+start('web', join(root, 'dist/web.cjs'), [])
 await untilUp(`${web}/api/health`)
 
 const agentState = join(state, 'lab-agent')

@@ -7,6 +7,7 @@ import { fail, root, say } from './setup.mjs'
 
 const ENTRIES = {
   engine: 'src/engine/main.ts',
+  web: 'src/web/main.ts',
   standins: 'src/standins/main.ts',
   bugle: 'src/cli/main.ts',
 }
@@ -37,6 +38,7 @@ export async function buildServices() {
     'src/store',
     'src/service',
     'src/engine',
+    'src/web',
     'src/act',
     'src/agent',
     'src/standins',

@@ -8,7 +8,8 @@ import { supervisorFile } from './supervisor-file'
 
 const USAGE = `Bugle agent ${AGENT_VERSION}
 
-  node bugle-agent.cjs enrol --server URL --key KEY [--run] [--name NAME] [--host NAME] [--state DIR]
+  BUGLE_ENROL_KEY=KEY node bugle-agent.cjs enrol --server URL [--run] [--name NAME] [--host NAME] [--state DIR]
+                                               --key -      reads the key from standard input
   node bugle-agent.cjs run [--state DIR]
   node bugle-agent.cjs unit [--state DIR]      prints a systemd unit that keeps the agent running
   node bugle-agent.cjs version
@@ -23,9 +24,11 @@ function runAgent(stateDir: string, host: string | undefined): void {
     throw new Error(
       `This machine is not enrolled: ${stateDir} holds no credential. Ask for the command under Fleet, Enrol.`,
     )
-  const { gateway, credential } = identity
+  const { credential } = identity
+  const gateway = process.env.BUGLE_AGENT_GATEWAY ?? identity.gateway
+  requireSafeGateway(gateway)
   const agent = new Agent({
-    gateway: process.env.BUGLE_AGENT_GATEWAY ?? gateway,
+    gateway,
     credential,
     stateDir,
     facts: factsOfThisMachine(host),
@@ -39,6 +42,38 @@ function runAgent(stateDir: string, host: string | undefined): void {
   }
   process.on('SIGTERM', stop)
   process.on('SIGINT', stop)
+}
+
+/** The one-time key, from the environment or standard input. In the command itself everybody on the machine could read it: there it is taken, hidden at once, and warned about. */
+async function enrolmentKey(given: string | undefined): Promise<string> {
+  if (given === '-') {
+    let text = ''
+    for await (const chunk of process.stdin) text += String(chunk)
+    return text.trim()
+  }
+  if (given !== undefined) {
+    process.title = 'bugle-agent enrol'
+    log(
+      'The key stands in the command, where others on this machine may have seen it: give it as BUGLE_ENROL_KEY, or by --key -',
+    )
+    return given
+  }
+  const key = process.env.BUGLE_ENROL_KEY
+  // It is nobody else's business, least of all a job's.
+  delete process.env.BUGLE_ENROL_KEY
+  if (!key)
+    throw new Error('enrol needs the one-time key: BUGLE_ENROL_KEY=KEY, or --key - to read it from standard input.')
+  return key
+}
+
+/** A credential goes over the network only under TLS; within this machine, and where a setting says so, also without. */
+function requireSafeGateway(gateway: string): void {
+  const { protocol, hostname } = new URL(gateway)
+  const isHere = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname)
+  if (protocol === 'wss:' || isHere || process.env.BUGLE_AGENT_PLAIN === '1') return
+  throw new Error(
+    `${gateway} is not encrypted: the agent’s credential and the secrets of runs would be read on the way. Let the server speak TLS (see docs/operations.md), or set BUGLE_AGENT_PLAIN=1 where the network is safe.`,
+  )
 }
 
 /** Everything that a person types. */
@@ -57,11 +92,12 @@ export async function main(): Promise<void> {
   const { server, key, name, host, state, run } = values
   switch (positionals[0]) {
     case 'enrol': {
-      if (!server || !key) throw new Error('enrol needs --server and --key.')
+      if (!server) throw new Error('enrol needs --server.')
+      const secret = await enrolmentKey(key)
       const facts = factsOfThisMachine(host)
       const identity = await enrol({
         server: server.replace(/\/$/, ''),
-        key,
+        key: secret,
         stateDir: state,
         facts,
         log,

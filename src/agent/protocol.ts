@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { clippedSchema, textSchema } from '@/core/schema/text'
+import { clippedSchema, textSchema, visible } from '@/core/schema/text'
 import { accountRulesSchema } from '@/core/work/account'
 import { connectionSchema } from '@/core/work/connections'
 
@@ -18,7 +18,7 @@ const id = z.int().positive()
 const MAX_INT32 = 2 ** 31 - 1
 /** Reports of an attempt are counted in 32 bits. */
 const seq = z.int().positive().max(MAX_INT32)
-const text = textSchema(1000)
+const text = textSchema(1000).overwrite(visible)
 /** Milliseconds since the epoch, 1970 to 9999: what every clock, driver and format can tell. */
 const instant = z.int().min(0).max(253_402_300_799_999)
 /** What is larger than a process can end with is nearer to the truth cut to 32 bits than refused with the whole end. */
@@ -117,7 +117,7 @@ export type Report = z.output<typeof reportSchema>
 export const arrivingReportSchema = z.object({ attempt: id, token: id, seq, body: z.unknown() })
 
 export const factsSchema = z.object({
-  host: textSchema(255).min(1),
+  host: textSchema(255).min(1).overwrite(visible),
   machineId: textSchema(128).min(8),
   system: text,
   arch: text,

@@ -95,14 +95,7 @@ async function main(): Promise<void> {
     return child
   }
   const engine = start('dist/engine.cjs')
-  const web = start(
-    'node_modules/next/dist/bin/next',
-    'start',
-    '-p',
-    process.env.BUGLE_WEB_PORT as string,
-    '-H',
-    '127.0.0.1',
-  )
+  const web = start('dist/web.cjs')
   const machines = await makeAgents(AGENTS, 0)
   await untilConnected(AGENTS)
   const { id: areaId } = await addArea(COMMAND_LINE, { title: 'Bench', notes: '' })

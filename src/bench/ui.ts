@@ -164,7 +164,7 @@ async function main(): Promise<void> {
     children.push(spawn(process.execPath, args, { env, stdio: ['ignore', 'ignore', 'inherit'] }))
   }
   start('dist/engine.cjs')
-  start('node_modules/next/dist/bin/next', 'start', '-p', process.env.BUGLE_WEB_PORT as string)
+  start('dist/web.cjs')
   const machines = await makeAgents(20, 0)
   await untilConnected(20)
   const { edited, started } = await makeWork()

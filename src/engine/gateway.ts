@@ -1,4 +1,5 @@
-import { createServer, type IncomingMessage, type Server } from 'node:http'
+import { createServer, type IncomingMessage, type RequestListener, type Server } from 'node:http'
+import { createServer as createTlsServer } from 'node:https'
 import type { Duplex } from 'node:stream'
 import { WebSocketServer, type WebSocket } from 'ws'
 import { fromAgentSchema, MAX_FRAME_BYTES, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
@@ -18,6 +19,13 @@ import type { Sink } from './sink'
 
 type Hello = Extract<Heard, { type: 'hello' }>
 
+export interface GatewayOptions {
+  /** Proxies of ours in front of it. */
+  readonly proxies?: number
+  /** Certificate chain and key, PEM. */
+  readonly tls?: { readonly cert: Buffer; readonly key: Buffer } | null
+}
+
 /** The agents' door of one engine. */
 export class Gateway {
   /** Every connection that was let in, also before its hello. */
@@ -33,15 +41,16 @@ export class Gateway {
     private readonly engineId: string,
     private readonly sink: Sink,
     private readonly heartbeatSeconds: number,
-    proxies = 0,
+    { proxies = 0, tls = null }: GatewayOptions = {},
   ) {
     this.door = new Door(proxies)
-    this.server = createServer((request, response) => {
+    const answer: RequestListener = (request, response) => {
       const ok = request.url === '/health'
       response
         .writeHead(ok ? 200 : 404, { 'content-type': 'text/plain' })
         .end(ok ? 'ok\n' : 'This is a gateway for agents.\n')
-    })
+    }
+    this.server = tls ? createTlsServer(tls, answer) : createServer(answer)
     this.sockets = new WebSocketServer({ noServer: true, maxPayload: MAX_FRAME_BYTES })
     this.server.on('connection', (socket) => this.door.arrived(socket))
     this.server.on('upgrade', (request, socket, head) => {

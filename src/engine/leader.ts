@@ -2,6 +2,7 @@ import pg from 'pg'
 import { config } from '@/store/config'
 import { fireDue, nextDueMs } from '@/service/firing'
 import {
+  cancelOfRemoved,
   failWithoutAccount,
   giveUpLost,
   isLeadFree,
@@ -203,6 +204,7 @@ export class Leader {
       if ((await releaseDue()) > 0) this.placing.wake()
     })
     await troubles.watch('look after runs whose account is gone', failWithoutAccount)
+    await troubles.watch('look after runs of removed jobs', cancelOfRemoved)
     // After an outage of ours the agents must first have had time to call again.
     const settled = Date.now() - term.since > Math.max(config().awaySeconds, 2 * config().heartbeatSeconds) * 1000
     if (!settled) return

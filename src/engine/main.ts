@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto'
+import { readFileSync } from 'node:fs'
 import { hostname } from 'node:os'
 import { config } from '@/store/config'
 import { closeDb } from '@/store/db'
@@ -16,14 +17,23 @@ async function main(): Promise<void> {
   const settings = config()
   const id = randomUUID()
   const sink = new Sink()
-  const gateway = new Gateway(id, sink, settings.heartbeatSeconds, settings.proxies)
+  const { tls } = settings
+  const isLocal = /^(localhost|127\..*|::1)$/.test(settings.gatewayHost)
+  if (!tls && !isLocal && !settings.isPlainGatewayAllowed)
+    throw new Error(
+      'The gateway would be reached without TLS from other machines: set BUGLE_TLS_CERT_FILE and BUGLE_TLS_KEY_FILE, or BUGLE_PLAIN_GATEWAY=1 where something in front of it speaks TLS.',
+    )
+  const gateway = new Gateway(id, sink, settings.heartbeatSeconds, {
+    proxies: settings.proxies,
+    tls: tls && { cert: readFileSync(tls.certFile), key: readFileSync(tls.keyFile) },
+  })
   await gateway.listen(settings.gatewayPort, settings.gatewayHost)
   const me = {
     id,
     host: hostname(),
     pid: process.pid,
     version: '0.1.0',
-    gatewayUrl: settings.gatewayUrl ?? `ws://localhost:${settings.gatewayPort}/agent`,
+    gatewayUrl: settings.gatewayUrl ?? `${tls ? 'wss' : 'ws'}://localhost:${settings.gatewayPort}/agent`,
     startedAt: new Date(),
   }
   const troubles = new Troubles()

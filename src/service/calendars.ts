@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
 import { civil, dayOf, isoDay, LAST_DAY, type Day } from '@/core/calendar/days'
@@ -19,7 +20,7 @@ import { recompute, settleBeforeChange } from './trigger-next'
 
 export const calendarSchema = z.strictObject({
   slug: slugSchema.optional(),
-  title: z.string().trim().min(1, 'A calendar needs a title.').max(120),
+  title: titleSchema('A calendar needs a title.', 120),
   notes: z.string().max(10_000).default(''),
   rule: dayRuleSchema,
 })

@@ -195,7 +195,10 @@ async function grant(
     }
     await addAgentEvent(tx, agentId, 'enrolled', `with a key of ${key.createdBy}`)
   }
-  await execute(tx, `UPDATE enrolments SET state = 'granted', agent_id = $2 WHERE id = $1`, [enrolmentId, agentId])
+  await execute(tx, `UPDATE enrolments SET state = 'granted', agent_id = $2, fetched_at = now() WHERE id = $1`, [
+    enrolmentId,
+    agentId,
+  ])
   await record(
     tx,
     {
@@ -246,7 +249,7 @@ export async function answerEnrolment(actor: Actor, id: number, answer: 'replace
   })
 }
 
-/** The agent asks what was answered. Once granted it gets its credential: the first time for good, later only until it has connected. */
+/** The agent asks what was answered. Once granted it gets its credential, this once: whoever learns of the poll later gets nothing by it. */
 export async function pollEnrolment(poll: string, gateway: string): Promise<EnrolAnswer> {
   return transaction(async (tx) => {
     const row = await maybeOne<{
@@ -256,15 +259,21 @@ export async function pollEnrolment(poll: string, gateway: string): Promise<Enro
       existingId: number | null
       agentId: number | null
       keyId: number
+      isFetched: boolean
     }>(
       tx,
-      `SELECT id, state, facts, existing_agent_id AS "existingId", agent_id AS "agentId", key_id AS "keyId"
-         FROM enrolments WHERE poll_hash = $1 AND created_at > now() - interval '1 day' FOR UPDATE`,
+      `SELECT id, state, facts, existing_agent_id AS "existingId", agent_id AS "agentId", key_id AS "keyId",
+              fetched_at IS NOT NULL AS "isFetched" FROM enrolments WHERE poll_hash = $1 AND created_at > now() - interval '1 day' FOR UPDATE`,
       [hashToken(poll)],
     )
     if (!row) throw new Problem('not-found', 'This enrolment is unknown or too old. Start again with a new key.')
     if (row.state === 'asking') return { state: 'asking', poll, message: 'Waiting for an administrator’s answer.' }
     if (row.state === 'refused') return { state: 'refused', message: 'An administrator refused this enrolment.' }
+    if (row.isFetched)
+      throw new Problem(
+        'not-found',
+        'The credential of this enrolment was fetched already. Start again with a new key.',
+      )
     const key = await one<KeyRow>(
       tx,
       'SELECT id, labels, pool_ids AS "poolIds", slots, created_by AS "createdBy" FROM enrolment_keys WHERE id = $1',
@@ -278,7 +287,8 @@ export async function pollEnrolment(poll: string, gateway: string): Promise<Enro
 }
 
 /** Where agents that enrol at this host find a gateway. */
-export function gatewayFor(host: string): string {
+export function gatewayFor({ host, isHttps }: { readonly host: string; readonly isHttps: boolean }): string {
   const name = host.replace(/:\d+$/, '')
-  return config().gatewayUrl ?? `ws://${name}:${config().gatewayPort}/agent`
+  const scheme = isHttps || config().tls !== null ? 'wss' : 'ws'
+  return config().gatewayUrl ?? `${scheme}://${name}:${config().gatewayPort}/agent`
 }

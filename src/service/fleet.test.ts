@@ -84,6 +84,8 @@ describe('enrolment', () => {
     const replaced = await pollEnrolment(asked.poll, 'g')
     if (replaced.state !== 'granted') throw new Error(replaced.state)
     expect(replaced.agent).toBe('kelda-db1')
+    // Whoever learns of the poll later gets nothing by it, and the credential stays good.
+    await expect(pollEnrolment(asked.poll, 'g')).rejects.toMatchObject({ code: 'not-found' })
     expect(await agentByCredential(first.credential)).toBeUndefined()
     expect((await agentByCredential(replaced.credential))?.id).toBe(known?.id)
 

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { labelsSchema, slugSchema } from '@/core/work/job'
 import { AGENT_VERSION } from '@/agent/protocol'
 import { compareVersions } from '@/core/dispatch'
@@ -24,7 +25,7 @@ export const agentChangeSchema = z
   .partial()
 export const poolSchema = z.strictObject({
   name: slugSchema,
-  title: z.string().trim().min(1, 'A pool needs a title.').max(80),
+  title: titleSchema('A pool needs a title.', 80),
 })
 export const poolChangeSchema = z.strictObject({ active: z.boolean() })
 export const membershipSchema = z.strictObject({

@@ -203,11 +203,14 @@ function mayBeUndecided(plan: Plan, steps: readonly StepRow[], chosen: readonly 
     )
 }
 
+/** The flow run goes on, whether it has ended or not; what it ended with is over. */
 async function reopen(tx: Tx, id: number): Promise<void> {
+  const run = (await lockRuns(tx, [id])).get(id)
+  const change = run && changeFor(run, { type: 'reopened' }, Date.now())
+  if (change && !('ok' in change)) await writeLives(tx, [change])
   await execute(
     tx,
-    `UPDATE runs SET state = 'running', version = version + 1, ended_at = NULL, duration_ms = NULL, reason = '', stop_asked_by = NULL,
-            stop_asked_at = NULL, cleared_at = NULL WHERE id = $1`,
+    `UPDATE runs SET ended_at = NULL, duration_ms = NULL, reason = '', stop_asked_by = NULL, stop_asked_at = NULL, cleared_at = NULL WHERE id = $1`,
     [id],
   )
 }
@@ -254,7 +257,8 @@ async function changedInputs(
   if (!work) throw notFound('flow', row.jobId)
   const { own, within } = partSecrets(unsealInputs(row.secrets, row.id))
   const known = (await SharedValues.read(tx)).known(starterOf(row))
-  const { inputs, faults } = inputsFor(work.definition, { ...row.inputs, ...own, ...given }, known)
+  const stillSecret = new Set(Object.keys(own).filter((name) => !(name in given)))
+  const { inputs, faults } = inputsFor(work.definition, { ...row.inputs, ...own, ...given }, known, stillSecret)
   if (faults.length > 0)
     throw new Problem(
       'invalid-input',

@@ -411,6 +411,28 @@ export async function failWithoutAccount(): Promise<void> {
   await failRuns(gone.map(({ id, account }) => ({ id, reason: `The account ${account} ${NAMES_NO_ACCOUNT}` })))
 }
 
+/** Runs that have not started of jobs that were removed, however the two met: they never will, and say so. */
+export async function cancelOfRemoved(): Promise<void> {
+  const left = await many<{ id: number }>(
+    null,
+    `SELECT r.id FROM runs r JOIN jobs j ON j.id = r.job_id WHERE r.state IN ('waiting','ready') AND j.deleted_at IS NOT NULL ORDER BY r.id LIMIT 1000`,
+  )
+  if (left.length === 0) return
+  await transaction(async (tx) => {
+    const atMs = Date.now()
+    const runs = await lockRuns(
+      tx,
+      left.map(({ id }) => id),
+    )
+    const changes = [...runs.values()].flatMap((run): LifeChange[] => {
+      const change = changeFor(run, { type: 'stopAsked', atMs, by: 'the removal of its job' }, atMs)
+      return 'ok' in change ? [] : [change]
+    })
+    const done = await writeLives(tx, changes)
+    await notify(tx, { runs: [...done] })
+  })
+}
+
 /** These runs have not started and never can: they have failed, each with its reason. */
 export async function failRuns(bad: readonly { readonly id: number; readonly reason: string }[]): Promise<void> {
   if (bad.length === 0) return

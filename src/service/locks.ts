@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { slugSchema } from '@/core/work/job'
 import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
@@ -9,7 +10,7 @@ import { invalid, notFound, Problem } from './problem'
 const units = z.int('A number of units.').min(1, 'At least one unit.').max(1000)
 export const lockSchema = z.strictObject({
   name: slugSchema,
-  title: z.string().trim().min(1, 'A lock needs a title.').max(80),
+  title: titleSchema('A lock needs a title.', 80),
   units,
 })
 export const lockChangeSchema = lockSchema.omit({ name: true })

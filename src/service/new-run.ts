@@ -2,6 +2,7 @@ import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
 import { resolveInputs, type InputFault, type KnownValues } from '@/core/work/inputs'
 import { isFlowDefinition, readDefinition, type WorkDefinition } from '@/core/work/flow'
 import { many, type Tx } from '@/store/db'
+import { limit } from '@/store/limits'
 import { sealInputs } from './secrets'
 
 /** A job or a flow, at one version. */
@@ -47,13 +48,22 @@ export interface RunInputs {
   readonly secrets: Readonly<Record<string, string>> | null
 }
 
+/**
+ * Values for all inputs of a job or flow, with what is wrong with them.
+ *
+ * @param stillSecret inputs whose values were secret where they come from, and are kept so whatever their type is now
+ */
 export function inputsFor(
   definition: WorkDefinition,
   given: Readonly<Record<string, string>>,
   known: KnownValues,
+  stillSecret: ReadonlySet<string> = new Set(),
 ): { readonly inputs: RunInputs; readonly faults: readonly InputFault[] } {
   const { values, faults } = resolveInputs(definition.inputs, given, known)
-  const secretNames = new Set(definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name))
+  const secretNames = new Set([
+    ...definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name),
+    ...stillSecret,
+  ])
   const entries = Object.entries(values)
   const hidden = entries.filter(([name]) => secretNames.has(name))
   return {
@@ -61,8 +71,17 @@ export function inputsFor(
       open: Object.fromEntries(entries.filter(([name]) => !secretNames.has(name))),
       secrets: secretNames.size > 0 ? Object.fromEntries(hidden) : null,
     },
-    faults,
+    faults: [...faults, ...tooMuch(values)],
   }
+}
+
+/** A run's inputs travel with its lease and are kept with it: together they have a limit. */
+function tooMuch(values: Readonly<Record<string, string>>): InputFault[] {
+  const most = limit('input_kib') * 1024
+  const size = Object.values(values).reduce((sum, value) => sum + value.length, 0)
+  return size <= most
+    ? []
+    : [{ name: '', message: `The inputs are ${Math.ceil(size / 1024)} KiB; a run takes at most ${most / 1024} KiB.` }]
 }
 
 export interface NewRun {

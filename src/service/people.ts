@@ -1,16 +1,16 @@
-import { hash, verify } from '@node-rs/argon2'
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { ROLES, type Role } from '@/core/people/roles'
 import { triggerDefaultsSchema } from '@/core/work/trigger'
 import { db, execute, many, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
+import { hashPassword, passwordFault, passwordSchema } from './passwords'
 import { invalid, notFound, Problem } from './problem'
 
-export const passwordSchema = z.string().min(12, 'A password has at least 12 characters.').max(200)
 export const personSchema = z.strictObject({
   email: z.email('That is not an e-mail address.').max(200),
-  name: z.string().trim().min(1, 'A name is needed.').max(100),
+  name: titleSchema('A name is needed.', 100),
   role: z.enum(ROLES),
   password: passwordSchema,
 })
@@ -51,15 +51,6 @@ export interface PersonRow {
   readonly lastSeenAt: string | null
 }
 
-/** Argon2id with the parameters of RFC 9106's second recommendation, scaled to 19 MiB (OWASP's floor for servers). */
-export function hashPassword(password: string): Promise<string> {
-  return hash(password, { memoryCost: 19_456, timeCost: 2, parallelism: 1 })
-}
-
-export function isPassword(passwordHash: string, password: string): Promise<boolean> {
-  return verify(passwordHash, password)
-}
-
 export async function listPeople(actor: Actor): Promise<PersonRow[]> {
   requireRight(actor, 'see')
   return many<PersonRow>(
@@ -69,8 +60,19 @@ export async function listPeople(actor: Actor): Promise<PersonRow[]> {
   )
 }
 
+/** Refuses a password that is guessed early. */
+export async function requireGoodPassword(
+  path: string,
+  password: string,
+  { name, email }: { readonly name: string; readonly email: string },
+): Promise<void> {
+  const fault = await passwordFault(password, [name, email])
+  if (fault !== null) throw invalid(path, fault)
+}
+
 export async function addPerson(actor: Actor, person: z.output<typeof personSchema>): Promise<{ id: number }> {
   requireRight(actor, 'administer')
+  await requireGoodPassword('password', person.password, person)
   const passwordHash = await hashPassword(person.password)
   return transaction((tx) => insertPerson(tx, actor, { ...person, passwordHash }))
 }
@@ -112,7 +114,7 @@ export async function changePerson(
   change: z.output<typeof personChangeSchema>,
 ): Promise<void> {
   requireRight(actor, 'administer')
-  const passwordHash = change.password === undefined ? undefined : await hashPassword(change.password)
+  const passwordHash = change.password === undefined ? undefined : await newPasswordOf(id, change.password)
   await transaction(async (tx) => {
     const person = await db().Person.findByPk(id, { transaction: tx, lock: true })
     if (!person) throw notFound('person', id)
@@ -130,11 +132,19 @@ export async function changePerson(
     if (left === 0) throw new Problem('not-now', 'This is the last administrator. Make somebody else one first.')
     if (passwordHash !== undefined || !after.active)
       await execute(tx, 'DELETE FROM sessions WHERE person_id = $1', [id])
-    if (!after.active)
+    // Who sets a password anew may do so because somebody else knows it: nothing opened with the old one goes on.
+    if (passwordHash !== undefined || !after.active)
       await execute(tx, 'UPDATE access_tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [id])
     const changes = { ...difference(before, after), ...(passwordHash ? { password: 'set anew' } : {}) }
     await record(tx, actor, 'changed', { type: 'person', id, title: after.name }, changes)
   })
+}
+
+async function newPasswordOf(id: number, password: string): Promise<string> {
+  const person = await db().Person.findByPk(id)
+  if (!person) throw notFound('person', id)
+  await requireGoodPassword('password', password, person)
+  return hashPassword(password)
 }
 
 export async function savePreferences(actor: Actor, preferences: Preferences): Promise<void> {

@@ -4,6 +4,7 @@ const CATALOGUE = {
   'not-signed-in': [401, 'Sign in first'],
   'wrong-credentials': [401, 'E-mail or password is wrong'],
   'not-allowed': [403, 'Your role may not do this'],
+  'confirm-first': [403, 'Show that it is you'],
   'foreign-origin': [403, 'The request came from another site'],
   'not-found': [404, 'There is no such thing'],
   conflict: [409, 'It changed in the meantime'],
@@ -12,6 +13,7 @@ const CATALOGUE = {
   'not-now': [409, 'It cannot be done in this state'],
   'too-large': [413, 'The request is too large'],
   'too-many-attempts': [429, 'Too many attempts'],
+  'too-many': [429, 'More than your share'],
   'version-mismatch': [426, 'The versions do not fit'],
 } as const
 

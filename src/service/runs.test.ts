@@ -14,6 +14,7 @@ import {
   stateOf,
 } from './fixtures.test-help'
 import {
+  cancelOfRemoved,
   giveUpLost,
   handOut,
   leasesToDeliver,
@@ -25,6 +26,7 @@ import {
 import { leaseKey } from './reports'
 import { closeMatter, listMatters, takeMatter, watchAgents } from './matters'
 import { oneRun, readOutput, searchOutput, whyWaiting, type RunFull } from './run-page'
+import { removeJob } from './work'
 import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from './start'
 
 freshDatabase()
@@ -179,6 +181,74 @@ describe('a run', () => {
       (await leasesToDeliver(await connected(agentId))).find((d) => d.lease.run === again.id)?.lease.inputs,
     ).toEqual({
       word: 'open sesame',
+    })
+  })
+
+  it('keeps what was secret secret when it runs again, whatever the job says by then', async () => {
+    const input = { name: 'word', title: '', type: 'secret' as const, options: [], default: null, ask: true }
+    const jobId = await makeJob({ inputs: [input] })
+    const { id } = await start(jobId, { inputs: { word: 'open sesame' } })
+    await execute(
+      null,
+      `UPDATE job_versions SET definition = jsonb_set(definition, '{inputs,0,type}', '"text"') WHERE job_id = $1`,
+      [jobId],
+    )
+    const again = await runAgain(OPERATOR, id, againSchema.parse({}))
+    const row = await one(null, 'SELECT inputs, secrets IS NOT NULL AS sealed FROM runs WHERE id = $1', [again.id])
+    expect(row).toEqual({ inputs: {}, sealed: true })
+    await lease(again.id, agentId)
+    const given = (await leasesToDeliver(await connected(agentId))).find((d) => d.lease.run === again.id)?.lease
+    expect(given).toMatchObject({ inputs: { word: 'open sesame' }, secrets: ['word'] })
+  })
+
+  it('asked for with a key finds its own first one: not another job’s, nor another person’s', async () => {
+    const [one_, other] = [await makeJob(), await makeJob()]
+    const requestKey = randomUUID()
+    const first = await start(one_, { requestKey })
+    expect(await start(one_, { requestKey })).toEqual(first)
+    await expect(start(other, { requestKey })).rejects.toMatchObject({ code: 'conflict' })
+    await execute(
+      null,
+      `INSERT INTO people (id, email, name, role) VALUES (77, 'x@y.example', 'X', 'operator') ON CONFLICT DO NOTHING`,
+    )
+    const mine = await startRun({ ...OPERATOR, id: 77 }, startSchema.parse({ jobId: other, requestKey }))
+    expect(mine.id).not.toBe(first.id)
+  })
+
+  it('with more input than a run takes is refused', async () => {
+    const inputs = Array.from({ length: 30 }, (_, i) => ({
+      name: `n${i}`,
+      title: '',
+      type: 'text' as const,
+      options: [],
+      default: '',
+      ask: true,
+    }))
+    const jobId = await makeJob({ inputs })
+    const much = Object.fromEntries(inputs.map(({ name }) => [name, 'x'.repeat(10_000)]))
+    await expect(start(jobId, { inputs: much })).rejects.toThrow('a run takes at most 256 KiB')
+  })
+
+  it('of a job that is removed meanwhile does not stay open, however the two meet', async () => {
+    for (let i = 0; i < 20; i++) {
+      const jobId = await makeJob()
+      await Promise.allSettled([start(jobId), removeJob(ADMIN, jobId), start(jobId)])
+      await cancelOfRemoved()
+      expect(
+        await many(null, `SELECT id FROM runs WHERE job_id = $1 AND state IN ('waiting','ready','running')`, [jobId]),
+      ).toEqual([])
+    }
+  })
+
+  it('is refused to one person who starts very many', async () => {
+    await execute(
+      null,
+      `INSERT INTO people (id, email, name, role) VALUES (78, 'y@y.example', 'Y', 'operator') ON CONFLICT DO NOTHING`,
+    )
+    await execute(null, `INSERT INTO attempt_counts (kind, key, times) VALUES ('runs', '78', 600)`)
+    const jobId = await makeJob()
+    await expect(startRun({ ...OPERATOR, id: 78 }, startSchema.parse({ jobId }))).rejects.toMatchObject({
+      code: 'too-many',
     })
   })
 

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { someOf } from '@/core/phrase/some-of'
 import { sharedNameOf, valueFault, type Input, type KnownValues } from '@/core/work/inputs'
 import { slugSchema } from '@/core/work/job'
@@ -9,7 +10,7 @@ import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem, type FieldFault } from './problem'
 
-const title = z.string().trim().min(1, 'A shared value needs a title.').max(80)
+const title = titleSchema('A shared value needs a title.', 80)
 const value = z
   .string()
   .max(10_000, 'At most 10,000 characters.')

@@ -1,25 +1,44 @@
 import { z } from 'zod'
+import { clipText } from '@/core/schema/text'
 import { config } from '@/store/config'
 import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
-import type { Role } from '@/core/people/roles'
+import { limit } from '@/store/limits'
+import { lesserRole, RIGHTS, type Right, type Role } from '@/core/people/roles'
 import { COMMAND_LINE, type Actor } from './actor'
+import { countAttempts, forgetAttempts, isWorkDone, makeWork, workFirst, type AttemptKind } from './attempts'
 import { record } from './audit'
-import { hashPassword, insertPerson, isPassword, passwordSchema, personSchema, type Preferences } from './people'
+import { hashPassword, isPassword, MOST_PASSWORD, passwordSchema } from './passwords'
+import { insertPerson, personSchema, requireGoodPassword, type Preferences } from './people'
 import { invalid, notFound, Problem } from './problem'
 import { hashToken, newToken } from './secrets'
 
-export const signInSchema = z.strictObject({ email: z.string().max(200), password: z.string().max(200) })
-export const passwordChangeSchema = z.strictObject({ current: z.string().max(200), next: passwordSchema })
+const given = z.string().max(MOST_PASSWORD)
+export const signInSchema = z.strictObject({
+  email: z.string().max(200),
+  password: given,
+  /** Work that an earlier answer asked for. */
+  work: z.strictObject({ challenge: z.string().max(300), nonce: z.string().max(50) }).optional(),
+})
+export const passwordChangeSchema = z.strictObject({ current: given, next: passwordSchema })
+export const confirmSchema = z.strictObject({ password: given })
 export const setupSchema = personSchema.omit({ role: true }).extend({ code: z.string().max(100) })
 export const tokenSchema = z.strictObject({
   name: z.string().trim().min(1, 'Say what the token is for.').max(80),
   days: z.int().min(1).max(366),
+  /** The most that it may; never more than its person. */
+  may: z.enum(RIGHTS).default('administer'),
 })
 
 const SESSION_DAYS = 14
 const WINDOW_MINUTES = 15
-const MOST_FOR_ACCOUNT = 8
-const MOST_FOR_ADDRESS = 40
+/** Wrong tries in a quarter of an hour after which each further one takes some work: of one account from one address, of an address, of an account from anywhere. */
+const MOST_PAIR = 8
+const MOST_ADDRESS = 40
+const MOST_ACCOUNT = 50
+/** From one address, beyond which nothing is looked at any more. */
+const CLOSED_ADDRESS = 1000
+/** So long after showing the password what needs an administrator, and making tokens, asks for it again. */
+const CONFIRMED_MINUTES = 10
 
 export interface Caller {
   readonly address: string
@@ -27,44 +46,64 @@ export interface Caller {
 }
 
 /** Checks e-mail and password and opens a session; the old session of this browser, if any, ends. Returns the cookie's token. */
-export async function signIn(given: z.output<typeof signInSchema>, caller: Caller, oldToken?: string): Promise<string> {
-  const account = given.email.trim().toLowerCase()
-  await refuseIfTooMany(account, caller.address)
+export async function signIn(wish: z.output<typeof signInSchema>, caller: Caller, oldToken?: string): Promise<string> {
+  const account = clipText(wish.email.trim().toLowerCase(), 200)
+  const keys = keysOf(account, caller.address)
+  const tries = await countTries(account, caller, keys)
+  if (tries.needsWork && !(wish.work && (await isWorkDone(account, wish.work))))
+    throw workFirst(makeWork(account, tries.most))
   const person = await maybeOne<{ id: number; passwordHash: string | null; active: boolean }>(
     null,
     'SELECT id, password_hash AS "passwordHash", active FROM people WHERE lower(email) = $1',
     [account],
   )
   // Unknown accounts cost as much time as known ones.
-  const fits = await isPassword(person?.passwordHash ?? (await decoyHash()), given.password)
+  const fits = await isPassword(person?.passwordHash ?? (await decoyHash()), wish.password)
   const ok = fits && person?.active === true && person.passwordHash !== null
-  await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, $3)', [
-    account,
-    caller.address,
-    ok,
-  ])
-  if (!ok || !person)
+  if (!ok || !person) {
+    if (tries.most <= MOST_PAIR) await recordFailure(account, caller)
     throw new Problem('wrong-credentials', 'Check both and try again. An administrator can set a new password for you.')
+  }
+  await forgetAttempts(keys)
   return openSession(person.id, caller, oldToken)
 }
 
 let decoy: Promise<string> | undefined
 const decoyHash = (): Promise<string> => (decoy ??= hashPassword('no one has this password'))
 
-async function refuseIfTooMany(account: string, address: string): Promise<void> {
-  const counts = await one<{ account: number; address: number }>(
-    null,
-    `SELECT count(*) FILTER (WHERE account = $1)::int AS account, count(*) FILTER (WHERE address = $2)::int AS address
-       FROM sign_in_attempts
-      WHERE NOT succeeded AND at > now() - make_interval(mins => $3) AND (account = $1 OR address = $2)`,
-    [account, address, WINDOW_MINUTES],
-  )
-  if (counts.account >= MOST_FOR_ACCOUNT || counts.address >= MOST_FOR_ADDRESS) {
+type Key = { readonly kind: AttemptKind; readonly key: string }
+const keysOf = (account: string, address: string): readonly [Key, Key, Key] => [
+  { kind: 'sign-in', key: `${account} ${address}` },
+  { kind: 'sign-in-address', key: address },
+  { kind: 'sign-in-account', key: account },
+]
+
+/**
+ * Counts this try, as wrong until it turns out right. Somebody else's wrong tries make the owner of an account do some work, and never keep the owner out.
+ */
+async function countTries(
+  account: string,
+  caller: Caller,
+  keys: readonly Key[],
+): Promise<{ readonly needsWork: boolean; readonly most: number }> {
+  const [pair = 1, address = 1, all = 1] = await countAttempts(keys)
+  if (pair === MOST_PAIR + 1) await recordFailure(account, caller, 'too many wrong tries: work is asked for')
+  if (address > CLOSED_ADDRESS)
     throw new Problem(
       'too-many-attempts',
-      `Sign-in is closed for ${WINDOW_MINUTES} minutes after too many wrong attempts.`,
+      `Sign-in from your address is closed for up to ${WINDOW_MINUTES} minutes after too many wrong attempts.`,
     )
+  return {
+    needsWork: pair > MOST_PAIR || address > MOST_ADDRESS || all > MOST_ACCOUNT,
+    most: Math.max(pair, Math.floor(address / 5), Math.floor(all / 6)),
   }
+}
+
+function recordFailure(account: string, { address }: Caller, why = 'wrong e-mail or password'): Promise<void> {
+  const nobody: Actor = { ...COMMAND_LINE, name: '(nobody)', via: 'session', address }
+  return transaction((tx) =>
+    record(tx, nobody, 'sign-in failed', { type: 'session', id: '', title: clipText(account, 100) }, { why }),
+  )
 }
 
 /** One click, in demo mode, and only for people who came with the demo. */
@@ -90,6 +129,12 @@ async function openSession(personId: number, caller: Caller, oldToken?: string):
   await transaction(async (tx) => {
     if (oldToken) await execute(tx, 'DELETE FROM sessions WHERE token_hash = $1', [hashToken(oldToken)])
     await execute(tx, 'DELETE FROM sessions WHERE expires_at < now()')
+    // Of very many sessions the oldest end.
+    await execute(
+      tx,
+      'DELETE FROM sessions WHERE id IN (SELECT id FROM sessions WHERE person_id = $1 ORDER BY last_seen_at DESC OFFSET $2)',
+      [personId, limit('sessions_per_person') - 1],
+    )
     const session = await db().Session.create(
       {
         tokenHash: hashToken(token),
@@ -106,7 +151,12 @@ async function openSession(personId: number, caller: Caller, oldToken?: string):
   return token
 }
 
-async function actorOfSession(tx: Tx | null, tokenHash: string, address: string): Promise<SignedIn | undefined> {
+async function actorOfSession(
+  tx: Tx | null,
+  tokenHash: string,
+  address: string,
+  isAttended = true,
+): Promise<SignedIn | undefined> {
   const row = await maybeOne<{
     id: number
     email: string
@@ -115,42 +165,74 @@ async function actorOfSession(tx: Tx | null, tokenHash: string, address: string)
     sessionId: number
     preferences: Preferences
     seen: Date
+    isConfirmed: boolean
   }>(
     tx,
-    `SELECT p.id, p.email, p.name, p.role, p.preferences, s.id AS "sessionId", s.last_seen_at AS seen
+    `SELECT p.id, p.email, p.name, p.role, p.preferences, s.id AS "sessionId", s.last_seen_at AS seen,
+            p.password_hash IS NULL OR s.confirmed_at > now() - make_interval(mins => $2) AS "isConfirmed"
        FROM sessions s JOIN people p ON p.id = s.person_id
-      WHERE s.token_hash = $1 AND s.expires_at > now() AND p.active`,
-    [tokenHash],
+      WHERE s.token_hash = $1 AND s.expires_at > now() AND s.last_seen_at > now() - make_interval(hours => $3) AND p.active`,
+    [tokenHash, CONFIRMED_MINUTES, limit('session_idle_hours')],
   )
   if (!row) return undefined
-  // Once a minute is exact enough for “last seen”, and spares a write with every request.
-  if (Date.now() - new Date(row.seen).getTime() > 60_000) {
+  // Once a minute is exact enough for “last seen”, and spares a write with every request. What a page asks by itself while nobody is there does not keep a session.
+  if (isAttended && Date.now() - new Date(row.seen).getTime() > 60_000) {
     await execute(tx, 'UPDATE sessions SET last_seen_at = now(), address = $2 WHERE id = $1', [row.sessionId, address])
   }
-  const { id, email, name, role, sessionId, preferences } = row
-  return { actor: { id, email, name, role, via: 'session', address, sessionId }, preferences }
+  const { id, email, name, role, sessionId, preferences, isConfirmed } = row
+  return { actor: { id, email, name, role, via: 'session', address, sessionId }, preferences, isConfirmed }
+}
+
+/** Shows the password again, for what asks for it. */
+export async function confirmSession(actor: Actor, { password }: z.output<typeof confirmSchema>): Promise<void> {
+  const person = actor.id === null ? null : await db().Person.findByPk(actor.id)
+  if (!person || actor.sessionId === null) throw new Problem('not-now', 'Only a person who is signed in confirms.')
+  await requireOwnPassword(actor, person.passwordHash, password, 'password')
+  await execute(null, 'UPDATE sessions SET confirmed_at = now() WHERE id = $1', [actor.sessionId])
+}
+
+/** The present password of whoever is signed in; wrong ones are counted by session's person. */
+async function requireOwnPassword(actor: Actor, hash: string | null, password: string, path: string): Promise<void> {
+  if (hash === null) return
+  const key = { kind: 'confirm' as const, key: String(actor.id) }
+  const [times = 1] = await countAttempts([key])
+  if (times > 2 * MOST_PAIR)
+    throw new Problem('too-many-attempts', `Too many wrong passwords. Wait up to ${WINDOW_MINUTES} minutes.`)
+  if (!(await isPassword(hash, password))) throw invalid(path, 'That is not your present password.')
+  await forgetAttempts([key])
 }
 
 export interface SignedIn {
   readonly actor: Actor
   readonly preferences: Preferences
+  /** The password was shown a short while ago, or there is none. */
+  readonly isConfirmed: boolean
 }
 
-export function whoHasSession(token: string, address: string): Promise<SignedIn | undefined> {
-  return actorOfSession(null, hashToken(token), address)
+/** `isAttended`: somebody is there; what a page asks by itself after a while keeps no session. */
+export function whoHasSession(token: string, address: string, isAttended = true): Promise<SignedIn | undefined> {
+  return actorOfSession(null, hashToken(token), address, isAttended)
 }
 
 export async function whoHasAccessToken(token: string, address: string): Promise<SignedIn | undefined> {
-  const row = await maybeOne<{ id: number; email: string; name: string; role: Role; preferences: Preferences }>(
+  const row = await maybeOne<{
+    id: number
+    email: string
+    name: string
+    role: Role
+    preferences: Preferences
+    may: Right
+  }>(
     null,
     `UPDATE access_tokens t SET last_used_at = now() FROM people p
       WHERE p.id = t.person_id AND p.active AND t.token_hash = $1 AND t.revoked_at IS NULL AND t.expires_at > now()
-      RETURNING p.id, p.email, p.name, p.role, p.preferences`,
+      RETURNING p.id, p.email, p.name, p.role, p.preferences, t.may`,
     [hashToken(token)],
   )
   if (!row) return undefined
-  const { preferences, ...person } = row
-  return { actor: { ...person, via: 'token', address, sessionId: null }, preferences }
+  const { preferences, may, ...person } = row
+  const role = lesserRole(person.role, may)
+  return { actor: { ...person, role, via: 'token', address, sessionId: null }, preferences, isConfirmed: true }
 }
 
 export async function signOut(token: string): Promise<void> {
@@ -161,14 +243,8 @@ export async function signOut(token: string): Promise<void> {
 export async function changePassword(actor: Actor, change: z.output<typeof passwordChangeSchema>): Promise<void> {
   const person = actor.id === null ? null : await db().Person.findByPk(actor.id)
   if (!person) throw notFound('person', actor.id ?? '')
-  await refuseIfTooMany(`password of ${person.id}`, '')
-  if (person.passwordHash !== null && !(await isPassword(person.passwordHash, change.current))) {
-    await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, false)', [
-      `password of ${person.id}`,
-      actor.address,
-    ])
-    throw invalid('current', 'That is not your present password.')
-  }
+  await requireOwnPassword(actor, person.passwordHash, change.current, 'current')
+  await requireGoodPassword('next', change.next, person)
   const passwordHash = await hashPassword(change.next)
   await transaction(async (tx) => {
     await person.update({ passwordHash }, { transaction: tx })
@@ -176,6 +252,8 @@ export async function changePassword(actor: Actor, change: z.output<typeof passw
       person.id,
       actor.sessionId,
     ])
+    if (actor.sessionId !== null)
+      await execute(tx, 'UPDATE sessions SET confirmed_at = now() WHERE id = $1', [actor.sessionId])
     await record(tx, actor, 'changed password', { type: 'person', id: person.id, title: person.name })
   })
 }
@@ -197,7 +275,7 @@ export async function endSession(actor: Actor, id: number): Promise<void> {
 export async function myTokens(actor: Actor): Promise<object[]> {
   return many(
     null,
-    `SELECT id, name, created_at AS "createdAt", expires_at AS "expiresAt", last_used_at AS "lastUsedAt", revoked_at AS "revokedAt"
+    `SELECT id, name, may, created_at AS "createdAt", expires_at AS "expiresAt", last_used_at AS "lastUsedAt", revoked_at AS "revokedAt"
        FROM access_tokens WHERE person_id = $1 ORDER BY id DESC LIMIT 100`,
     [actor.id],
   )
@@ -212,16 +290,24 @@ export async function addToken(
   const token = newToken('bgt')
   const personId = actor.id
   return transaction(async (tx) => {
+    const { count } = await one<{ count: number }>(
+      tx,
+      'SELECT count(*)::int AS count FROM access_tokens WHERE person_id = $1 AND revoked_at IS NULL AND expires_at > now()',
+      [personId],
+    )
+    if (count >= limit('tokens_per_person'))
+      throw new Problem('not-now', `You have ${count} tokens, the most that there may be. Revoke one first.`)
     const { id } = await db().AccessToken.create(
       {
         personId,
         name: wish.name,
+        may: wish.may,
         tokenHash: hashToken(token),
         expiresAt: new Date(Date.now() + wish.days * 86_400_000),
       },
       { transaction: tx },
     )
-    await record(tx, actor, 'made', { type: 'access token', id, title: wish.name }, { days: wish.days })
+    await record(tx, actor, 'made', { type: 'access token', id, title: wish.name }, { days: wish.days, may: wish.may })
     return { id, token }
   })
 }
@@ -251,7 +337,11 @@ export async function needsSetup(): Promise<boolean> {
 }
 
 export async function setUpFirstAdministrator(given: z.output<typeof setupSchema>, caller: Caller): Promise<string> {
-  await refuseIfTooMany('setup', caller.address)
+  const key = { kind: 'set-up' as const, key: caller.address }
+  const [times = 1] = await countAttempts([key])
+  if (times > 2 * MOST_PAIR)
+    throw new Problem('too-many-attempts', `Too many wrong codes. Wait up to ${WINDOW_MINUTES} minutes.`)
+  await requireGoodPassword('password', given.password, given)
   const passwordHash = await hashPassword(given.password)
   const made = await transaction(async (tx) => {
     await execute(tx, 'LOCK TABLE people IN EXCLUSIVE MODE')
@@ -268,12 +358,7 @@ export async function setUpFirstAdministrator(given: z.output<typeof setupSchema
       { ...given, role: 'administrator', passwordHash },
     )
   })
-  if (!made) {
-    await execute(null, 'INSERT INTO sign_in_attempts (account, address, succeeded) VALUES ($1, $2, false)', [
-      'setup',
-      caller.address,
-    ])
-    throw invalid('code', 'This code is not the one the server printed, or it has expired.')
-  }
+  if (!made) throw invalid('code', 'This code is not the one the server printed, or it has expired.')
+  await forgetAttempts([key])
   return openSession(made.id, caller)
 }

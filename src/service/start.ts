@@ -7,6 +7,8 @@ import { many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx }
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { record } from './audit'
+import { limit } from '@/store/limits'
+import { countAttempts } from './attempts'
 import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from './new-run'
 import { invalid, notFound, Problem } from './problem'
 import { changeFor, lockRuns, noteStop, writeLives } from './run-life'
@@ -70,7 +72,8 @@ export async function startable(actor: Actor, id: number, starter: 'me' | 'trigg
 /** Makes a run of a job or flow: ready now, or waiting for its time. */
 export async function startRun(actor: Actor, wish: StartWish): Promise<{ id: number }> {
   requireRight(actor, 'operate')
-  return once(wish.requestKey, () =>
+  await requireRoomFor(actor)
+  return once(actor, wish.requestKey, wish.jobId, () =>
     transaction(async (tx) => {
       const job = await jobToStart(tx, wish.jobId)
       if (job.isFlow && wish.target !== null) throw invalid('target', 'A flow’s steps go to their own machines.')
@@ -86,39 +89,72 @@ export async function runAgain(
   wish: z.output<typeof againSchema>,
 ): Promise<{ id: number }> {
   requireRight(actor, 'operate')
-  return once(wish.requestKey, () =>
-    transaction(async (tx) => {
-      const old = await maybeOne<{ jobId: number; inputs: Record<string, string>; secrets: Buffer | null }>(
-        tx,
-        'SELECT job_id AS "jobId", inputs, secrets FROM runs WHERE id = $1',
-        [runId],
-      )
-      if (!old) throw notFound('run', runId)
-      const job = await jobToStart(tx, old.jobId)
-      const secrets = unsealInputs(old.secrets, runId)
-      // Inputs that the job no longer has are left behind.
-      const known = new Set(job.definition.inputs.map((input) => input.name))
-      const before = Object.entries({ ...old.inputs, ...secrets }).filter(([name]) => known.has(name))
-      const inputs = { ...Object.fromEntries(before), ...wish.inputs }
-      return makeRun(
-        tx,
-        actor,
-        job,
-        { inputs, at: null, target: null, priority: null, requestKey: wish.requestKey },
-        'again',
-        runId,
-      )
-    }),
+  await requireRoomFor(actor)
+  return once(
+    actor,
+    wish.requestKey,
+    () => jobOfRun(runId),
+    () =>
+      transaction(async (tx) => {
+        const old = await maybeOne<{ jobId: number; inputs: Record<string, string>; secrets: Buffer | null }>(
+          tx,
+          'SELECT job_id AS "jobId", inputs, secrets FROM runs WHERE id = $1',
+          [runId],
+        )
+        if (!old) throw notFound('run', runId)
+        const job = await jobToStart(tx, old.jobId)
+        const secrets = unsealInputs(old.secrets, runId)
+        // Inputs that the job no longer has are left behind.
+        const known = new Set(job.definition.inputs.map((input) => input.name))
+        const before = Object.entries({ ...old.inputs, ...secrets }).filter(([name]) => known.has(name))
+        const inputs = { ...Object.fromEntries(before), ...wish.inputs }
+        // What was secret stays secret, also if the job takes it openly by now.
+        const stillSecret = new Set(Object.keys(secrets).filter((name) => !(name in wish.inputs)))
+        return makeRun(
+          tx,
+          actor,
+          job,
+          { inputs, at: null, target: null, priority: null, requestKey: wish.requestKey },
+          'again',
+          runId,
+          stillSecret,
+        )
+      }),
   )
 }
 
-/** A repeated request finds the run that the first one made. */
-async function once(requestKey: string | null, work: () => Promise<{ id: number }>): Promise<{ id: number }> {
+async function jobOfRun(id: number): Promise<number> {
+  return (await one<{ jobId: number }>(null, 'SELECT job_id AS "jobId" FROM runs WHERE id = $1', [id])).jobId
+}
+
+/** One person's share of starts: a script that runs wild must not fill everybody's night. */
+async function requireRoomFor(actor: Actor): Promise<void> {
+  if (actor.id === null) return
+  const most = limit('api_runs_per_minute')
+  const [times = 0] = await countAttempts([{ kind: 'runs', key: String(actor.id) }], 60)
+  if (times > most)
+    throw new Problem('too-many', `You may start ${most} runs a minute. Wait a little, or let a trigger do it.`)
+}
+
+/** A repeated request finds the run that the first one made. The key belongs to whoever asks, and to one job. */
+async function once(
+  actor: Actor,
+  requestKey: string | null,
+  jobId: (() => Promise<number>) | number,
+  work: () => Promise<{ id: number }>,
+): Promise<{ id: number }> {
   try {
     return await work()
   } catch (error) {
     if (requestKey === null || sqlState(error) !== UNIQUE_VIOLATION) throw error
-    return one<{ id: number }>(null, 'SELECT id FROM runs WHERE request_key = $1', [requestKey])
+    const made = await one<{ id: number; jobId: number }>(
+      null,
+      'SELECT id, job_id AS "jobId" FROM runs WHERE request_key = $1 AND coalesce(started_by, 0) = $2',
+      [requestKey, actor.id ?? 0],
+    )
+    if (made.jobId !== (typeof jobId === 'number' ? jobId : await jobId()))
+      throw new Problem('conflict', `This request key was used for another job: it made #${made.id}. Take a new one.`)
+    return { id: made.id }
   }
 }
 
@@ -129,8 +165,9 @@ async function makeRun(
   wish: Omit<StartWish, 'jobId'>,
   cause: 'person' | 'token' | 'again',
   againOf: number | null,
+  stillSecret: ReadonlySet<string> = new Set(),
 ): Promise<{ id: number }> {
-  const run = newRunFor(actor, job, wish.inputs, cause, await SharedValues.read(tx))
+  const run = newRunFor(actor, job, wish.inputs, cause, await SharedValues.read(tx), stillSecret)
   const [id] = await insertRuns(tx, [
     {
       ...run,
@@ -159,9 +196,10 @@ export function newRunFor(
   given: Readonly<Record<string, string>>,
   cause: 'person' | 'token' | 'again',
   shared: SharedValues,
+  stillSecret: ReadonlySet<string> = new Set(),
 ): NewRun {
   if (!job.active) throw new Problem('not-now', `${job.title} is switched off. Switch it on to start it.`)
-  const { inputs, faults } = inputsFor(job.definition, given, shared.known(actor))
+  const { inputs, faults } = inputsFor(job.definition, given, shared.known(actor), stillSecret)
   if (faults.length > 0) {
     throw new Problem(
       'invalid-input',

@@ -1,4 +1,6 @@
 import { execute, many } from '@/store/db'
+import { limit } from '@/store/limits'
+import { forgetOldAttempts } from './attempts'
 
 /** Width of a load sample. */
 export const SAMPLE_SECONDS = 300
@@ -74,7 +76,11 @@ export async function purge(): Promise<number> {
         WHERE r.flow_run_id IS NULL AND r.ended_at < now() - make_interval(days => whole_or(v.definition->'keeping'->>'historyDays', 400))
         ORDER BY r.ended_at LIMIT 2000) RETURNING id`,
   )
-  await execute(null, `DELETE FROM sign_in_attempts WHERE at < now() - interval '7 days'`)
+  await forgetOldAttempts()
+  await execute(null, 'DELETE FROM audit WHERE at < now() - make_interval(days => $1)', [limit('audit_days')])
+  await execute(null, 'DELETE FROM agent_events WHERE at < now() - make_interval(days => $1)', [
+    limit('agent_event_days'),
+  ])
   await execute(null, `DELETE FROM not_started WHERE at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM load_samples WHERE at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM refused_reports WHERE last_at < now() - interval '60 days'`)

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { slugOf } from '@/core/exchange/crontab-in'
 import { someOf } from '@/core/phrase/some-of'
 import type { WorkDefinition } from '@/core/work/flow'
@@ -13,7 +14,7 @@ import { SharedValues } from './shared-values'
 import { freeSlug } from './trigger-check'
 
 export const areaSchema = z.strictObject({
-  title: z.string().trim().min(1, 'An area needs a title.').max(80),
+  title: titleSchema('An area needs a title.', 80),
   notes: z.string().max(2000).default(''),
 })
 export const newJobSchema = jobSchema

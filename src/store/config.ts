@@ -1,4 +1,4 @@
-import { readFileSync } from 'node:fs'
+import { readFileSync, statSync } from 'node:fs'
 import { z } from 'zod'
 
 const seconds = z.coerce.number().positive()
@@ -11,7 +11,14 @@ const configSchema = z.object({
   /** Where agents find an engine's gateway; default: the host they enrolled at, on the gateway's port. */
   BUGLE_GATEWAY_URL: z.string().optional(),
   BUGLE_GATEWAY_PORT: z.coerce.number().int().default(4381),
-  BUGLE_GATEWAY_HOST: z.string().default('0.0.0.0'),
+  /** A gateway that others than this machine reach speaks TLS, or stands behind something that does and BUGLE_PLAIN_GATEWAY says so. */
+  BUGLE_GATEWAY_HOST: z.string().default('127.0.0.1'),
+  BUGLE_PLAIN_GATEWAY: z.enum(['0', '1']).default('0'),
+  BUGLE_WEB_PORT: z.coerce.number().int().default(4380),
+  BUGLE_WEB_HOST: z.string().default('127.0.0.1'),
+  /** Certificate chain and key, as PEM files, for pages and gateway. */
+  BUGLE_TLS_CERT_FILE: z.string().optional(),
+  BUGLE_TLS_KEY_FILE: z.string().optional(),
   BUGLE_HEARTBEAT_SECONDS: seconds.default(10),
   /** How long an agent may be silent before a person is told. */
   BUGLE_AWAY_SECONDS: seconds.default(45),
@@ -21,7 +28,6 @@ const configSchema = z.object({
   BUGLE_ZONE: z.string().default('UTC'),
   /** Where people find the pages; begins the links in notices. */
   BUGLE_PUBLIC_URL: z.string().default(''),
-  BUGLE_SECURE_COOKIES: z.enum(['0', '1']).default('0'),
   /** How many proxies of ours stand in front: so many entries of X-Forwarded-For, from the end, are believed. */
   BUGLE_PROXIES: z.coerce.number().int().min(0).max(10).default(0),
 })
@@ -39,7 +45,10 @@ export interface Config {
   readonly leaseSeconds: number
   readonly zone: string
   readonly publicUrl: string
-  readonly secureCookies: boolean
+  readonly webPort: number
+  readonly webHost: string
+  readonly isPlainGatewayAllowed: boolean
+  readonly tls: { readonly certFile: string; readonly keyFile: string } | null
   readonly proxies: number
 }
 
@@ -66,7 +75,13 @@ export function config(): Config {
     leaseSeconds: env.BUGLE_LEASE_SECONDS,
     zone: env.BUGLE_ZONE,
     publicUrl: env.BUGLE_PUBLIC_URL.replace(/\/$/, ''),
-    secureCookies: env.BUGLE_SECURE_COOKIES === '1',
+    webPort: env.BUGLE_WEB_PORT,
+    webHost: env.BUGLE_WEB_HOST,
+    isPlainGatewayAllowed: env.BUGLE_PLAIN_GATEWAY === '1',
+    tls:
+      env.BUGLE_TLS_CERT_FILE && env.BUGLE_TLS_KEY_FILE
+        ? { certFile: env.BUGLE_TLS_CERT_FILE, keyFile: env.BUGLE_TLS_KEY_FILE }
+        : null,
     proxies: env.BUGLE_PROXIES,
   }
   return cached
@@ -76,6 +91,8 @@ export function config(): Config {
 export function secretKey(): Buffer {
   const file = config().secretKeyFile
   if (!file) throw new Error('BUGLE_SECRET_KEY_FILE is missing: a file with 64 hex digits (openssl rand -hex 32)')
+  if ((statSync(file).mode & 0o077) !== 0)
+    throw new Error(`${file} can be read by others than its owner: chmod 600 ${file}`)
   const key = Buffer.from(readFileSync(file, 'utf8').trim(), 'hex')
   if (key.length !== 32) throw new Error(`${file} must hold 64 hex digits (openssl rand -hex 32)`)
   return key

@@ -20,6 +20,18 @@ const LIMITS = {
   gateway_upgrades_per_second: [200, 'New connections of agents from one address; twice as many for a moment'],
   gateway_hello_seconds: [10, 'Seconds from connecting to the hello of an agent'],
   agent_unread_mib: [32, 'MiB that an agent has not read yet before its connection is closed'],
+  sessions_per_person: [20, 'Sessions of one person; of more the oldest end'],
+  session_idle_hours: [12, 'Hours without anybody there after which a session ends'],
+  tokens_per_person: [50, 'Access tokens of one person that are valid at once'],
+  streams_per_person: [30, 'Live pages of one person at once'],
+  api_runs_per_minute: [600, 'Runs that one person starts in a minute, by page or token'],
+  input_kib: [256, 'Inputs of one run together, in KiB'],
+  versions_kept: [
+    1_000,
+    'Versions of a job, flow, trigger or calendar that are kept; older ones go once no run refers to them',
+  ],
+  audit_days: [730, 'Days that the audit is kept'],
+  agent_event_days: [400, 'Days that key events of agents are kept'],
 } as const satisfies Record<string, readonly [value: number, says: string]>
 
 export type LimitName = keyof typeof LIMITS

@@ -36,6 +36,7 @@ export class AccessToken extends Model<InferAttributes<AccessToken>, InferCreati
   declare id: CreationOptional<number>
   declare personId: number
   declare name: string
+  declare may: CreationOptional<string>
   declare tokenHash: string
   declare createdAt: CreationOptional<Date>
   declare expiresAt: Date
@@ -151,6 +152,7 @@ export function defineModels(sequelize: Sequelize): {
       id: id(),
       personId: ref(),
       name: text(),
+      may: text(),
       tokenHash: text(),
       createdAt: now(),
       expiresAt: date(),

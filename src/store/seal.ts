@@ -1,4 +1,4 @@
-import { createCipheriv, createDecipheriv, randomBytes } from 'node:crypto'
+import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto'
 import { secretKey } from './config'
 
 let key: Buffer | undefined
@@ -35,6 +35,9 @@ export function unseal(sealed: Buffer, context: string): string {
     })
   }
 }
+
+/** A key of its own for each use, made from the one that is kept (RFC 5869 with an empty salt). */
+export const keyFor = (use: string): Buffer => Buffer.from(hkdfSync('sha256', theKey(), '', use, 32))
 
 /** What the secret inputs of a run are bound to. */
 export const runContext = (runId: number): string => `inputs of run ${runId}`

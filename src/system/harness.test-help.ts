@@ -121,19 +121,17 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
 
   const start = async (name: string, env: Record<string, string> = {}): Promise<void> => {
     const isWeb = name === 'web'
-    const file = isWeb ? join(process.cwd(), 'node_modules/next/dist/bin/next') : dist(name.replace(/\d/, ''))
-    const args = isWeb
-      ? ['start', '-p', String(ports.web), '-H', '127.0.0.1']
-      : name.startsWith('agent')
-        ? ['run', '--state', join(dir, name)]
-        : []
+    const file = dist(name.replace(/\d/, ''))
+    const args = name.startsWith('agent') ? ['run', '--state', join(dir, name)] : []
     // Each agent knows one engine: the other one stands by for the other.
     const gateway = name === 'agent1' ? ports.engine1 : ports.engine2
-    const own = name.startsWith('engine')
-      ? { BUGLE_GATEWAY_PORT: String(ports[name as 'engine1']) }
-      : name.startsWith('agent')
-        ? { BUGLE_AGENT_GATEWAY: `ws://127.0.0.1:${gateway}/agent` }
-        : {}
+    const own: Record<string, string> = isWeb
+      ? { BUGLE_WEB_PORT: String(ports.web) }
+      : name.startsWith('engine')
+        ? { BUGLE_GATEWAY_PORT: String(ports[name as 'engine1']) }
+        : name.startsWith('agent')
+          ? { BUGLE_AGENT_GATEWAY: `ws://127.0.0.1:${gateway}/agent` }
+          : {}
     const child = spawn(process.execPath, [file, ...args], {
       env: { ...shared, ...own, ...env } as NodeJS.ProcessEnv,
       stdio: ['ignore', 'pipe', 'pipe'],

@@ -1,3 +1,5 @@
+import { isAttended } from './presence'
+
 /** What the server says when it does not do what was asked (RFC 9457). */
 export class ApiProblem extends Error {
   constructor(
@@ -29,12 +31,26 @@ async function problemOf(response: Response): Promise<ApiProblem> {
   )
 }
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+let askIdentity: (() => Promise<boolean>) | undefined
+
+/** How the person is asked to show the password again. Returns how to stop. */
+export function askIdentityWith(ask: () => Promise<boolean>): () => void {
+  askIdentity = ask
+  return () => {
+    if (askIdentity === ask) askIdentity = undefined
+  }
+}
+
+async function call<T>(method: string, path: string, body?: unknown, isAgain = false): Promise<T> {
   let response: Response
   try {
     response = await fetch(path.startsWith('/api') ? path : `/api/v1${path}`, {
       method,
-      ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } }),
+      headers: {
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(isAttended() ? {} : { 'x-bugle-unattended': '1' }),
+      },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     })
   } catch {
     throw new ApiProblem(
@@ -50,7 +66,13 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
     const here = window.location.pathname + window.location.search
     window.location.assign(`/sign-in?to=${encodeURIComponent(here)}`)
   }
-  if (!response.ok) throw await problemOf(response)
+  if (!response.ok) {
+    const problem = await problemOf(response)
+    // Once it is known who is there, what was asked is asked again.
+    if (problem.code === 'confirm-first' && !isAgain && askIdentity && (await askIdentity()))
+      return call(method, path, body, true)
+    throw problem
+  }
   return (response.status === 204 ? undefined : await response.json()) as T
 }
 

@@ -29,6 +29,7 @@ export function agentCommand(request: Request, key: string): string {
   return [
     `curl -fsS ${server}/agent.cjs -o bugle-agent.cjs`,
     `echo "${agentFile().checksum}  bugle-agent.cjs" | sha256sum -c --quiet -`,
-    `node bugle-agent.cjs enrol --server ${server} --key ${key} --run`,
+    // The key by the environment: what stands in a command, everybody on the machine can read.
+    `BUGLE_ENROL_KEY=${key} node bugle-agent.cjs enrol --server ${server} --run`,
   ].join(' && ')
 }

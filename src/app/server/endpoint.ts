@@ -1,13 +1,12 @@
 import { type ZodType, type z } from 'zod'
 import type { Right } from '@/core/people/roles'
-import { callerAddress as addressFrom } from '@/core/net/address'
-import { config } from '@/store/config'
 import { requireRight, type Actor } from '@/service/actor'
 import { faultsFrom } from '@/core/schema/faults'
+import { unstorablePath } from '@/core/schema/text'
 import { Problem } from '@/service/problem'
 import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/sign-in'
+import { callerOf, cookieOf } from './caller'
 
-export const SESSION_COOKIE = 'bugle_session'
 const MAX_BODY_BYTES = 1024 * 1024
 /** Deeper than any request has reason to be, and shallow enough for whatever walks it. */
 const MAX_DEPTH = 500
@@ -45,7 +44,15 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
   method: Endpoint['method'],
   path: string,
   right: Right,
-  schemas: { body?: B; query?: Q; own?: true; reads?: true; maxBytes?: number },
+  schemas: {
+    body?: B
+    query?: Q
+    own?: true
+    reads?: true
+    maxBytes?: number
+    /** Whether the password must have been shown a short while ago; without a word: for changes that need an administrator. */
+    confirm?: boolean
+  },
   run: (call: Call<z.output<B>, z.output<Q>>) => Promise<unknown>,
 ): Endpoint {
   return {
@@ -57,9 +64,10 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
     ...(schemas.reads ? { reads: true as const } : {}),
     answer: async ({ actor, signedIn, params, request }) => {
       requireRight(actor, right)
-      const query = schemas.query
-        ? parse(schemas.query, Object.fromEntries(new URL(request.url).searchParams))
-        : undefined
+      const asksAgain = schemas.confirm ?? (right === 'administer' && method !== 'GET' && !schemas.reads)
+      if (asksAgain && !signedIn.isConfirmed)
+        throw new Problem('confirm-first', 'Write your password again: it was some time ago that you did.')
+      const query = schemas.query ? parse(schemas.query, queryOf(request)) : undefined
       const body = schemas.body ? parse(schemas.body, await readJson(request, schemas.maxBytes)) : undefined
       const result = await run({
         actor,
@@ -75,6 +83,12 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
         : Response.json(result, { status: method === 'POST' && !schemas.reads ? 201 : 200 })
     },
   }
+}
+
+function queryOf(request: Request): Record<string, string> {
+  const query = Object.fromEntries(new URL(request.url).searchParams)
+  requireStorable(query)
+  return query
 }
 
 export function parse<S extends ZodType>(schema: S, value: unknown): z.output<S> {
@@ -94,11 +108,22 @@ export async function readJson(request: Request, maxBytes = MAX_BODY_BYTES): Pro
   const text = await request.text()
   if (text.length > maxBytes) throw tooLarge
   if (depthOf(text) > MAX_DEPTH) throw new Problem('invalid-input', `The request nests deeper than ${MAX_DEPTH}.`)
+  let value: unknown
   try {
-    return text === '' ? {} : (JSON.parse(text) as unknown)
+    value = text === '' ? {} : (JSON.parse(text) as unknown)
   } catch {
     throw new Problem('invalid-input', 'The request is not JSON.', [{ path: '', message: 'The request is not JSON.' }])
   }
+  requireStorable(value)
+  return value
+}
+
+/** What a person wrote is not changed in silence: a character that cannot be kept is named, with its place. */
+function requireStorable(value: unknown): void {
+  const path = unstorablePath(value)
+  if (path === undefined) return
+  const message = 'It has a character that cannot be stored (NUL, or half of a surrogate pair).'
+  throw new Problem('invalid-input', path === '' ? message : `${path}: ${message}`, [{ path, message }])
 }
 
 /** How deep brackets nest in a JSON text; those in strings are passed over. */
@@ -118,47 +143,23 @@ function depthOf(text: string): number {
   return deepest
 }
 
-export function callerAddress(request: Request): string {
-  return addressFrom(undefined, request.headers.get('x-forwarded-for') ?? undefined, config().proxies) || 'unknown'
-}
-
-export function cookieOf(request: Request): string | undefined {
-  return new RegExp(`(?:^|; )${SESSION_COOKIE}=([^;]+)`).exec(request.headers.get('cookie') ?? '')?.[1]
-}
-
-export function sessionCookie(token: string): string {
-  const secure = config().secureCookies ? '; Secure' : ''
-  return token === ''
-    ? `${SESSION_COOKIE}=; Path=/; HttpOnly; SameSite=Lax; Max-Age=0${secure}`
-    : `${SESSION_COOKIE}=${token}; Path=/; HttpOnly; SameSite=Lax; Max-Age=${14 * 86_400}${secure}`
-}
-
-/** Cookies travel with requests from other sites too; a change is only taken from our own pages. */
-export function requireOwnOrigin(request: Request): void {
-  const origin = request.headers.get('origin')
-  if (origin === null) return
-  const host = request.headers.get('x-forwarded-host') ?? request.headers.get('host')
-  // A page without an origin of its own, such as one in a sandbox, says “null”.
-  if (!URL.canParse(origin) || new URL(origin).host !== host)
-    throw new Problem(
-      'foreign-origin',
-      'Changes are only taken from Bugle’s own pages. Use an access token for scripts.',
-    )
-}
+/** A page says so when it asks by itself and nobody has touched it for a while. */
+const UNATTENDED_HEADER = 'x-bugle-unattended'
 
 /** Who asks: an access token in the header, else the session cookie. */
-export async function identify(request: Request): Promise<SignedIn | undefined> {
-  const address = callerAddress(request)
+export async function identify(request: Request, isAttended = true): Promise<SignedIn | undefined> {
+  const { address } = callerOf(request)
   const bearer = /^Bearer (\S+)$/.exec(request.headers.get('authorization') ?? '')?.[1]
   if (bearer) return whoHasAccessToken(bearer, address)
   const cookie = cookieOf(request)
-  return cookie ? whoHasSession(cookie, address) : undefined
+  const isThere = isAttended && request.headers.get(UNATTENDED_HEADER) === null
+  return cookie ? whoHasSession(cookie, address, isThere) : undefined
 }
 
 /** Runs the work; whatever goes wrong becomes problem details (RFC 9457). What is not meant for people stays in the server's log. */
 export async function answering(request: Request, work: () => Promise<Response>): Promise<Response> {
   try {
-    return await work()
+    return safely(await work())
   } catch (error) {
     if (error instanceof Problem) return problemResponse(error.toJSON(), error.status, request)
     process.stderr.write(
@@ -177,9 +178,21 @@ export async function answering(request: Request, work: () => Promise<Response>)
   }
 }
 
+/** What is answered here is data of one person at one moment: kept by nobody on the way, never shown as a page, never taken for another type. */
+export function safely(response: Response): Response {
+  const { headers } = response
+  if (!headers.has('cache-control')) headers.set('cache-control', 'no-store')
+  headers.set('content-security-policy', "default-src 'none'; frame-ancestors 'none'; sandbox")
+  headers.set('x-content-type-options', 'nosniff')
+  headers.set('referrer-policy', 'same-origin')
+  return response
+}
+
 function problemResponse(body: Record<string, unknown>, status: number, request: Request): Response {
-  return new Response(JSON.stringify({ ...body, instance: new URL(request.url).pathname }), {
-    status,
-    headers: { 'content-type': 'application/problem+json' },
-  })
+  return safely(
+    new Response(JSON.stringify({ ...body, instance: new URL(request.url).pathname }), {
+      status,
+      headers: { 'content-type': 'application/problem+json' },
+    }),
+  )
 }

@@ -1,11 +1,13 @@
 import { readFileSync } from 'node:fs'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
-import { many } from '@/store/db'
+import { execute, many } from '@/store/db'
+import { forgetLimits } from '@/store/limits'
 import { addPerson } from '@/service/people'
 import { addToken, whoHasSession, signIn } from '@/service/sign-in'
 import { makeJob } from '@/service/fixtures.test-help'
 import { listRuns, runFilterSchema } from '@/service/run-list'
 import { GET, POST } from '@/app/api/v1/[...path]/route'
+import { stopLive } from './live'
 import { ENDPOINTS, route } from './table'
 
 freshDatabase()
@@ -27,12 +29,14 @@ interface Options {
   readonly token?: string
   readonly body?: unknown
   readonly headers?: Record<string, string>
+  /** The body is not read: it is a stream that goes on. */
+  readonly leave?: boolean
 }
 
 async function call(
   method: string,
   path: string,
-  { as, token, body, headers = {} }: Options = {},
+  { as, token, body, headers = {}, leave = false }: Options = {},
 ): Promise<{ status: number; body: Record<string, unknown>; response: Response }> {
   const request = new Request(`http://bugle.test/api/v1${path}`, {
     method,
@@ -47,8 +51,8 @@ async function call(
   const segments = (path.split('?')[0] ?? '').slice(1).split('/')
   const handler = method === 'GET' ? GET : POST
   const response = await handler(request, { params: Promise.resolve({ path: segments }) })
-  const text = await response.clone().text()
-  const isJson = response.headers.get('content-type')?.includes('json') ?? false
+  const text = leave ? '' : await response.clone().text()
+  const isJson = text !== '' && (response.headers.get('content-type')?.includes('json') ?? false)
   return { status: response.status, body: isJson ? (JSON.parse(text) as Record<string, unknown>) : { text }, response }
 }
 
@@ -143,7 +147,7 @@ describe('the API', () => {
   it('works with an access token, from anywhere', async () => {
     const me = (await whoHasSession(cookies.operator ?? '', 'x'))?.actor
     if (!me) throw new Error('not signed in')
-    const { token } = await addToken(me, { name: 'script', days: 1 })
+    const { token } = await addToken(me, { name: 'script', days: 1, may: 'administer' })
     const jobId = await makeJob({}, '=cmd|danger')
     const started = await call('POST', '/runs', {
       token,
@@ -184,6 +188,81 @@ describe('the API', () => {
     })
     expect(await many(null, 'SELECT count(*)::int AS n FROM audit')).toEqual(before)
     expect(await many(null, `SELECT 1 AS one FROM jobs WHERE title = 'x'`)).toEqual([])
+  })
+
+  it('keeps nobody’s answer on the way, and shows none as a page', async () => {
+    for (const path of ['/me', '/nothing', '/runs.csv', '/runs/999999']) {
+      const { response } = await call('GET', path, { as: 'viewer' })
+      expect(response.headers.get('cache-control')).toBe('no-store')
+      expect(response.headers.get('x-content-type-options')).toBe('nosniff')
+      expect(response.headers.get('content-security-policy')).toContain("default-src 'none'")
+    }
+  })
+
+  it('names the place of a character that cannot be stored', async () => {
+    for (const title of ['a\0b', '\uD800']) {
+      const answer = await call('POST', '/areas', { as: 'designer', body: { title } })
+      expect(answer.status).toBe(400)
+      expect(answer.body.errors).toEqual([
+        { path: 'title', message: expect.stringContaining('cannot be stored') as string },
+      ])
+    }
+    expect((await call('GET', '/runs?text=%00', { as: 'viewer' })).status).toBe(400)
+    expect((await call('POST', '/areas', { as: 'designer', body: { title: 'a\u202Eb' } })).status).toBe(400)
+  })
+
+  it('asks an administrator for the password again after a while, and whoever makes a token', async () => {
+    await execute(null, `UPDATE sessions SET confirmed_at = now() - interval '1 hour'`)
+    const asked = await call('POST', '/pools', { as: 'administrator', body: { name: 'quay-9', title: 'Quay 9' } })
+    expect(asked.body).toMatchObject({ type: 'urn:bugle:problem:confirm-first', status: 403 })
+    expect((await call('POST', '/me/tokens', { as: 'viewer', body: { name: 'x', days: 1 } })).body).toMatchObject({
+      type: 'urn:bugle:problem:confirm-first',
+    })
+    // What does not need an administrator goes on.
+    expect((await call('POST', '/areas', { as: 'administrator', body: { title: 'Not asked' } })).status).toBe(201)
+    expect((await call('POST', '/me/confirm', { as: 'administrator', body: { password: 'wrong' } })).status).toBe(400)
+    expect((await call('POST', '/me/confirm', { as: 'administrator', body: { password: PASSWORD } })).status).toBe(204)
+    expect(
+      (await call('POST', '/pools', { as: 'administrator', body: { name: 'quay-9', title: 'Quay 9' } })).status,
+    ).toBe(201)
+    await execute(null, 'UPDATE sessions SET confirmed_at = now()')
+  })
+
+  it('writes refusals of rights into the audit, not without end', async () => {
+    await execute(null, 'DELETE FROM attempt_counts')
+    for (let i = 0; i < 30; i++) await call('POST', '/pools', { as: 'viewer', body: {} })
+    const rows = await many<{ title: string }>(
+      null,
+      `SELECT object_title AS title FROM audit WHERE action = 'refused' AND object_title = 'POST /api/v1/pools' AND person_name = 'viewer'`,
+    )
+    expect(rows.length).toBeGreaterThan(10)
+    expect(rows.length).toBeLessThanOrEqual(21)
+  })
+
+  it('gives a token no more than it may', async () => {
+    const me = (await whoHasSession(cookies.administrator ?? '', 'x'))?.actor
+    if (!me) throw new Error('not signed in')
+    const { token } = await addToken(me, { name: 'reads', days: 1, may: 'see' })
+    expect((await call('GET', '/runs', { token })).status).toBe(200)
+    expect((await call('POST', '/areas', { token, body: { title: 'Never' } })).status).toBe(403)
+  })
+
+  it('has only so many live pages for one person', async () => {
+    process.env.BUGLE_LIMIT_STREAMS_PER_PERSON = '2'
+    forgetLimits()
+    const streams = [
+      await call('GET', '/live', { as: 'viewer', leave: true }),
+      await call('GET', '/live', { as: 'viewer', leave: true }),
+    ]
+    expect(streams.map(({ status }) => status)).toEqual([200, 200])
+    expect((await call('GET', '/live', { as: 'viewer', leave: true })).status).toBe(429)
+    await streams[0]?.response.body?.cancel()
+    const again = await call('GET', '/live', { as: 'viewer', leave: true })
+    expect(again.status).toBe(200)
+    for (const { response } of [streams[1], again] as { response: Response }[]) await response.body?.cancel()
+    delete process.env.BUGLE_LIMIT_STREAMS_PER_PERSON
+    forgetLimits()
+    await stopLive()
   })
 
   it('refuses a body beyond a megabyte', async () => {

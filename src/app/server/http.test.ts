@@ -20,7 +20,8 @@ import { startRun, startSchema } from '@/service/start'
 import { makeCalendar } from '@/service/timing.test-help'
 import { agentCommand } from './agent-file'
 import { outputFile, runsCsv } from './downloads'
-import { callerAddress } from './endpoint'
+import { CALLER_HEADER, writeCaller } from '@/core/net/caller'
+import { callerOf, cookieOf, requireOwnOrigin, sessionCookie } from './caller'
 import { liveStream, stopLive } from './live'
 
 freshDatabase()
@@ -110,10 +111,36 @@ describe('signing in over HTTP', () => {
 })
 
 describe('who a caller is', () => {
-  const from = (forwarded: string): Request => new Request('http://x', { headers: { 'x-forwarded-for': forwarded } })
-  it('is said by our own server, not by what the caller writes into the header', () => {
-    expect(callerAddress(from('6.6.6.6, 10.0.0.9'))).toBe('10.0.0.9')
-    expect(callerAddress(new Request('http://x'))).toBe('unknown')
+  const from = (headers: Record<string, string>): Request => new Request('http://x', { headers })
+  it('is said by our own door, not by what the caller writes into a header', () => {
+    process.env.BUGLE_WEB_SEAL = 'the-seal'
+    const told = { address: '192.0.2.7', isHttps: true, host: 'bugle.example' }
+    expect(callerOf(from({ [CALLER_HEADER]: writeCaller(told, 'the-seal') }))).toEqual(told)
+    expect(callerOf(from({ [CALLER_HEADER]: writeCaller(told, 'another') })).address).toBe('unknown')
+    expect(callerOf(from({ 'x-forwarded-for': '6.6.6.6' })).address).toBe('unknown')
+  })
+
+  it('decides about the cookie: over TLS it is of this host alone, and goes nowhere without TLS', () => {
+    process.env.BUGLE_WEB_SEAL = 'the-seal'
+    const over = (isHttps: boolean, cookie = ''): Request =>
+      from({ cookie, [CALLER_HEADER]: writeCaller({ address: 'x', isHttps, host: 'h' }, 'the-seal') })
+    expect(sessionCookie(over(true), 't')).toMatch(
+      /^__Host-bugle=t; Path=\/; HttpOnly; SameSite=Lax; Secure; Max-Age=\d+$/,
+    )
+    expect(sessionCookie(over(false), '')).toMatch(/^bugle_session=; .*Max-Age=0$/)
+    // A cookie without TLS, which another site of the domain could have set, is not looked at over TLS.
+    expect(cookieOf(over(true, 'bugle_session=a; __Host-bugle=b'))).toBe('b')
+    expect(cookieOf(over(true, 'bugle_session=a'))).toBeUndefined()
+  })
+
+  it('decides whether a change comes from our own pages', () => {
+    process.env.BUGLE_WEB_SEAL = 'the-seal'
+    const caller = writeCaller({ address: 'x', isHttps: true, host: 'bugle.example' }, 'the-seal')
+    const post = (origin: string): Request =>
+      from({ origin, host: 'bugle.example', 'x-forwarded-host': 'evil.example', [CALLER_HEADER]: caller })
+    expect(() => requireOwnOrigin(post('https://bugle.example'))).not.toThrow()
+    for (const origin of ['https://evil.example', 'null', 'https://bugle.example.evil.example'])
+      expect(() => requireOwnOrigin(post(origin))).toThrow('own pages')
   })
 })
 
@@ -124,7 +151,7 @@ describe('the stream of changes', () => {
   ): Promise<{ until: (text: string) => Promise<string>; end: Promise<void>; abort: () => void }> {
     const abort = new AbortController()
     const request = new Request('http://bugle.test/api/v1/live', { headers: { cookie }, signal: abort.signal })
-    const response = liveStream(request, aliveMs)
+    const response = liveStream(request, 'callum', aliveMs)
     expect(response.headers.get('content-type')).toBe('text/event-stream')
     const reader = (response.body as ReadableStream<Uint8Array>).getReader()
     let heard = ''
@@ -237,7 +264,9 @@ describe('downloads', () => {
     const command = agentCommand(request, 'bgk_key')
     expect(command).toContain(`echo "${checksum}  bugle-agent.cjs" | sha256sum -c`)
     expect(command).toContain('curl -fsS https://bugle.marram.example/agent.cjs -o bugle-agent.cjs && ')
-    expect(command).toContain('enrol --server https://bugle.marram.example --key bgk_key --run')
+    expect(command).toMatch(
+      / && BUGLE_ENROL_KEY=bgk_key node bugle-agent\.cjs enrol --server https:\/\/bugle\.marram\.example --run$/,
+    )
   })
 })
 

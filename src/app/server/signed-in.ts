@@ -1,17 +1,17 @@
-import { cookies, headers } from 'next/headers'
+import { headers } from 'next/headers'
 import { redirect } from 'next/navigation'
 import { cache } from 'react'
 import type { Me } from '@/ui/hooks/me'
 import type { Actor } from '@/service/actor'
 import { whoHasSession } from '@/service/sign-in'
 import { config } from '@/store/config'
-import { SESSION_COOKIE } from './endpoint'
+import { callerOf, cookieOf } from './caller'
 
 /** Once for a request; sends everybody who is not signed in to the sign-in page. */
 const signedIn = cache(async () => {
-  const token = (await cookies()).get(SESSION_COOKIE)?.value
-  const address = (await headers()).get('x-forwarded-for')?.split(',').at(-1)?.trim() ?? 'unknown'
-  const found = token ? await whoHasSession(token, address) : undefined
+  const request = { headers: await headers() }
+  const token = cookieOf(request)
+  const found = token ? await whoHasSession(token, callerOf(request).address) : undefined
   if (!found || found.actor.id === null) redirect('/sign-in')
   return found
 })

@@ -115,7 +115,10 @@ export const ENDPOINTS: readonly Endpoint[] = [
     signIn.endSession(actor, id(params)),
   ),
   endpoint('GET', '/me/tokens', 'see', {}, ({ actor }) => signIn.myTokens(actor)),
-  endpoint('POST', '/me/tokens', 'see', { body: signIn.tokenSchema, own: true }, ({ actor, body }) =>
+  endpoint('POST', '/me/confirm', 'see', { body: signIn.confirmSchema, own: true }, ({ actor, body }) =>
+    signIn.confirmSession(actor, body),
+  ),
+  endpoint('POST', '/me/tokens', 'see', { body: signIn.tokenSchema, own: true, confirm: true }, ({ actor, body }) =>
     signIn.addToken(actor, body),
   ),
   endpoint('DELETE', '/me/tokens/:id', 'see', { own: true }, ({ actor, params }) =>
@@ -438,7 +441,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     { query: z.strictObject({ text: z.string().trim().min(1).max(100) }) },
     ({ actor, query }) => find(actor, query.text),
   ),
-  endpoint('GET', '/live', 'see', {}, async ({ request }) => liveStream(request)),
+  endpoint('GET', '/live', 'see', {}, async ({ actor, request }) => liveStream(request, String(actor.id))),
 ]
 
 /** Finds the endpoint of a method and path below /api/v1. `known`: the path exists, with other methods. */

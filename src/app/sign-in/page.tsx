@@ -1,5 +1,6 @@
 import type { Metadata } from 'next'
 import type { ReactNode } from 'react'
+import { ownPath } from '@/app/server/safe-path'
 import { demoPeople, needsSetup } from '@/service/sign-in'
 import { SignInScreen } from './sign-in-screen'
 
@@ -9,10 +10,10 @@ export const dynamic = 'force-dynamic'
 export default async function SignInPage({
   searchParams,
 }: {
-  searchParams: Promise<{ to?: string }>
+  searchParams: Promise<{ to?: string | string[] }>
 }): Promise<ReactNode> {
   const { to } = await searchParams
-  // Only a path of our own: never to another site.
-  const target = to && /^\/(?!\/|\\)/.test(to) ? to : '/watch'
-  return <SignInScreen to={target} people={await demoPeople()} isNew={await needsSetup()} />
+  return (
+    <SignInScreen to={ownPath(Array.isArray(to) ? to[0] : to)} people={await demoPeople()} isNew={await needsSetup()} />
+  )
 }

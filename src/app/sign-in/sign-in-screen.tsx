@@ -95,6 +95,19 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
   )
 }
 
+/** After wrong tries, be they anybody's, the server wants some work done first: it is done here, and the same sent again. */
+async function signIn(given: { email: string; password: string }): Promise<void> {
+  try {
+    await api.post('/api/sign-in', given)
+  } catch (error) {
+    const work =
+      error instanceof ApiProblem ? (error.body.work as { challenge: string; bits: number } | undefined) : undefined
+    if (!work) throw error
+    const { doWork } = await import('@/ui/work')
+    await api.post('/api/sign-in', { ...given, work: { challenge: work.challenge, nonce: await doWork(work) } })
+  }
+}
+
 function SignInForm({ to }: { to: string }): ReactNode {
   const [email, setEmail] = useState('')
   const [password, setPassword] = useState('')
@@ -102,7 +115,7 @@ function SignInForm({ to }: { to: string }): ReactNode {
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    api.post('/api/sign-in', { email, password }).then(() => window.location.assign(to), setTrouble)
+    signIn({ email, password }).then(() => window.location.assign(to), setTrouble)
   }
   return (
     <form onSubmit={submit}>

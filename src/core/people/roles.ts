@@ -17,6 +17,11 @@ export function mayDo(role: Role, right: Right): boolean {
   return ROLES.indexOf(role) >= ROLES.indexOf(NEEDED[right])
 }
 
+/** What is left of a role where no more than this right is wanted. */
+export function lesserRole(role: Role, most: Right): Role {
+  return ROLES.indexOf(role) <= ROLES.indexOf(NEEDED[most]) ? role : NEEDED[most]
+}
+
 /** Why not, for a person: what the right is and who has it. */
 export function missingRight(right: Right): string {
   const does = {

@@ -5,7 +5,7 @@
  *      ▲                                    │ lost
  *      └────────── retry after delay ◀──────┴──(tries left)──┴──(none left)──▶ failed | lost
  *
- * `skipped` is reached only by steps of flows.
+ * `skipped` is reached only by steps of flows; only flow runs are taken up again once they have ended (`reopened`).
  */
 export const RUN_STATES = [
   'waiting',
@@ -58,6 +58,8 @@ export type RunEvent =
   | { readonly type: 'undeliverable'; readonly atMs: number; readonly reason: string }
   /** It cannot be carried out at all, or a person says how it ended. */
   | { readonly type: 'decided'; readonly outcome: 'succeeded' | 'failed'; readonly reason: string }
+  /** A flow run that has ended goes on: a person runs some of it again, or says how a step ended. */
+  | { readonly type: 'reopened' }
   | { readonly type: 'stopAsked'; readonly atMs: number; readonly by: string }
   | { readonly type: 'held' }
   | { readonly type: 'released' }
@@ -108,6 +110,10 @@ export function advance(life: RunLife, event: RunEvent): Advance {
     case 'decided':
       if (life.state !== 'ready' && life.state !== 'waiting') return refuse(life, event)
       return { ok: true, life: { ...life, state: event.outcome }, reason: event.reason, effects: ['finish'] }
+
+    case 'reopened':
+      if (!hasEnded(life.state)) return refuse(life, event)
+      return { ok: true, life: { ...life, state: 'running', stopAsked: false, held: false }, effects: [] }
 
     case 'stopAsked':
       if (hasEnded(life.state)) return refuse(life, event)

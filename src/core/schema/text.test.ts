@@ -1,5 +1,14 @@
 import fc from 'fast-check'
-import { clippedSchema, clipText, isStorable, storableText, textSchema, unstorablePath } from './text'
+import {
+  clippedSchema,
+  clipText,
+  isStorable,
+  storableText,
+  textSchema,
+  titleSchema,
+  unstorablePath,
+  visible,
+} from './text'
 
 const anyText = fc.string({ unit: fc.nat(0xffff).map((unit) => String.fromCharCode(unit)) })
 
@@ -43,5 +52,20 @@ describe('text from outside', () => {
     expect(unstorablePath({ a: [{ b: 'x' }, { b: '\uD800' }] })).toBe('a[1].b')
     expect(unstorablePath({ 'k\0': 1 })).toBe('k\uFFFD')
     expect(unstorablePath({ a: 'x', n: 1, nothing: null })).toBeUndefined()
+  })
+})
+
+describe('what would turn text around or hide in it', () => {
+  it('is shown', () => {
+    expect(visible('backup\u202Egnp.exe')).toBe('backup⟨U+202E⟩gnp.exe')
+    expect(visible('a\u200Bb\u2066c')).toBe('a⟨U+200B⟩b⟨U+2066⟩c')
+    expect(visible('Øre שלום 🎺 \t')).toBe('Øre שלום 🎺 \t')
+  })
+
+  it('is no part of a title', () => {
+    const title = titleSchema('Write one.', 10)
+    for (const text of ['', ' ', 'a\u202Eb', 'a\nb', 'a\u2028b', 'x'.repeat(11)])
+      expect(title.safeParse(text).success).toBe(false)
+    expect(title.parse(' Øre ')).toBe('Øre')
   })
 })

@@ -40,3 +40,20 @@ export function unstorablePath(value: unknown, path = ''): string | undefined {
   }
   return undefined
 }
+
+/** Characters that turn the direction of what follows, or are not seen at all (Unicode 15, UAX #9): with them a name or a line could read as something else than it is. */
+const HIDDEN = /[\u061C\u200B-\u200F\u202A-\u202E\u2060-\u2064\u2066-\u2069\uFEFF]/g
+
+/** Text from outside with such characters shown by their numbers. */
+export const visible = (text: string): string =>
+  text.replace(HIDDEN, (char) => `⟨U+${(char.codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}⟩`)
+
+/** What something is called: one line that reads as what it is. */
+export const titleSchema = (missing: string, most: number): z.ZodString =>
+  z
+    .string()
+    .trim()
+    .min(1, missing)
+    .max(most, `At most ${most} characters.`)
+    .refine((text) => text.search(HIDDEN) < 0, 'It has characters in it that are not seen, or turn text around.')
+    .refine((text) => !/[\r\n\u2028\u2029]/.test(text), 'It is one line.')

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { groupSchema, stepSchema, type Bundle } from '../bundle/schema'
 import { PRIORITIES } from '../dispatch/types'
 import { inputSchema, type Input, type KnownValues } from './inputs'
@@ -30,7 +31,7 @@ export type FlowStep = FlowDefinition['steps'][number]
 
 /** What a person saves. */
 export const flowContentSchema = z.strictObject({
-  title: z.string().trim().min(1, 'A flow needs a title.').max(120),
+  title: titleSchema('A flow needs a title.', 120),
   notes: z.string().max(10_000).default(''),
   areaId: z.int().positive('Choose an area.'),
   active: z.boolean().default(true),

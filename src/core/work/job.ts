@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { PRIORITIES } from '../dispatch/types'
 import { ACCOUNT_USE, CONNECTION_KINDS, CONNECTION_SCHEMAS, connectionFaults, isConnection } from './connections'
 import { inputSchema } from './inputs'
@@ -173,7 +174,7 @@ export type JobDefinition = z.output<typeof jobDefinitionSchema>
 
 /** What a person saves: the definition and what it is called. */
 export const jobSchema = z.strictObject({
-  title: z.string().trim().min(1, 'A job needs a title.').max(120),
+  title: titleSchema('A job needs a title.', 120),
   notes: z.string().max(10_000).default(''),
   areaId: z.int().positive('Choose an area.'),
   active: z.boolean().default(true),

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { connectionSchema, fill, referencesIn, type Connection } from './connections'
 import { slugSchema } from './job'
 
@@ -28,7 +29,7 @@ export type NoticeAction = Extract<Connection, { kind: 'mail' | 'ticket' | 'http
 
 export const noticeSchema = z
   .strictObject({
-    title: z.string().trim().min(1, 'A notice needs a title.').max(120),
+    title: titleSchema('A notice needs a title.', 120),
     active: z.boolean().default(true),
     jobId: z.int().positive().nullable().default(null),
     areaId: z.int().positive().nullable().default(null),

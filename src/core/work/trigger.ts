@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titleSchema } from '@/core/schema/text'
 import { MAKE_UP, OVERLAPS, timingKeys } from '../bundle/schema'
 import { parseDuration } from '../timing/duration'
 import { slugSchema } from './job'
@@ -37,7 +38,7 @@ export type TriggerDefaults = z.output<typeof triggerDefaultsSchema>
 
 export const triggerSchema = z.strictObject({
   slug: slugSchema.optional(),
-  title: z.string().trim().min(1, 'A trigger needs a title.').max(120),
+  title: titleSchema('A trigger needs a title.', 120),
   notes: z.string().max(10_000).default(''),
   jobId: z.int().positive('Choose a job.'),
   enabled: z.boolean().default(true),

@@ -57,6 +57,28 @@ CREATE INDEX runs_account ON runs (account_id) WHERE account_id IS NOT NULL AND 
 CREATE FUNCTION whole_or(text, integer) RETURNS integer LANGUAGE sql IMMUTABLE PARALLEL SAFE
   AS $$ SELECT CASE WHEN $1 ~ '^[0-9]{1,9}$' THEN $1::integer ELSE $2 END $$;
 
+-- Tries are counted and the count read in one statement; each kind has its own name space.
+DROP TABLE sign_in_attempts;
+CREATE TABLE attempt_counts (
+  kind text NOT NULL,
+  key text NOT NULL,
+  since timestamptz NOT NULL DEFAULT now(),
+  times integer NOT NULL DEFAULT 1,
+  PRIMARY KEY (kind, key)
+);
+CREATE INDEX attempt_counts_since ON attempt_counts (since);
+
+-- When the person last showed the password in this session.
+ALTER TABLE sessions ADD COLUMN confirmed_at timestamptz NOT NULL DEFAULT now();
+-- The most that a token may; never more than its person.
+ALTER TABLE access_tokens ADD COLUMN may text NOT NULL DEFAULT 'administer' CHECK (may IN ('see','operate','design','administer'));
+-- A credential is fetched once.
+ALTER TABLE enrolments ADD COLUMN fetched_at timestamptz;
+UPDATE enrolments SET fetched_at = now() WHERE state = 'granted';
+-- A key of a repeated request belongs to whoever asks.
+DROP INDEX runs_request;
+CREATE UNIQUE INDEX runs_request ON runs (coalesce(started_by, 0), request_key) WHERE request_key IS NOT NULL;
+
 -- Trouble that is neither a run's nor an agent's silence has words of its own.
 ALTER TABLE matters DROP CONSTRAINT matters_kind_check;
 ALTER TABLE matters ADD CONSTRAINT matters_kind_check CHECK (kind IN ('run-failed','run-lost','run-at-risk','run-late','agent-away','trouble'));

@@ -8,6 +8,7 @@ import { api, ApiProblem } from '../api'
 import { LiveProvider } from '../hooks/live'
 import { MeProvider, type Me } from '../hooks/me'
 import { Announcer } from './announcer'
+import { ConfirmIdentity } from './confirm-identity'
 import { DayLine } from './day-line'
 import { Finder } from './finder'
 import { KeyHelp } from './key-help'
@@ -132,6 +133,7 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
                   {children}
                 </Main>
               </Whole>
+              <ConfirmIdentity />
               <Finder isOpen={finding} onClose={() => setFinding(false)} />
               <KeyHelp isOpen={helping} onClose={() => setHelping(false)} />
             </Announcer>

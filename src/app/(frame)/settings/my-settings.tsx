@@ -1,4 +1,5 @@
 'use client'
+import type { Right } from '@/core/people/roles'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
@@ -242,11 +243,19 @@ function Sessions(): ReactNode {
 interface TokenRow {
   readonly id: number
   readonly name: string
+  readonly may: Right
   readonly createdAt: string
   readonly expiresAt: string
   readonly lastUsedAt: string | null
   readonly revokedAt: string | null
 }
+
+const MAY: readonly { id: Right; title: string }[] = [
+  { id: 'see', title: 'read' },
+  { id: 'operate', title: 'start and stop' },
+  { id: 'design', title: 'change work' },
+  { id: 'administer', title: 'all that you may' },
+]
 
 function Tokens(): ReactNode {
   const client = useQueryClient()
@@ -254,6 +263,7 @@ function Tokens(): ReactNode {
   const { data = [] } = useQuery({ queryKey: ['tokens'], queryFn: () => api.get<TokenRow[]>('/me/tokens') })
   const [name, setName] = useState('')
   const [days, setDays] = useState('90')
+  const [may, setMay] = useState<Right>('operate')
   const [made, setMade] = useState<string | null>(null)
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const refresh = (): void => void client.invalidateQueries({ queryKey: ['tokens'] })
@@ -263,11 +273,13 @@ function Tokens(): ReactNode {
   return (
     <Card>
       <h2>Access tokens for scripts</h2>
-      <Small>A token does what you may do. Send it as “Authorization: Bearer …” to the API.</Small>
+      <Small>
+        A token may what you choose here, and never more than you. Send it as “Authorization: Bearer …” to the API.
+      </Small>
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          api.post<{ token: string }>('/me/tokens', { name, days: Number(days) }).then(({ token }) => {
+          api.post<{ token: string }>('/me/tokens', { name, days: Number(days), may }).then(({ token }) => {
             setMade(token)
             setName('')
             setTrouble(null)
@@ -288,6 +300,7 @@ function Tokens(): ReactNode {
             ]}
             width="110px"
           />
+          <Select label="It may" value={may} onChange={(id) => setMay(id as Right)} choices={MAY} width="150px" />
           <div style={{ paddingTop: 19 }}>
             <Button type="submit">Make</Button>
           </div>
@@ -317,6 +330,7 @@ function Tokens(): ReactNode {
         isDim={(t) => t.revokedAt !== null}
         columns={[
           { id: 'name', title: 'For', cell: (t) => <b>{t.name}</b> },
+          { id: 'may', title: 'May', cell: (t) => t.may },
           { id: 'made', title: 'Made', cell: (t) => <Time at={t.createdAt} /> },
           { id: 'expires', title: 'Good until', cell: (t) => <Time at={t.expiresAt} /> },
           { id: 'used', title: 'Last used', cell: (t) => (t.lastUsedAt ? <Ago at={t.lastUsedAt} /> : 'never') },

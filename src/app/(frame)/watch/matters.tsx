@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { visible } from '@/core/schema/text'
 import type { MatterRow } from '@/service/matters'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
@@ -149,7 +150,7 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
                     · {count(matter.times, 'time')} since <Time at={matter.openedAt} />
                   </>
                 )}
-                . {matter.evidence}
+                . {visible(matter.evidence)}
               </>
             ) : (
               <>
@@ -160,7 +161,7 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
               </>
             )}
           </p>
-          {isRun && matter.evidence && <Evidence title={matter.evidence}>{matter.evidence}</Evidence>}
+          {isRun && matter.evidence && <Evidence title={visible(matter.evidence)}>{visible(matter.evidence)}</Evidence>}
         </>
       )}
       <Row $gap={6} $wrap>

@@ -1,3 +1,4 @@
+import { safely } from '@/app/server/endpoint'
 import { needsSetup } from '@/service/sign-in'
 
 export const dynamic = 'force-dynamic'
@@ -6,8 +7,8 @@ export const dynamic = 'force-dynamic'
 export async function GET(): Promise<Response> {
   try {
     await needsSetup()
-    return new Response('ok\n')
+    return safely(new Response('ok\n'))
   } catch {
-    return new Response('the database does not answer\n', { status: 503 })
+    return safely(new Response('the database does not answer\n', { status: 503 }))
   }
 }

@@ -1,12 +1,13 @@
-import { answering, callerAddress, parse, readJson, requireOwnOrigin, sessionCookie } from '@/app/server/endpoint'
+import { requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
+import { answering, parse, readJson } from '@/app/server/endpoint'
 import { setUpFirstAdministrator, setupSchema } from '@/service/sign-in'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {
     requireOwnOrigin(request)
     const given = parse(setupSchema, await readJson(request))
-    const caller = { address: callerAddress(request), userAgent: request.headers.get('user-agent') ?? '' }
+    const caller = whoCalls(request)
     const token = await setUpFirstAdministrator(given, caller)
-    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(token) } })
+    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(request, token) } })
   })
 }

@@ -1,4 +1,5 @@
-import { answering, cookieOf, requireOwnOrigin, sessionCookie } from '@/app/server/endpoint'
+import { cookieOf, requireOwnOrigin, sessionCookie } from '@/app/server/caller'
+import { answering } from '@/app/server/endpoint'
 import { signOut } from '@/service/sign-in'
 
 export function POST(request: Request): Promise<Response> {
@@ -6,6 +7,6 @@ export function POST(request: Request): Promise<Response> {
     requireOwnOrigin(request)
     const token = cookieOf(request)
     if (token) await signOut(token)
-    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie('') } })
+    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(request, '') } })
   })
 }

@@ -1,4 +1,5 @@
 'use client'
+import { visible } from '@/core/schema/text'
 import { useQueryClient } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Fragment, useCallback, useEffect, useRef, useState, type ReactNode } from 'react'
@@ -252,7 +253,7 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
                     </span>
                   )}
                   {row?.stream === 'e' && <span className="visually-hidden">standard error: </span>}
-                  <span>{row ? <Painted text={row.text} find={text.trim()} /> : '…'}</span>
+                  <span>{row ? <Painted text={visible(row.text)} find={text.trim()} /> : '…'}</span>
                 </Line>
               )
             })}

@@ -1,10 +1,11 @@
 import { enrolRequestSchema } from '@/agent/protocol'
+import { callerOf } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
 import { enrol, gatewayFor } from '@/service/enrol'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {
     const wish = parse(enrolRequestSchema, await readJson(request))
-    return Response.json(await enrol(wish, gatewayFor(request.headers.get('host') ?? 'localhost')))
+    return Response.json(await enrol(wish, gatewayFor(callerOf(request))))
   })
 }

@@ -1,13 +1,6 @@
 import { z } from 'zod'
-import {
-  answering,
-  callerAddress,
-  cookieOf,
-  parse,
-  readJson,
-  requireOwnOrigin,
-  sessionCookie,
-} from '@/app/server/endpoint'
+import { cookieOf, requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
+import { answering, parse, readJson } from '@/app/server/endpoint'
 import { signInAsDemoPerson } from '@/service/sign-in'
 
 const demoSchema = z.strictObject({ personId: z.int().positive() })
@@ -16,8 +9,8 @@ export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {
     requireOwnOrigin(request)
     const { personId } = parse(demoSchema, await readJson(request))
-    const caller = { address: callerAddress(request), userAgent: request.headers.get('user-agent') ?? '' }
+    const caller = whoCalls(request)
     const token = await signInAsDemoPerson(personId, caller, cookieOf(request))
-    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(token) } })
+    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(request, token) } })
   })
 }

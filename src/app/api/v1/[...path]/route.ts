@@ -1,5 +1,7 @@
+import { noteRefusal } from '@/service/refusals'
 import { Problem } from '@/service/problem'
-import { answering, identify, requireOwnOrigin } from '@/app/server/endpoint'
+import { requireOwnOrigin } from '@/app/server/caller'
+import { answering, identify } from '@/app/server/endpoint'
 import { route } from '@/app/server/table'
 
 export const dynamic = 'force-dynamic'
@@ -16,7 +18,13 @@ async function handle(request: Request, context: { params: Promise<{ path: strin
         found.known ? `${request.method} is not possible here.` : 'There is nothing at this address.',
       )
     }
-    return found.endpoint.answer({ ...signedIn, signedIn, params: found.params, request })
+    try {
+      return await found.endpoint.answer({ ...signedIn, signedIn, params: found.params, request })
+    } catch (error) {
+      if (error instanceof Problem && error.code === 'not-allowed')
+        await noteRefusal(signedIn.actor, `${request.method} ${new URL(request.url).pathname}`)
+      throw error
+    }
   })
 }
 

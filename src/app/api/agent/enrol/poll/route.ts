@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { callerOf } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
 import { gatewayFor, pollEnrolment } from '@/service/enrol'
 
@@ -7,6 +8,6 @@ const pollSchema = z.strictObject({ poll: z.string().max(200) })
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {
     const { poll } = parse(pollSchema, await readJson(request))
-    return Response.json(await pollEnrolment(poll, gatewayFor(request.headers.get('host') ?? 'localhost')))
+    return Response.json(await pollEnrolment(poll, gatewayFor(callerOf(request))))
   })
 }

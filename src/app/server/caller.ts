@@ -1,0 +1,55 @@
+import { CALLER_HEADER, readCaller, type Caller } from '@/core/net/caller'
+import { Problem } from '@/service/problem'
+
+/** Where a request's headers are: of the API, or of a page. */
+interface HasHeaders {
+  readonly headers: { get: (name: string) => string | null }
+}
+
+/** Whom a request came from, as our own door says (src/web). Without the door nothing is known, and nothing that the request says of itself is believed. */
+export function callerOf({ headers }: HasHeaders): Caller {
+  return (
+    readCaller(headers.get(CALLER_HEADER), process.env.BUGLE_WEB_SEAL) ?? {
+      address: 'unknown',
+      isHttps: false,
+      host: headers.get('host') ?? 'localhost',
+    }
+  )
+}
+
+/** As sign-in wants it. */
+export const whoCalls = (request: Request): { address: string; userAgent: string } => ({
+  address: callerOf(request).address,
+  userAgent: request.headers.get('user-agent') ?? '',
+})
+
+const PLAIN_COOKIE = 'bugle_session'
+/** Only over TLS, for this host alone and all of it (RFC 6265bis, 4.1.3.2). */
+const SECURE_COOKIE = '__Host-bugle'
+const COOKIE_DAYS = 14
+
+const cookieName = ({ isHttps }: Caller): string => (isHttps ? SECURE_COOKIE : PLAIN_COOKIE)
+
+export function cookieOf(request: HasHeaders): string | undefined {
+  const name = cookieName(callerOf(request))
+  return new RegExp(`(?:^|; )${name}=([^;]{1,300})`).exec(request.headers.get('cookie') ?? '')?.[1]
+}
+
+/** `token` empty: the cookie goes. */
+export function sessionCookie(request: Request, token: string): string {
+  const caller = callerOf(request)
+  const rest = `Path=/; HttpOnly; SameSite=Lax${caller.isHttps ? '; Secure' : ''}`
+  return `${cookieName(caller)}=${token}; ${rest}; Max-Age=${token === '' ? 0 : COOKIE_DAYS * 86_400}`
+}
+
+/** Cookies travel with requests from other sites too; a change is only taken from our own pages. */
+export function requireOwnOrigin(request: Request): void {
+  const origin = request.headers.get('origin')
+  if (origin === null) return
+  // A page without an origin of its own, such as one in a sandbox, says “null”.
+  if (!URL.canParse(origin) || new URL(origin).host !== callerOf(request).host)
+    throw new Problem(
+      'foreign-origin',
+      'Changes are only taken from Bugle’s own pages. Use an access token for scripts.',
+    )
+}
