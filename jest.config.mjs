@@ -11,6 +11,8 @@ const transform = {
   ],
 }
 const shared = {
+  // Not in the temporary folder: a run of the tests has one of its own.
+  cacheDirectory: '<rootDir>/node_modules/.cache/jest',
   transform,
   moduleNameMapper: { '^@/(.*)$': '<rootDir>/src/$1' },
   transformIgnorePatterns: [

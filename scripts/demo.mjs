@@ -90,9 +90,9 @@ if (bugle('demo', env.BUGLE_DEMO_SECRETS).loaded)
   say('Loaded the demo: Marram Sound Ferries, with eight weeks of history.')
 
 const lastLines = []
-const start = (name, file, args) =>
+const start = (name, file, args, more = {}) =>
   processes.start(name, file, args, {
-    env,
+    env: { ...env, ...more },
     cwd: root,
     onLine: (line) => {
       lastLines.push(`${name}: ${line}`)
@@ -117,20 +117,9 @@ if (existsSync(join(agentState, 'identity.json'))) {
   start('agent', agent, ['run', '--state', agentState, '--host', 'kelda-lab'])
 } else {
   const { key } = bugle('enrolment-key', '--pool', 'lab', '--slots', '4')
-  start('agent', agent, [
-    'enrol',
-    '--run',
-    '--server',
-    web,
-    '--key',
-    key,
-    '--state',
-    agentState,
-    '--name',
-    'kelda-lab',
-    '--host',
-    'kelda-lab',
-  ])
+  // In the environment, where no list of processes shows it.
+  const where = ['--server', web, '--state', agentState, '--name', 'kelda-lab', '--host', 'kelda-lab']
+  start('agent', agent, ['enrol', '--run', ...where], { BUGLE_ENROL_KEY: key })
 }
 
 say(`

@@ -33,17 +33,23 @@ if (which !== 'engine') {
 }
 
 const processes = new Processes()
-const port = process.env.BUGLE_WEB_PORT ?? '4380'
-const onLine = (line) => process.stdout.write(`${line}\n`)
-const onExit = (code) => void processes.stopAll().then(() => process.exit(code ?? 1))
-if (which !== 'web') processes.start('engine', join(root, 'dist/engine.cjs'), [], { env, cwd: root, onLine, onExit })
-if (which !== 'engine') {
-  processes.start(
-    'web',
-    join(root, 'node_modules/next/dist/bin/next'),
-    ['start', '-p', port, '-H', process.env.BUGLE_WEB_HOST ?? '127.0.0.1'],
-    { env, cwd: root, onLine, onExit },
-  )
+let isStopping = false
+async function stop(code) {
+  if (isStopping) process.exit(1)
+  isStopping = true
+  await processes.stopAll()
+  process.exit(code)
 }
-for (const signal of ['SIGINT', 'SIGTERM'])
-  process.on(signal, () => void processes.stopAll().then(() => process.exit(0)))
+/** Nobody's night ends with one process: it comes back, and says so. */
+const keep = (name) =>
+  processes.keep(name, join(root, `dist/${name}.cjs`), [], {
+    env,
+    cwd: root,
+    onLine: (line) => process.stdout.write(`${line}\n`),
+    onEnded: (code, pause) =>
+      say(`bugle: ${name} ended by itself (${code ?? 'killed'}); it starts again in ${pause / 1000} s.`),
+    onExit: (code) => void stop(code),
+  })
+if (which !== 'web') keep('engine')
+if (which !== 'engine') keep('web')
+for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => void stop(0))

@@ -1,10 +1,10 @@
 // npm test: sets up, then lint, types, unit tests, database tests, real-process tests, the production build, Playwright. The last line counts.
 import { spawn, spawnSync } from 'node:child_process'
 import { randomBytes } from 'node:crypto'
-import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { ensureDebianPackages, ensureNodeModules, root, say } from './lib/setup.mjs'
+import { beginTestRun } from './lib/test-run.mjs'
 
 const which = process.argv[2] ?? 'all'
 const rest = process.argv.slice(3)
@@ -12,10 +12,11 @@ const wants = (part) => which === 'all' || which === part
 ensureDebianPackages(wants('e2e') ? ['postgresql', 'chromium'] : wants('db') || wants('system') ? ['postgresql'] : [])
 ensureNodeModules()
 const { buildServices, buildWeb } = await import('./lib/build.mjs')
-const { endLeftOver, startPostgres } = await import('./lib/postgres.mjs')
+const { endLeftOver, startPostgres, stateFolder } = await import('./lib/postgres.mjs')
 const { freePort } = await import('./lib/processes.mjs')
 
-const work = mkdtempSync(join(tmpdir(), 'bugle-test-'))
+const testRun = beginTestRun(join(stateFolder(), 'test-runs.json'))
+const work = testRun.folder
 const keyFile = join(work, 'secret.key')
 writeFileSync(keyFile, randomBytes(32).toString('hex'), { mode: 0o600 })
 const env = {
@@ -23,6 +24,7 @@ const env = {
   BUGLE_SECRET_KEY_FILE: keyFile,
   NEXT_TELEMETRY_DISABLED: '1',
   BUGLE_DIST: join(root, 'dist'),
+  TMPDIR: work,
 }
 let passed = 0
 let failed = 0
@@ -128,7 +130,7 @@ try {
     })
   }
 } finally {
-  rmSync(work, { recursive: true, force: true })
+  testRun.end()
 }
 process.stdout.write(`${passed} passed, ${failed} failed\n`)
 process.exit(failed > 0 || passed === 0 ? 1 : 0)

@@ -72,6 +72,25 @@ export class Processes {
     }
   }
 
+  /**
+   * As start, and again whenever it ends: after a pause that doubles from 1 s to a minute, and is short again once it has lived for a minute. `onEnded` hears how it
+   * ended and when the next one comes; exit code 78 (EX_CONFIG of sysexits.h) says that no other start would do better: `onExit`, and no other start.
+   */
+  keep(name, file, args, { onEnded, onExit = () => undefined, ...options }, pause = 1000) {
+    const began = Date.now()
+    this.start(name, file, args, {
+      ...options,
+      onExit: (code) => {
+        if (code === 78) return onExit(code)
+        const wait = Date.now() - began > 60_000 ? 1000 : pause
+        onEnded(code, wait)
+        setTimeout(() => {
+          if (!this.#stopping) this.keep(name, file, args, { onEnded, onExit, ...options }, Math.min(wait * 2, 60_000))
+        }, wait)
+      },
+    })
+  }
+
   #note() {
     if (this.pidFile)
       writeFileSync(this.pidFile, JSON.stringify(this.#children.map(({ child, mark }) => ({ pid: child.pid, mark }))))

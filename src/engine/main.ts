@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { hostname } from 'node:os'
-import { config } from '@/store/config'
+import { config, secretKey, SettingsError } from '@/store/config'
 import { closeDb } from '@/store/db'
 import { listen } from '@/store/listen'
 import { advanceFlows } from '@/service/flow-advance'
@@ -15,6 +15,8 @@ import { Troubles } from './trouble'
 
 async function main(): Promise<void> {
   const settings = config()
+  // A key that cannot be used is told now, not with the first secret that is wanted.
+  secretKey()
   const id = randomUUID()
   const sink = new Sink()
   const { tls } = settings
@@ -93,5 +95,5 @@ async function main(): Promise<void> {
 
 main().catch((error: unknown) => {
   log.fatal({ err: error }, 'the engine could not start')
-  process.exit(1)
+  process.exit(error instanceof SettingsError ? error.exitCode : 1)
 })

@@ -1,4 +1,4 @@
-import { readFileSync, statSync } from 'node:fs'
+import { existsSync, readFileSync, statSync } from 'node:fs'
 import { z } from 'zod'
 
 const seconds = z.coerce.number().positive()
@@ -52,6 +52,12 @@ export interface Config {
   readonly proxies: number
 }
 
+/** What only a person can put right: no other start of the process would do better. */
+export class SettingsError extends Error {
+  /** EX_CONFIG of sysexits.h. */
+  readonly exitCode = 78
+}
+
 let cached: Config | undefined
 
 /** The process's settings, from environment variables, checked once. Throws with every fault named. */
@@ -59,7 +65,9 @@ export function config(): Config {
   if (cached) return cached
   const parsed = configSchema.safeParse(process.env)
   if (!parsed.success) {
-    throw new Error(`Settings: ${parsed.error.issues.map((i) => `${i.path.join('.')}: ${i.message}`).join('; ')}`)
+    throw new SettingsError(
+      `Settings: ${parsed.error.issues.map((i) => `${i.path.join('.')}: ${i.message}`).join('; ')}`,
+    )
   }
   const env = parsed.data
   cached = {
@@ -90,10 +98,12 @@ export function config(): Config {
 /** The 32-byte key that encrypts secrets at rest, as 64 hex digits in a file outside the database. */
 export function secretKey(): Buffer {
   const file = config().secretKeyFile
-  if (!file) throw new Error('BUGLE_SECRET_KEY_FILE is missing: a file with 64 hex digits (openssl rand -hex 32)')
+  if (!file)
+    throw new SettingsError('BUGLE_SECRET_KEY_FILE is missing: a file with 64 hex digits (openssl rand -hex 32)')
+  if (!existsSync(file)) throw new SettingsError(`${file} (BUGLE_SECRET_KEY_FILE) is not there.`)
   if ((statSync(file).mode & 0o077) !== 0)
-    throw new Error(`${file} can be read by others than its owner: chmod 600 ${file}`)
+    throw new SettingsError(`${file} can be read by others than its owner: chmod 600 ${file}`)
   const key = Buffer.from(readFileSync(file, 'utf8').trim(), 'hex')
-  if (key.length !== 32) throw new Error(`${file} must hold 64 hex digits (openssl rand -hex 32)`)
+  if (key.length !== 32) throw new SettingsError(`${file} must hold 64 hex digits (openssl rand -hex 32)`)
   return key
 }

@@ -24,7 +24,7 @@ export interface System {
 const dist = (name: string): string => join(process.cwd(), 'dist', `${name}.cjs`)
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
 
-function freePort(): Promise<number> {
+export function freePort(): Promise<number> {
   return new Promise((resolve) => {
     const probe = createServer()
     probe.listen(0, () => {

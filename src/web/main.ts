@@ -1,12 +1,14 @@
 import { randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import next from 'next'
-import { config } from '@/store/config'
+import { config, secretKey, SettingsError } from '@/store/config'
 import { createWebServer } from './server'
 
 /** The web process: Next's pages and API behind our own door. */
 async function main(): Promise<void> {
   const settings = config()
+  // A key that cannot be used is told now, not with the first secret that is wanted.
+  secretKey()
   const seal = randomBytes(24).toString('hex')
   // The pages and the API run in this process too, and read it there.
   process.env.BUGLE_WEB_SEAL = seal
@@ -45,5 +47,5 @@ async function main(): Promise<void> {
 
 main().catch((error: unknown) => {
   console.error(error instanceof Error ? error.message : error)
-  process.exit(1)
+  process.exit(error instanceof SettingsError ? error.exitCode : 1)
 })
