@@ -2,7 +2,7 @@ import type { NextConfig } from 'next'
 
 const config: NextConfig = {
   compiler: { styledComponents: { ssr: true } },
-  serverExternalPackages: ['sequelize', 'umzug', 'pg', 'pino', '@node-rs/argon2', 'nodemailer'],
+  serverExternalPackages: ['sequelize', 'umzug', 'pg', 'pino', '@node-rs/argon2', 'nodemailer', 'piscina'],
   poweredByHeader: false,
   reactStrictMode: true,
   agentRules: false,

@@ -8,6 +8,7 @@ import { fail, root, say } from './setup.mjs'
 const ENTRIES = {
   engine: 'src/engine/main.ts',
   web: 'src/web/main.ts',
+  worker: 'src/app/server/worker.ts',
   standins: 'src/standins/main.ts',
   bugle: 'src/cli/main.ts',
 }
@@ -39,6 +40,7 @@ export async function buildServices() {
     'src/service',
     'src/engine',
     'src/web',
+    'src/app/server',
     'src/act',
     'src/agent',
     'src/standins',

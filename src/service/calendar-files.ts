@@ -8,6 +8,7 @@ import { execute, maybeOne, transaction } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { record } from './audit'
+import { bounded } from './budgets'
 import { readCalendar } from './calendars'
 import { invalid, notFound } from './problem'
 import { hashToken, newToken } from './secrets'
@@ -18,7 +19,7 @@ export const icsSchema = z.strictObject({
   text: z
     .string()
     .min(1, 'The file is empty.')
-    .max(8 * 1024 * 1024),
+    .max(8 * 1024 * 1024, 'A file has at most 8 million characters.'),
 })
 export const icsRangeSchema = z.strictObject({
   from: z.coerce.number().int().min(1).max(9999).optional(),
@@ -38,7 +39,7 @@ export interface IcsPreview extends ICalendarIn {
 export async function readIcs(actor: Actor, { text }: z.output<typeof icsSchema>): Promise<IcsPreview> {
   requireRight(actor, 'design')
   try {
-    const read = readICalendar(text)
+    const read = bounded('file', 'text', () => readICalendar(text))
     return { ...read, says: sayDays(read.days).slice(0, 2000) }
   } catch (error) {
     if (error instanceof ICalendarFault) throw invalid('text', error.message)

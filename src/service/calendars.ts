@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { TooMuch, within } from '@/core/budget'
 import { titleSchema } from '@/core/schema/text'
 import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
@@ -10,6 +11,7 @@ import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, 
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
+import { STEPS } from './budgets'
 import { invalid, notFound, Problem, type FieldFault } from './problem'
 import { writeSetting } from './settings'
 import { snapshotFor, type HolidaySnapshot, type StoredCalendar } from '@/core/calendar/snapshot'
@@ -42,6 +44,8 @@ export interface CalendarRow extends StoredCalendar {
 const COLUMNS = `c.id, c.slug, c.title, c.notes, c.rule, c.version, c.holidays, c.saved_by AS "savedBy", c.saved_at AS "savedAt",
   c.feed_hash IS NOT NULL AS "isSubscribed",
   (SELECT count(*)::int FROM triggers t WHERE t.deleted_at IS NULL AND c.slug = ANY(t.calendars)) AS triggers`
+
+const LOOKED_AT_DAYS = 10 * 366
 
 type Stored = Omit<CalendarRow, 'daysThisYear' | 'nextDay'>
 
@@ -83,11 +87,24 @@ export function ruleFaults(slug: string, rule: DayRule, state: TimingState): Fie
     format: FORMAT,
     calendars: [...others.map((c) => ({ id: c.slug, days: c.rule })), { id: slug, days: rule }],
   })
-  if (checked.ok) return []
+  if (checked.ok) return lengthFaults(slug, rule, state)
   return checked.faults.map(({ path, message }) => ({
     path: path.startsWith(`calendars[${at}].days`) ? path.replace(`calendars[${at}].days`, 'rule') : 'rule',
     message,
   }))
+}
+
+/** A calendar is looked at all the time, by people and by all that stands on it: it can be worked out quickly, or is not saved. */
+function lengthFaults(slug: string, rule: DayRule, state: TimingState): FieldFault[] {
+  const looked = state.with(slug, { title: slug, rule, holidays: null })
+  const first = dayOf(new Date().getUTCFullYear() - 1, 1, 1)
+  try {
+    within(STEPS.calendar, () => looked.timings.calendars.calendar(slug).count(first, first + LOOKED_AT_DAYS))
+    return []
+  } catch (error) {
+    if (error instanceof TooMuch) return [{ path: 'rule', message: error.message }]
+    throw error
+  }
 }
 
 export async function addCalendar(

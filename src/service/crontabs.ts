@@ -1,12 +1,15 @@
 import { z } from 'zod'
-import { readCrontab, type CrontabIn } from '@/core/exchange/crontab-in'
+import { CrontabFault, readCrontab, type CrontabIn } from '@/core/exchange/crontab-in'
 import { writeCrontab, type CrontabOut, type CrontabWish } from '@/core/exchange/crontab-out'
 import { say } from '@/core/phrase/say'
+import { faultsFrom } from '@/core/schema/faults'
 import { zoneSchema } from '@/core/timing/rule'
 import { jobDefinitionSchema, targetSchema, type JobDefinition } from '@/core/work/job'
 import { many, transaction, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
-import { freeSlug } from './trigger-check'
+import { bounded } from './budgets'
+import { invalid } from './problem'
+import { freeSlugs } from './trigger-check'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { insertTriggers } from './triggers'
 import { timingState } from './timing-cache'
@@ -16,7 +19,7 @@ export const crontabSchema = z.strictObject({
   text: z
     .string()
     .min(1, 'The crontab is empty.')
-    .max(1024 * 1024),
+    .max(1024 * 1024, 'A crontab has at most a million characters. Divide it.'),
   kind: z.enum(['user', 'system']).default('user'),
 })
 export const crontabImportSchema = crontabSchema.extend({
@@ -33,13 +36,22 @@ export interface CrontabPreview extends CrontabIn {
   readonly says: readonly string[]
 }
 
+function readText(text: string, kind: 'user' | 'system'): CrontabIn {
+  try {
+    return bounded('file', 'text', () => readCrontab(text, kind))
+  } catch (error) {
+    if (error instanceof CrontabFault) throw invalid('text', error.message)
+    throw error
+  }
+}
+
 /** What a crontab would become, line by line. Nothing is saved. */
 export async function previewCrontab(
   actor: Actor,
   { text, kind }: z.output<typeof crontabSchema>,
 ): Promise<CrontabPreview> {
   requireRight(actor, 'design')
-  const read = readCrontab(text, kind)
+  const read = readText(text, kind)
   return { ...read, says: read.triggers.map(({ cron }) => say({ time: { cron } })) }
 }
 
@@ -49,18 +61,29 @@ export async function importCrontab(
   wish: z.output<typeof crontabImportSchema>,
 ): Promise<CrontabIn & { jobIds: number[]; triggerIds: number[] }> {
   requireRight(actor, 'design')
-  const read = readCrontab(wish.text, wish.kind)
+  const read = readText(wish.text, wish.kind)
   return transaction(async (tx) => {
     const jobs = new Map<string, { id: number; title: string }>()
-    for (const { id, title, command, environment } of read.jobs) {
-      const definition = jobDefinitionSchema.parse({
-        action: { kind: 'command', command },
-        target: wish.target,
-        environment,
-      })
-      const freeTitle = await unusedTitle(tx, wish.areaId, title)
+    const unusedTitle = await unusedTitles(tx, wish.areaId)
+    const slugs = await freeSlugs(
+      tx,
+      'jobs',
+      read.jobs.map(({ id }) => id),
+    )
+    for (const [i, { id, title, command, environment }] of read.jobs.entries()) {
+      const raw = { action: { kind: 'command', command }, target: wish.target, environment }
+      const parsed = jobDefinitionSchema.safeParse(raw)
+      if (!parsed.success)
+        throw invalid(
+          'text',
+          `${title}: ${faultsFrom(parsed.error, raw)
+            .map((fault) => fault.message)
+            .join(' ')}`,
+        )
+      const definition = parsed.data
+      const freeTitle = unusedTitle(title)
       const content = { title: freeTitle, notes: 'From a crontab.', areaId: wish.areaId, active: true, definition }
-      jobs.set(id, { id: (await insertJob(tx, actor, content, await freeSlug(tx, 'jobs', id))).id, title: freeTitle })
+      jobs.set(id, { id: (await insertJob(tx, actor, content, slugs[i])).id, title: freeTitle })
     }
     const contents = read.triggers.map((trigger) => {
       const job = jobs.get(trigger.job) as { id: number; title: string }
@@ -82,16 +105,23 @@ export async function importCrontab(
   })
 }
 
-async function unusedTitle(tx: Tx, areaId: number, title: string): Promise<string> {
+/** Gives each title once that the area has not, with a number where it has. */
+async function unusedTitles(tx: Tx, areaId: number): Promise<(title: string) => string> {
   const rows = await many<{ title: string }>(
     tx,
     'SELECT lower(title) AS title FROM jobs WHERE area_id = $1 AND deleted_at IS NULL',
     [areaId],
   )
   const used = new Set(rows.map((row) => row.title))
-  let free = title
-  for (let n = 2; used.has(free.toLowerCase()); n++) free = `${title} (${n})`
-  return free
+  const next = new Map<string, number>()
+  return (title) => {
+    let free = title
+    let n = next.get(title) ?? 2
+    for (; used.has(free.toLowerCase()); n++) free = `${title} (${n})`
+    next.set(title, n)
+    used.add(free.toLowerCase())
+    return free
+  }
 }
 
 /** The triggers that are switched on as a crontab, as far as a crontab line says them exactly. */

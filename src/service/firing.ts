@@ -1,9 +1,11 @@
+import { within } from '@/core/budget'
 import { isoDay } from '@/core/calendar/days'
 import { decideDue, DEFAULT_ALLOWANCE_MS } from '@/core/timing/firing'
 import type { Occurrence } from '@/core/timing/schedule'
 import { finishBy } from '@/core/timing/finish-by'
 import { execute, isOutage, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
+import { STEPS } from './budgets'
 import { allOrEach, wordsOf } from './each-alone'
 import { LeadershipLost, lockLead } from './leases'
 import { openTrouble } from './matters'
@@ -159,7 +161,7 @@ export async function settle(
   const machines = due.some((trigger) => trigger.definition.spread === 'each') ? await machinesOf(tx) : []
   const shared = await SharedValues.read(tx)
   const plan = new Plan(state, jobs, open, machines, shared, nowMs, starts.on, isLast)
-  for (const trigger of due) plan.decide(trigger)
+  for (const trigger of due) within(STEPS.firing, () => plan.decide(trigger))
   // While starts are off most stays as it is: nothing to write, nobody to tell.
   if (plan.next.length === 0) return { started: 0, more: false }
   await stopForReplacement(tx, plan.replaced, nowMs)

@@ -9,6 +9,7 @@ import { zoneOf, type Zone } from '@/core/timing/zone'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from './actor'
+import { bounded } from './budgets'
 import { ruleFaults, triggersOn } from './calendars'
 import { notFound, type FieldFault } from './problem'
 import { poolLoad, type PoolLoad } from './pool-load'
@@ -79,13 +80,16 @@ export async function previewTrigger(
   const now = nowMs / 1000
   return {
     says: say(definition, namedCalendars(state)),
-    next: shown(schedule, now),
-    changes: before && compare(before, wish.enabled ? schedule : null, now),
+    next: bounded('trigger', 'definition.time', () => shown(schedule, now)),
+    changes:
+      before && bounded('trigger', 'definition.time', () => compare(before, wish.enabled ? schedule : null, now)),
     facts: job ? await scheduleFacts(null, schedule, definition, job, nowMs) : null,
-    clockDates: clockDates(
-      { ...definition, zone, eligible: state.timings.eligibleDays(definition), from: undefined, until: undefined },
-      now,
-      now + CLOCK_YEARS_SECONDS,
+    clockDates: bounded('trigger', 'definition.time', () =>
+      clockDates(
+        { ...definition, zone, eligible: state.timings.eligibleDays(definition), from: undefined, until: undefined },
+        now,
+        now + CLOCK_YEARS_SECONDS,
+      ),
     )
       .slice(0, 6)
       .map((date) => ({ ...date, at: iso(date.at) })),
@@ -180,7 +184,11 @@ export async function previewCalendar(
         state.schedule(row.id, row.version, definition),
         after.schedule(row.id, row.version, definition),
       ]
-      return { id: row.id, title: row.title, changes: compare(old, fresh, now) }
+      return {
+        id: row.id,
+        title: row.title,
+        changes: bounded('trigger', 'rule', () => compare(old, fresh, now), row.title),
+      }
     })
     .filter(({ changes }) => changes.added.length + changes.dropped.length + changes.moved.length > 0)
   return { says: sayDays(rule, namedCalendars(state)), triggers, looked: rows.length }

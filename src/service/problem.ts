@@ -11,6 +11,7 @@ const CATALOGUE = {
   'stale-lease': [409, 'The lease has passed on'],
   'ask-first': [409, 'Say that you mean it'],
   'not-now': [409, 'It cannot be done in this state'],
+  'too-much': [422, 'It takes too much to work out'],
   'too-large': [413, 'The request is too large'],
   'too-many-attempts': [429, 'Too many attempts'],
   'too-many': [429, 'More than your share'],

@@ -3,6 +3,7 @@ import { FORMAT } from '@/core/bundle/schema'
 import { cadenceOf, type Cadence } from '@/core/timing/cadence'
 import type { Schedule } from '@/core/timing/schedule'
 import { many, type Tx } from '@/store/db'
+import { bounded } from './budgets'
 import { inputsFor, workToStart, type WorkToStart } from './new-run'
 import { Problem, type FieldFault } from './problem'
 import { byTrigger, type SharedValues } from './shared-values'
@@ -21,20 +22,40 @@ export function definitionFaults(
   state: TimingState,
   shared: SharedValues,
 ): FieldFault[] {
-  const { with: values, ...timing } = definition
+  return [...(timingFaults([definition], state)[0] as FieldFault[]), ...startFaults(definition, job, shared)]
+}
+
+/** What of it the calendars decide, for each definition; all in one look at the calendars. */
+export function timingFaults(definitions: readonly TriggerDefinition[], state: TimingState): FieldFault[][] {
   const checked = checkBundle({
     format: FORMAT,
     calendars: state.stored.map(({ slug, rule }) => ({ id: slug, days: rule })),
     jobs: [{ id: 'job' }],
-    triggers: [{ id: 'trigger', start: { job: 'job' }, ...timing }],
+    triggers: definitions.map(({ with: _, ...timing }, i) => ({
+      id: `trigger-${i}`,
+      start: { job: 'job' },
+      ...timing,
+    })),
   })
-  const faults = checked.ok
-    ? []
-    : checked.faults.map(({ path, message }) => ({
-        path: path.replace(/^triggers\[0\]\.?/, 'definition.').replace(/\.$/, ''),
-        message,
-      }))
-  if (!job) return [...faults, { path: 'jobId', message: 'This job does not exist.' }]
+  const found = definitions.map((): FieldFault[] => [])
+  for (const { path, message } of checked.ok ? [] : checked.faults) {
+    const place = /^triggers\[(\d+)\]\.?(.*)$/.exec(path)
+    // A fault of the calendars themselves is one of all that may stand on them.
+    if (!place) for (const faults of found) faults.push({ path: 'definition', message })
+    else found[Number(place[1])]?.push({ path: `definition.${place[2]}`.replace(/\.$/, ''), message })
+  }
+  return found
+}
+
+/** What of it the job decides. */
+export function startFaults(
+  definition: TriggerDefinition,
+  job: WorkToStart | undefined,
+  shared: SharedValues,
+): FieldFault[] {
+  const values = definition.with
+  const faults: FieldFault[] = []
+  if (!job) return [{ path: 'jobId', message: 'This job does not exist.' }]
   if (job.isFlow && definition.spread === 'each')
     faults.push({
       path: 'definition.spread',
@@ -75,12 +96,15 @@ export async function scheduleFacts(
   job: WorkToStart,
   nowMs: number,
 ): Promise<ScheduleFacts> {
-  const cadence = cadenceOf(schedule, nowMs / 1000)
+  const now = nowMs / 1000
+  const { cadence, isRare } = bounded('trigger', 'definition.time', () => ({
+    cadence: cadenceOf(schedule, now),
+    isRare: !schedule.next(now, now + RARE_YEARS * YEAR_SECONDS),
+  }))
   const machines = machinesFor(await machinesOf(tx), job.definition).length
   const mostRunsInADay = cadence.mostInADay * (definition.spread === 'each' ? machines : 1)
   const warnings: string[] = []
-  if (!schedule.next(nowMs / 1000, nowMs / 1000 + RARE_YEARS * YEAR_SECONDS))
-    warnings.push(`This rule has no occurrence in the next ${RARE_YEARS} years.`)
+  if (isRare) warnings.push(`This rule has no occurrence in the next ${RARE_YEARS} years.`)
   if (mostRunsInADay > MOST_A_DAY)
     warnings.push(`This would start ${mostRunsInADay.toLocaleString('en')} runs on one day.`)
   return { ...cadence, mostRunsInADay, machines, warnings }
@@ -96,18 +120,33 @@ export async function jobOf(tx: Tx | null, id: number): Promise<WorkToStart | un
   return (await workToStart(tx, [id])).get(id)
 }
 
-/** A name for files that no other of the table has, nor any of `also`. */
-export async function freeSlug(
-  tx: Tx,
-  table: 'triggers' | 'jobs' | 'calendars',
-  wanted: string,
-  also: readonly string[] = [],
-): Promise<string> {
-  const rows = await many<{ slug: string }>(tx, `SELECT slug FROM ${table} WHERE slug = $1 OR slug LIKE $1 || '-%'`, [
-    wanted,
-  ])
-  const used = new Set([...rows.map((row) => row.slug), ...also])
-  let slug = wanted
-  for (let n = 2; used.has(slug); n++) slug = `${wanted.slice(0, 58)}-${n}`
-  return slug
+/** A name for files that no other of the table has. */
+export async function freeSlug(tx: Tx, table: Named, wanted: string): Promise<string> {
+  const [slug] = await freeSlugs(tx, table, [wanted])
+  return slug as string
 }
+
+type Named = 'triggers' | 'jobs' | 'calendars'
+
+/** The same for many, none equal to another. */
+export async function freeSlugs(tx: Tx, table: Named, wanted: readonly string[]): Promise<string[]> {
+  const begins = [...new Set(wanted.map(beginOf))]
+  const rows = await many<{ slug: string }>(
+    tx,
+    `SELECT DISTINCT slug FROM ${table} WHERE slug = ANY($1) OR left(slug, length(slug) - position('-' IN reverse(slug))) = ANY($2)`,
+    [wanted, begins],
+  )
+  const used = new Set(rows.map((row) => row.slug))
+  const next = new Map<string, number>()
+  return wanted.map((each) => {
+    const begin = beginOf(each)
+    let slug = each
+    let n = next.get(begin) ?? 2
+    for (; used.has(slug); n++) slug = `${begin}-${n}`
+    next.set(begin, n)
+    used.add(slug)
+    return slug
+  })
+}
+
+const beginOf = (slug: string): string => slug.slice(0, 58)

@@ -2,6 +2,7 @@ import { isoDay } from '@/core/calendar/days'
 import { say } from '@/core/phrase/say'
 import { cadenceOf } from '@/core/timing/cadence'
 import { execute, many, type Tx } from '@/store/db'
+import { bounded } from './budgets'
 import { HORIZON_SECONDS, lockDue, settle } from './firing'
 import { closeTrouble } from './matters'
 import { timingState } from './timing-cache'
@@ -18,18 +19,25 @@ export async function settleBeforeChange(tx: Tx, ids: readonly number[], nowMs: 
 export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): Promise<void> {
   if (ids.length === 0) return
   const state = await timingState(tx)
-  const rows = await many<{ id: number; version: number; enabled: boolean; definition: unknown }>(
+  const rows = await many<{ id: number; title: string; version: number; enabled: boolean; definition: unknown }>(
     tx,
-    'SELECT id, version, enabled, definition FROM triggers WHERE id = ANY($1) AND deleted_at IS NULL ORDER BY id',
+    'SELECT id, title, version, enabled, definition FROM triggers WHERE id = ANY($1) AND deleted_at IS NULL ORDER BY id',
     [ids],
   )
   const now = nowMs / 1000
-  const found = rows.flatMap(({ id, version, enabled, definition: stored }) => {
+  const found = rows.flatMap(({ id, title, version, enabled, definition: stored }) => {
     const definition = triggerIfReadable(stored)
     if (!definition) return []
     const schedule = state.schedule(id, version, definition)
-    const next = enabled ? schedule.next(now + 0.001, now + HORIZON_SECONDS) : undefined
-    const { runsPerDay, gapSeconds } = cadenceOf(schedule, now, MOST_LOOKED_AT)
+    const { next, runsPerDay, gapSeconds } = bounded(
+      'trigger',
+      'definition.time',
+      () => ({
+        next: enabled ? schedule.next(now + 0.001, now + HORIZON_SECONDS) : undefined,
+        ...cadenceOf(schedule, now, MOST_LOOKED_AT),
+      }),
+      title,
+    )
     const facts = {
       id,
       next,

@@ -8,12 +8,12 @@ import { notify } from '@/store/listen'
 import { requireRight, type Actor } from './actor'
 import { difference, record, recordAll } from './audit'
 import { insertRuns, workToStart, type WorkToStart } from './new-run'
-import { notFound, Problem } from './problem'
+import { notFound, Problem, type FieldFault } from './problem'
 import { SharedValues } from './shared-values'
 import { newRunFor } from './start'
 import { machinesFor, machinesOf } from './targets'
 import { timingState } from './timing-cache'
-import { askFirst, definitionFaults, freeSlug, jobOf, refuse, scheduleFacts } from './trigger-check'
+import { askFirst, freeSlugs, jobOf, refuse, scheduleFacts, startFaults, timingFaults } from './trigger-check'
 import {
   triggerDefinitionSchema,
   triggerSchema,
@@ -90,18 +90,24 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
   await holdCalendars(tx)
   const nowMs = Date.now()
   const jobs = await workToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
-  const definitions: TriggerDefinition[] = []
-  for (const { jobId, definition, sure } of triggers)
-    definitions.push(await checked(tx, jobs.get(jobId), definition, sure, nowMs))
-  const slugs: string[] = []
-  for (const { slug, title } of triggers) slugs.push(slug ?? (await freeSlug(tx, 'triggers', slugOf(title), slugs)))
+  const definitions = await checked(
+    tx,
+    triggers.map(({ jobId, definition, sure }) => ({ job: jobs.get(jobId), definition, sure })),
+    nowMs,
+  )
+  const made = await freeSlugs(
+    tx,
+    'triggers',
+    triggers.filter(({ slug }) => slug === undefined).map(({ title }) => slugOf(title)),
+  )
+  const slugs = triggers.map(({ slug }) => slug ?? (made.shift() as string))
   const taken = await many<{ slug: string }>(
     tx,
     'SELECT slug FROM triggers WHERE slug = ANY($1) AND deleted_at IS NULL',
     [slugs],
   )
   if (taken[0]) refuse([{ path: 'slug', message: `There is a trigger ${taken[0].slug} already.` }])
-  const made = await many<{ id: number; slug: string }>(
+  const rows = await many<{ id: number; slug: string }>(
     tx,
     `INSERT INTO triggers (slug, title, notes, job_id, enabled, definition, saved_by)
      SELECT u.slug, u.title, u.notes, u.job, u.enabled, u.definition, $7
@@ -118,7 +124,7 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
       actor.name,
     ],
   )
-  const idOf = new Map(made.map(({ id, slug }) => [slug, id]))
+  const idOf = new Map(rows.map(({ id, slug }) => [slug, id]))
   const ids = slugs.map((slug) => idOf.get(slug) as number)
   await writeVersions(
     tx,
@@ -144,19 +150,24 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
   return ids
 }
 
-/** The definition with its zone filled in; refused with every fault, or asked about once. */
-async function checked(
-  tx: Tx,
-  job: WorkToStart | undefined,
-  given: TriggerDefinition,
-  sure: boolean,
-  nowMs: number,
-): Promise<TriggerDefinition> {
-  const definition = { ...given, zone: given.zone ?? config().zone }
+interface Wish {
+  readonly job: WorkToStart | undefined
+  readonly definition: TriggerDefinition
+  readonly sure: boolean
+}
+
+/** The definitions with their zones filled in; refused with every fault, or asked about once. */
+async function checked(tx: Tx, wishes: readonly Wish[], nowMs: number): Promise<TriggerDefinition[]> {
+  const definitions = wishes.map(({ definition }) => ({ ...definition, zone: definition.zone ?? config().zone }))
   const state = await timingState(tx)
-  refuse(definitionFaults(definition, job, state, await SharedValues.read(tx)))
-  if (job && !sure) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
-  return definition
+  const shared = await SharedValues.read(tx)
+  const faults = timingFaults(definitions, state)
+  for (const [i, { job, sure }] of wishes.entries()) {
+    const definition = definitions[i] as TriggerDefinition
+    refuse([...(faults[i] as FieldFault[]), ...startFaults(definition, job, shared)])
+    if (job && !sure) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
+  }
+  return definitions
 }
 
 /** Saves a change made to the version that was read. What was due before is decided by the rule before; the new one holds from now on. */
@@ -186,7 +197,8 @@ export async function saveTriggerIn(
       { theirs: current },
     )
   }
-  const definition = await checked(tx, await jobOf(tx, trigger.jobId), trigger.definition, sure, nowMs)
+  const wish = { job: await jobOf(tx, trigger.jobId), definition: trigger.definition, sure }
+  const definition = (await checked(tx, [wish], nowMs))[0] as TriggerDefinition
   await settleBeforeChange(tx, [id], nowMs)
   const version = current.version + 1
   await execute(

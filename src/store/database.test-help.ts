@@ -22,6 +22,8 @@ export function freshDatabase(): void {
     await migrate()
   })
   afterAll(async () => {
+    // Threads that answered requests of the test have connections of their own.
+    await (globalThis as { bugleWorkers?: { pool: { destroy: () => Promise<void> } } }).bugleWorkers?.pool.destroy()
     await closeDb()
     await admin(`DROP DATABASE ${name} WITH (FORCE)`)
   })

@@ -26,6 +26,12 @@ const LIMITS = {
   streams_per_person: [30, 'Live pages of one person at once'],
   api_runs_per_minute: [600, 'Runs that one person starts in a minute, by page or token'],
   input_kib: [256, 'Inputs of one run together, in KiB'],
+  computations_per_person: [
+    8,
+    'Requests of one person at once that may take long to work out: previews, imports, savings of triggers and calendars',
+  ],
+  computation_seconds: [60, 'Seconds that such a request may take'],
+  computation_threads: [2, 'Such requests worked on at once, each in a thread of its own'],
   versions_kept: [
     1_000,
     'Versions of a job, flow, trigger or calendar that are kept; older ones go once no run refers to them',

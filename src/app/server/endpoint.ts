@@ -31,6 +31,9 @@ export interface Endpoint {
   /** Only reads, though by POST: what it is asked about is too long for an address. */
   readonly reads?: true
   readonly hasBody: boolean
+  readonly maxBytes: number
+  /** May take long to work out, whatever asks: done in a worker thread. */
+  readonly heavy?: true
   readonly answer: (call: {
     actor: Actor
     signedIn: SignedIn
@@ -50,6 +53,7 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
     own?: true
     reads?: true
     maxBytes?: number
+    heavy?: true
     /** Whether the password must have been shown a short while ago; without a word: for changes that need an administrator. */
     confirm?: boolean
   },
@@ -60,8 +64,10 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
     path,
     right,
     hasBody: schemas.body !== undefined,
+    maxBytes: schemas.maxBytes ?? MAX_BODY_BYTES,
     ...(schemas.own ? { own: true as const } : {}),
     ...(schemas.reads ? { reads: true as const } : {}),
+    ...(schemas.heavy ? { heavy: true as const } : {}),
     answer: async ({ actor, signedIn, params, request }) => {
       requireRight(actor, right)
       const asksAgain = schemas.confirm ?? (right === 'administer' && method !== 'GET' && !schemas.reads)
@@ -102,11 +108,23 @@ export function parse<S extends ZodType>(schema: S, value: unknown): z.output<S>
   )
 }
 
-export async function readJson(request: Request, maxBytes = MAX_BODY_BYTES): Promise<unknown> {
+/** The body as text. Reading stops where it is longer than it may be, whatever its headers say. */
+export async function readText(request: Request, maxBytes: number): Promise<string> {
   const tooLarge = new Problem('too-large', `A request here holds at most ${Math.round(maxBytes / 1024 / 1024)} MiB.`)
   if (Number(request.headers.get('content-length') ?? 0) > maxBytes) throw tooLarge
-  const text = await request.text()
-  if (text.length > maxBytes) throw tooLarge
+  const decoder = new TextDecoder()
+  let text = ''
+  let bytes = 0
+  for await (const chunk of request.body ?? []) {
+    bytes += chunk.byteLength
+    if (bytes > maxBytes) throw tooLarge
+    text += decoder.decode(chunk, { stream: true })
+  }
+  return text + decoder.decode()
+}
+
+export async function readJson(request: Request, maxBytes = MAX_BODY_BYTES): Promise<unknown> {
+  const text = await readText(request, maxBytes)
   if (depthOf(text) > MAX_DEPTH) throw new Problem('invalid-input', `The request nests deeper than ${MAX_DEPTH}.`)
   let value: unknown
   try {

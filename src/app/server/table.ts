@@ -202,12 +202,14 @@ export const ENDPOINTS: readonly Endpoint[] = [
   endpoint('DELETE', '/jobs/:id', 'design', {}, ({ actor, params }) => work.removeJob(actor, id(params))),
 
   endpoint('GET', '/flows/material', 'see', {}, ({ actor }) => flows.flowMaterial(actor)),
-  endpoint('POST', '/flows/gates', 'see', { body: flows.gatesSchema, reads: true }, ({ actor, body }) =>
+  endpoint('POST', '/flows/gates', 'see', { heavy: true, body: flows.gatesSchema, reads: true }, ({ actor, body }) =>
     flows.gatesOn(actor, body),
   ),
-  endpoint('POST', '/flows', 'design', { body: flows.newFlowSchema }, ({ actor, body }) => flows.addFlow(actor, body)),
+  endpoint('POST', '/flows', 'design', { heavy: true, body: flows.newFlowSchema }, ({ actor, body }) =>
+    flows.addFlow(actor, body),
+  ),
   endpoint('GET', '/flows/:id', 'see', {}, ({ actor, params }) => flows.oneFlow(actor, id(params))),
-  endpoint('PUT', '/flows/:id', 'design', { body: flows.flowSaveSchema }, ({ actor, params, body }) =>
+  endpoint('PUT', '/flows/:id', 'design', { heavy: true, body: flows.flowSaveSchema }, ({ actor, params, body }) =>
     flows.saveFlow(actor, id(params), body),
   ),
   endpoint('DELETE', '/flows/:id', 'design', {}, ({ actor, params }) => flows.removeFlow(actor, id(params))),
@@ -231,43 +233,51 @@ export const ENDPOINTS: readonly Endpoint[] = [
     sharedValues.removeSharedValue(actor, id(params)),
   ),
 
-  endpoint('GET', '/calendars', 'see', { query: today }, ({ actor, query }) =>
+  endpoint('GET', '/calendars', 'see', { heavy: true, query: today }, ({ actor, query }) =>
     calendars.listCalendars(actor, query.today),
   ),
-  endpoint('POST', '/calendars', 'design', { body: calendars.calendarSchema }, ({ actor, body }) =>
+  endpoint('POST', '/calendars', 'design', { heavy: true, body: calendars.calendarSchema }, ({ actor, body }) =>
     calendars.addCalendar(actor, body),
   ),
   endpoint(
     'POST',
     '/calendars/preview',
     'see',
-    { body: previews.calendarPreviewSchema, reads: true },
+    { heavy: true, body: previews.calendarPreviewSchema, reads: true },
     ({ actor, body }) => previews.previewCalendar(actor, body),
   ),
   endpoint(
     'POST',
     '/calendars/read-ics',
     'design',
-    { body: calendarFiles.icsSchema, reads: true, maxBytes: MOST_FILE_BYTES },
+    { heavy: true, body: calendarFiles.icsSchema, reads: true, maxBytes: MOST_FILE_BYTES },
     ({ actor, body }) => calendarFiles.readIcs(actor, body),
   ),
-  endpoint('GET', '/calendars/:id', 'see', { query: today }, ({ actor, params, query }) =>
+  endpoint('GET', '/calendars/:id', 'see', { heavy: true, query: today }, ({ actor, params, query }) =>
     calendars.oneCalendar(actor, id(params), query.today),
   ),
-  endpoint('PUT', '/calendars/:id', 'design', { body: calendars.calendarSaveSchema }, ({ actor, params, body }) =>
-    calendars.saveCalendar(actor, id(params), body),
+  endpoint(
+    'PUT',
+    '/calendars/:id',
+    'design',
+    { heavy: true, body: calendars.calendarSaveSchema },
+    ({ actor, params, body }) => calendars.saveCalendar(actor, id(params), body),
   ),
-  endpoint('DELETE', '/calendars/:id', 'design', {}, ({ actor, params }) =>
+  endpoint('DELETE', '/calendars/:id', 'design', { heavy: true }, ({ actor, params }) =>
     calendars.removeCalendar(actor, id(params)),
   ),
   endpoint('GET', '/calendars/:id/uses', 'see', {}, ({ actor, params }) => calendarUses(actor, id(params))),
-  endpoint('GET', '/calendars/:id/holidays', 'see', {}, ({ actor, params }) => holidayChangesOf(actor, id(params))),
-  endpoint('POST', '/calendars/:id/holidays', 'design', {}, ({ actor, params }) => takeOverHolidays(actor, id(params))),
+  endpoint('GET', '/calendars/:id/holidays', 'see', { heavy: true }, ({ actor, params }) =>
+    holidayChangesOf(actor, id(params)),
+  ),
+  endpoint('POST', '/calendars/:id/holidays', 'design', { heavy: true }, ({ actor, params }) =>
+    takeOverHolidays(actor, id(params)),
+  ),
   endpoint(
     'GET',
     '/calendars/:id/days.ics',
     'see',
-    { query: calendarFiles.icsRangeSchema },
+    { heavy: true, query: calendarFiles.icsRangeSchema },
     async ({ actor, params, query }) => icsFile(await calendarFiles.calendarIcs(actor, id(params), query)),
   ),
   endpoint('POST', '/calendars/:id/subscription', 'design', {}, ({ actor, params }) =>
@@ -286,24 +296,30 @@ export const ENDPOINTS: readonly Endpoint[] = [
   ),
 
   endpoint('GET', '/triggers', 'see', { query: triggerFilterSchema }, ({ actor, query }) => listTriggers(actor, query)),
-  endpoint('POST', '/triggers', 'design', { body: triggers.newTriggerSchema }, ({ actor, body }) =>
+  endpoint('POST', '/triggers', 'design', { heavy: true, body: triggers.newTriggerSchema }, ({ actor, body }) =>
     triggers.addTrigger(actor, body),
   ),
-  endpoint('PATCH', '/triggers', 'design', { body: triggers.manyTriggersSchema }, ({ actor, body }) =>
+  endpoint('PATCH', '/triggers', 'design', { heavy: true, body: triggers.manyTriggersSchema }, ({ actor, body }) =>
     triggers.changeTriggers(actor, body),
   ),
   endpoint(
     'POST',
     '/triggers/preview',
     'see',
-    { body: previews.triggerPreviewSchema, reads: true },
+    { heavy: true, body: previews.triggerPreviewSchema, reads: true },
     ({ actor, body }) => previews.previewTrigger(actor, body),
   ),
   endpoint('GET', '/triggers/:id', 'see', {}, ({ actor, params }) => triggers.oneTrigger(actor, id(params))),
-  endpoint('PUT', '/triggers/:id', 'design', { body: triggers.triggerSaveSchema }, ({ actor, params, body }) =>
-    triggers.saveTrigger(actor, id(params), body),
+  endpoint(
+    'PUT',
+    '/triggers/:id',
+    'design',
+    { heavy: true, body: triggers.triggerSaveSchema },
+    ({ actor, params, body }) => triggers.saveTrigger(actor, id(params), body),
   ),
-  endpoint('DELETE', '/triggers/:id', 'design', {}, ({ actor, params }) => triggers.removeTrigger(actor, id(params))),
+  endpoint('DELETE', '/triggers/:id', 'design', { heavy: true }, ({ actor, params }) =>
+    triggers.removeTrigger(actor, id(params)),
+  ),
   endpoint('POST', '/triggers/:id/start', 'operate', { body: triggers.handStartSchema }, ({ actor, params, body }) =>
     triggers.startByHand(actor, id(params), body),
   ),
@@ -325,7 +341,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     { query: z.strictObject({ limit: z.coerce.number().int().min(1).max(100).default(6) }) },
     ({ actor, query }) => nextStarts(actor, query.limit),
   ),
-  endpoint('GET', '/day/ahead', 'see', {}, ({ actor }) => dayAhead(actor)),
+  endpoint('GET', '/day/ahead', 'see', { heavy: true }, ({ actor }) => dayAhead(actor)),
   endpoint('GET', '/starts', 'see', {}, ({ actor }) => starts.startsState(actor)),
   endpoint('PUT', '/starts', 'operate', { body: starts.startsSchema }, ({ actor, body }) =>
     starts.switchStarts(actor, body),
@@ -348,29 +364,29 @@ export const ENDPOINTS: readonly Endpoint[] = [
     notices.listSends(actor, query.run),
   ),
 
-  endpoint('GET', '/bundle', 'see', {}, ({ actor }) => exportBundle(actor)),
+  endpoint('GET', '/bundle', 'see', { heavy: true }, ({ actor }) => exportBundle(actor)),
   endpoint(
     'POST',
     '/bundle',
     'design',
-    { body: z.unknown(), query: dryRun, maxBytes: MOST_FILE_BYTES },
+    { heavy: true, body: z.unknown(), query: dryRun, maxBytes: MOST_FILE_BYTES },
     ({ actor, body, query }) => importBundle(actor, body, query.dryRun),
   ),
   endpoint(
     'POST',
     '/crontab/read',
     'design',
-    { body: crontabs.crontabSchema, reads: true, maxBytes: MOST_FILE_BYTES },
+    { heavy: true, body: crontabs.crontabSchema, reads: true, maxBytes: MOST_FILE_BYTES },
     ({ actor, body }) => crontabs.previewCrontab(actor, body),
   ),
   endpoint(
     'POST',
     '/crontab',
     'design',
-    { body: crontabs.crontabImportSchema, maxBytes: MOST_FILE_BYTES },
+    { heavy: true, body: crontabs.crontabImportSchema, maxBytes: MOST_FILE_BYTES },
     ({ actor, body }) => crontabs.importCrontab(actor, body),
   ),
-  endpoint('GET', '/crontab', 'see', {}, ({ actor }) => crontabs.exportCrontab(actor)),
+  endpoint('GET', '/crontab', 'see', { heavy: true }, ({ actor }) => crontabs.exportCrontab(actor)),
 
   endpoint('GET', '/runs', 'see', { query: runFilterSchema }, ({ actor, query }) => listRuns(actor, query)),
   endpoint('GET', '/runs.csv', 'see', { query: runFilterSchema }, async ({ actor, query }) => runsCsv(actor, query)),
@@ -415,7 +431,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     'POST',
     '/runs/:id/steps/again/preview',
     'see',
-    { body: flowRuns.againPreviewSchema, reads: true },
+    { heavy: true, body: flowRuns.againPreviewSchema, reads: true },
     ({ actor, params, body }) => flowRuns.previewAgain(actor, id(params), body),
   ),
   endpoint('POST', '/runs/:id/steps/again', 'operate', { body: flowRuns.stepsAgainSchema }, ({ actor, params, body }) =>

@@ -1,3 +1,4 @@
+import { spend } from '../budget'
 import { complementOf, DaySet, daysThat, intersectionOf, unionOf } from './day-set'
 import { civil, parseIsoDay, periodAround, weekdayIndex, WEEKDAYS, type Day } from './days'
 import type { HolidaySource } from './holidays'
@@ -49,8 +50,15 @@ export function dayOfEntry(entry: DateEntry): Day {
 }
 
 function listed(days: readonly Day[]): DaySet {
+  const sorted = Float64Array.from(days).sort()
   return new DaySet((chunk) => {
-    for (const day of days) chunk.add(day)
+    let [low, high] = [0, sorted.length]
+    while (low < high) {
+      const middle = (low + high) >>> 1
+      if ((sorted[middle] as number) < chunk.first) low = middle + 1
+      else high = middle
+    }
+    for (; low < sorted.length && (sorted[low] as number) <= chunk.last; low++) chunk.add(sorted[low] as number)
   })
 }
 
@@ -77,6 +85,7 @@ function nthDays({ n, in: unit, yearStart }: NthRule, of: DaySet): DaySet {
     for (let day = chunk.first; day <= chunk.last;) {
       const [first, last] = periodAround(day, unit, yearStart)
       const found = nthMember(of, n, first, last)
+      spend(Math.abs(n))
       if (!Number.isNaN(found)) chunk.add(found)
       day = last + 1
     }

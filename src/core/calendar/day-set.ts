@@ -1,8 +1,11 @@
+import { spend } from '../budget'
 import { FIRST_DAY, LAST_DAY, type Day } from './days'
 
 /** Days in a chunk: 8 words of 32 bits. Small, because most questions are about the days around one day. */
 export const CHUNK_DAYS = 256
 const WORDS = CHUNK_DAYS / 32
+/** What filling a chunk takes, whatever fills it. */
+const FILL_STEPS = 32
 
 /** No such day. */
 export const NONE = NaN
@@ -49,6 +52,7 @@ export class DaySet {
     let words = this.chunks.get(index)
     if (!words) {
       const chunk = new Chunk(index * CHUNK_DAYS)
+      spend(FILL_STEPS)
       if (chunk.last >= FIRST_DAY && chunk.first <= LAST_DAY) {
         this.fill(chunk)
         if (chunk.first < FIRST_DAY || chunk.last > LAST_DAY) clip(chunk)
@@ -170,6 +174,7 @@ export const ALL_DAYS = new DaySet((chunk) => chunk.words.fill(0xffffffff))
 /** All members of `set` from one day to another that also lie in `other`, and so on: the set operations, word by word. */
 export function unionOf(sets: readonly DaySet[]): DaySet {
   return new DaySet((chunk) => {
+    spend(sets.length * WORDS)
     for (const set of sets) {
       const words = set.words(chunk.first / CHUNK_DAYS)
       for (let i = 0; i < WORDS; i++) chunk.words[i] = (chunk.words[i] as number) | (words[i] as number)
@@ -180,6 +185,7 @@ export function unionOf(sets: readonly DaySet[]): DaySet {
 export function intersectionOf(sets: readonly DaySet[]): DaySet {
   return new DaySet((chunk) => {
     chunk.words.fill(0xffffffff)
+    spend(sets.length * WORDS)
     for (const set of sets) {
       const words = set.words(chunk.first / CHUNK_DAYS)
       for (let i = 0; i < WORDS; i++) chunk.words[i] = (chunk.words[i] as number) & (words[i] as number)
@@ -197,6 +203,7 @@ export function complementOf(set: DaySet): DaySet {
 /** The set whose members in any chunk are those that fit. */
 export function daysThat(fits: (day: Day) => boolean): DaySet {
   return new DaySet((chunk) => {
+    spend(CHUNK_DAYS)
     for (let day = chunk.first; day <= chunk.last; day++) if (fits(day)) chunk.add(day)
   })
 }

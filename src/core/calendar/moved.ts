@@ -1,3 +1,4 @@
+import { spend } from '../budget'
 import { DaySet, intersectionOf, NONE } from './day-set'
 import { dayOf, civil, type Day } from './days'
 import { REACH_DAYS, type RollTo } from './rule'
@@ -18,6 +19,7 @@ export function shiftedCounting(of: DaySet, n: number, counting: DaySet): DaySet
   return new DaySet((chunk) => {
     const members =
       n > 0 ? counting.list(chunk.first - REACH_DAYS, chunk.last) : counting.list(chunk.first, chunk.last + REACH_DAYS)
+    spend(members.length)
     members.forEach((member, k) => {
       if (member < chunk.first || member > chunk.last) return
       const [from, to] =
@@ -73,6 +75,7 @@ export function rolled(of: DaySet, onto: DaySet, to: RollTo): DaySet {
     let before = onto.last(chunk.first - 2 * REACH_DAYS - 2, chunk.first - 1)
     let member = onto.first(chunk.first, chunk.last)
     while (!Number.isNaN(member)) {
+      spend(16)
       const after = onto.first(member + 1, member + 2 * REACH_DAYS + 2)
       if (of.has(member) || receives(of, before, member, after, to)) chunk.add(member)
       before = member

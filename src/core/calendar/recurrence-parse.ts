@@ -66,7 +66,12 @@ const DAY_PARTS = [
 ]
 const TIME_PARTS = [...DAY_PARTS, 'BYHOUR', 'BYMINUTE', 'BYSECOND']
 
+/** All lists written out in full come to less. */
+const MOST_CHARACTERS = 16_384
+
 function parse(text: string, kind: 'days' | 'times'): Recurrence {
+  if (text.length > MOST_CHARACTERS)
+    throw new Fault(`A recurrence has at most ${MOST_CHARACTERS.toLocaleString('en')} characters.`)
   const known = kind === 'days' ? DAY_PARTS : TIME_PARTS
   const parts = new Map<string, string>()
   for (const piece of text.split(';')) {
@@ -111,7 +116,7 @@ function parse(text: string, kind: 'days' | 'times'): Recurrence {
     monthDays: numbers('BYMONTHDAY', 1, 31, true),
     yearDays: numbers('BYYEARDAY', 1, 366, true),
     weekNumbers: numbers('BYWEEKNO', 1, 53, true),
-    weekdays: byDay === undefined ? null : byDay.split(',').map(weekdayTermOf),
+    weekdays: byDay === undefined ? null : [...new Set(byDay.split(','))].map(weekdayTermOf),
     hours: numbers('BYHOUR', 0, 23),
     minutes: numbers('BYMINUTE', 0, 59),
     seconds: numbers('BYSECOND', 0, 59),

@@ -1,3 +1,4 @@
+import { spend } from '../budget'
 import type { Chunk } from './day-set'
 import { DaySet } from './day-set'
 import { civil, dayOf, isLeapYear, LAST_DAY, monthLength, weekdayIndex, type Day } from './days'
@@ -14,6 +15,8 @@ export class RecurrencePeriods {
   private readonly startUnit: Unit
   /** WEEKLY: which weekdays, 0 (Monday) first. */
   private readonly isWanted: readonly boolean[]
+  /** Steps that the days of one period take. */
+  private readonly costs: number
 
   constructor(
     readonly recurrence: Recurrence,
@@ -22,6 +25,9 @@ export class RecurrencePeriods {
     this.startUnit = this.unitOf(start)
     const weekdays = recurrence.weekdays?.map((term) => term.weekday) ?? [weekdayIndex(start)]
     this.isWanted = Array.from({ length: 7 }, (_, i) => weekdays.includes(i))
+    const days = { YEARLY: 366, MONTHLY: 31, WEEKLY: 7 }[recurrence.freq as string] ?? 1
+    const listed = [recurrence.monthDays, recurrence.yearDays, recurrence.weekNumbers, recurrence.weekdays]
+    this.costs = days * listed.reduce((sum, list) => sum + (list?.length ?? 0) / 16, 1)
   }
 
   /** The period that holds the day by the calendar. With BYWEEKNO the days of a year's first and last week may lie in its neighbour. */
@@ -68,6 +74,7 @@ export class RecurrencePeriods {
   /** All days of the period, ascending, before BYSETPOS. */
   daysIn(unit: Unit): Day[] {
     const r = this.recurrence
+    spend(this.costs)
     switch (r.freq) {
       case 'WEEKLY':
         return this.weekDays(unit)
@@ -174,12 +181,39 @@ function firstWeek(year: number, weekStart: number): Day {
   return fourth - ((weekdayIndex(fourth) - weekStart + 7) % 7)
 }
 
-/** BYSETPOS: the chosen places of an ascending list, counted from 1, or from the end with negative numbers. */
-export function choose<T>(list: readonly T[], positions: readonly number[] | null): readonly T[] {
-  if (!positions) return list
-  const places = new Set(positions.map((p) => (p > 0 ? p - 1 : list.length + p)))
-  return list.filter((_, i) => places.has(i))
+/** Members of one period, ascending, that can be counted and picked without all of them being written down. */
+export interface Members {
+  readonly length: number
+  /** The member at the place, counted from 0. */
+  readonly at: (place: number) => number
 }
+
+/** BYSETPOS: the chosen places, counted from 1, or from the end with negative numbers; what is not chosen is never worked out. */
+export function choose(members: Members, positions: readonly number[] | null): Members {
+  if (!positions) return members
+  const { length } = members
+  const places = [...new Set(positions.map((p) => (p > 0 ? p - 1 : length + p)))]
+    .filter((place) => place >= 0 && place < length)
+    .sort((a, b) => a - b)
+  spend(positions.length)
+  return { length: places.length, at: (place) => members.at(places[place] as number) }
+}
+
+/** The same without those below `least`. */
+export function notBefore(members: Members, least: number): Members {
+  let [low, high] = [0, members.length]
+  while (low < high) {
+    const middle = (low + high) >>> 1
+    if (members.at(middle) < least) low = middle + 1
+    else high = middle
+  }
+  return low === 0 ? members : { length: members.length - low, at: (place) => members.at(place + low) }
+}
+
+export const membersOf = (list: readonly number[]): Members => ({
+  length: list.length,
+  at: (place) => list[place] as number,
+})
 
 /**
  * Counts a recurrence's members from its start, period by period, no farther than it is asked: COUNT becomes the last member
@@ -191,15 +225,14 @@ export class CountedEnd {
   private end = Infinity
 
   /**
-   * `members`: a period's members as ascending numbers on the caller's scale, those before the start left out; `count`: how many these are;
+   * `members`: a period's members as ascending numbers on the caller's scale, those before the start left out;
    * `earliest`: none of the period or a later one is less.
    */
   constructor(
     periods: RecurrencePeriods,
     private left: number,
-    private readonly members: (unit: Unit) => readonly number[],
+    private readonly members: (unit: Unit) => Members,
     private readonly earliest: (unit: Unit) => number,
-    private readonly count = (unit: Unit): number => members(unit).length,
   ) {
     this.units = periods.unitsBetween(periods.start, LAST_DAY + 7)
     this.unit = this.units.next().value as Unit | undefined
@@ -208,12 +241,13 @@ export class CountedEnd {
   /** The last member, if it lies in a period that begins no later than `limit`; else Infinity. */
   upTo(limit: number): number {
     while (this.unit !== undefined && this.earliest(this.unit) <= limit) {
-      const found = this.count(this.unit)
-      if (found >= this.left) {
-        this.end = this.members(this.unit)[this.left - 1] as number
+      spend(1)
+      const members = this.members(this.unit)
+      if (members.length >= this.left) {
+        this.end = members.at(this.left - 1)
         this.unit = undefined
       } else {
-        this.left -= found
+        this.left -= members.length
         this.unit = this.units.next().value as Unit | undefined
       }
     }
@@ -224,17 +258,19 @@ export class CountedEnd {
 /** The days of a recurrence from its start on. */
 export function recurrenceDays(recurrence: Recurrence, start: Day): DaySet {
   const periods = new RecurrencePeriods(recurrence, start)
-  const membersOf = (unit: Unit): readonly Day[] =>
-    choose(periods.daysIn(unit), recurrence.positions).filter((day) => day >= start)
+  const daysOf = (unit: Unit): Members =>
+    notBefore(choose(membersOf(periods.daysIn(unit)), recurrence.positions), start)
   const counted =
     recurrence.count === null
       ? null
-      : new CountedEnd(periods, recurrence.count, membersOf, (unit) => periods.earliest(unit))
+      : new CountedEnd(periods, recurrence.count, daysOf, (unit) => periods.earliest(unit))
   const until = recurrence.until?.form === 'day' ? recurrence.until.day : Infinity
   return new DaySet((chunk: Chunk) => {
     if (chunk.last < start) return
     const end = Math.min(until, counted?.upTo(chunk.last) ?? Infinity)
-    for (const unit of periods.unitsBetween(Math.max(chunk.first, start), chunk.last))
-      for (const day of membersOf(unit)) if (day <= end) chunk.add(day)
+    for (const unit of periods.unitsBetween(Math.max(chunk.first, start), chunk.last)) {
+      const days = daysOf(unit)
+      for (let place = 0; place < days.length; place++) if (days.at(place) <= end) chunk.add(days.at(place))
+    }
   })
 }

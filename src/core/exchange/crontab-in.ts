@@ -42,27 +42,43 @@ const NICKNAMES: Readonly<Record<string, string>> = {
   '@yearly': '0 0 1 1 *',
   '@annually': '0 0 1 1 *',
 }
+/** The file as a whole is not read: it holds more than there may be. */
+export class CrontabFault extends Error {}
+
 const MOST_LINES = 20_000
+const MOST_LINE_CHARACTERS = 8192
+/** Settings that hold at one line, together. */
+const MOST_SETTINGS_CHARACTERS = 16_384
+/** All jobs together, each with its settings. */
+const MOST_JOBS_CHARACTERS = 8 * 1024 * 1024
 
 /**
  * Reads a crontab (POSIX crontab(1), and what cron on Debian adds: settings, nicknames, the user column of a system crontab) as jobs and triggers, with a report
- * line by line.
+ * line by line. Throws CrontabFault for one of more lines than are read, or whose settings make too much of it.
  */
 export function readCrontab(text: string, kind: 'user' | 'system'): CrontabIn {
+  const lines = text.split(/\r?\n/)
+  if (lines.length > MOST_LINES + 1)
+    throw new CrontabFault(
+      `The crontab has ${lines.length.toLocaleString('en')} lines; at most ${MOST_LINES.toLocaleString('en')} are read at once. Divide it.`,
+    )
   const reader = new Reader(kind)
-  text
-    .split(/\r?\n/)
-    .slice(0, MOST_LINES)
-    .forEach((line, i) => reader.read(line, i + 1))
+  lines.forEach((line, i) => reader.read(line, i + 1))
   return reader.result()
 }
 
 class Reader {
   private readonly jobs = new Map<string, CrontabJob>()
   private readonly ids = new Set<string>()
+  /** The number that a wanted id which was taken is tried with next. */
+  private readonly nextNumber = new Map<string, number>()
   private readonly triggers: CrontabTrigger[] = []
   private readonly lines: CrontabLine[] = []
-  private environment: Record<string, string> = {}
+  private environment: Readonly<Record<string, string>> = {}
+  private settingsCharacters = 0
+  /** The settings as a key, worked out when a job needs it. */
+  private environmentKey: string | null = null
+  private jobsCharacters = 0
   private zone: string | null = null
 
   constructor(private readonly kind: 'user' | 'system') {}
@@ -75,6 +91,15 @@ class Reader {
     const say = (kind: CrontabLine['kind'], says: string): void => void this.lines.push({ line, text, kind, says })
     const trimmed = text.trim()
     if (trimmed === '') return
+    if (text.length > MOST_LINE_CHARACTERS) {
+      const shown = `${text.slice(0, 200)}…`
+      return void this.lines.push({
+        line,
+        text: shown,
+        kind: 'not carried',
+        says: `A line has at most ${MOST_LINE_CHARACTERS} characters.`,
+      })
+    }
     if (trimmed.startsWith('#')) return say('comment', 'A comment.')
     const setting = /^([A-Za-z_]\w*|"[^"]*"|'[^']*')\s*=\s*(.*)$/.exec(trimmed)
     if (setting) return this.setting(unquoted(setting[1] as string), unquoted((setting[2] as string).trim()), say)
@@ -126,15 +151,27 @@ class Reader {
         `Commands are run by sh, not by ${value}; make such a job a script with its interpreter.`,
       )
     if (name === 'SHELL') return say('setting', 'Commands are run by sh here too.')
+    const before = Object.hasOwn(this.environment, name) ? name.length + (this.environment[name] ?? '').length : 0
+    const characters = this.settingsCharacters - before + name.length + value.length
+    if (characters > MOST_SETTINGS_CHARACTERS)
+      return say('not carried', `Settings come to at most ${MOST_SETTINGS_CHARACTERS} characters together.`)
+    this.settingsCharacters = characters
     this.environment = { ...this.environment, [name]: value }
+    this.environmentKey = null
     say('setting', `${name} becomes part of the environment of the jobs below.`)
   }
 
   /** Equal commands with equal settings are one job. */
   private job(command: string): CrontabJob {
-    const key = JSON.stringify([command, this.environment])
+    this.environmentKey ??= JSON.stringify(this.environment)
+    const key = `${this.environmentKey}\n${command}`
     const known = this.jobs.get(key)
     if (known) return known
+    this.jobsCharacters += key.length
+    if (this.jobsCharacters > MOST_JOBS_CHARACTERS)
+      throw new CrontabFault(
+        'The jobs of this crontab, each with its settings, come to more than 8 million characters. Divide it.',
+      )
     const title = titleOf(command)
     const job = { id: this.unusedId(slugOf(title)), title, command, environment: this.environment }
     this.jobs.set(key, job)
@@ -142,8 +179,11 @@ class Reader {
   }
 
   private unusedId(wanted: string): string {
+    const begin = wanted.slice(0, 58)
     let id = wanted
-    for (let n = 2; this.ids.has(id); n++) id = `${wanted.slice(0, 58)}-${n}`
+    let n = this.nextNumber.get(begin) ?? 2
+    for (; this.ids.has(id); n++) id = `${begin}-${n}`
+    this.nextNumber.set(begin, n)
     this.ids.add(id)
     return id
   }

@@ -1,8 +1,10 @@
 import ICAL from 'ical.js'
+import { spend } from '../budget'
 import { isoDay, parseIsoDay, type Day } from '../calendar/days'
 import { recurrenceDays } from '../calendar/recurrence'
 import { parseRecurrence } from '../calendar/recurrence-parse'
 import type { DateEntry, DayRule } from '../calendar/rule'
+import { clipText } from '../schema/text'
 
 /** What of a file a set of days cannot hold, one line for each kind of thing of each event. */
 export interface NotCarried {
@@ -23,6 +25,14 @@ export class ICalendarFault extends Error {}
 const MOST_CHARACTERS = 8 * 1024 * 1024
 const MOST_EVENTS = 20_000
 const MOST_LENGTH_DAYS = 3660
+const MOST_NOTES = 1000
+/** An event that repeats becomes one set for each of its days. */
+const MOST_REPEATED_DAYS = 31
+/** Of all days and rules together, as they are kept. */
+const MOST_RULE_CHARACTERS = 1_000_000
+const DATE_CHARACTERS = '"2027-03-09",'.length
+const TITLED_CHARACTERS = '{"date":"2027-03-09","title":""},'.length
+const SHIFT_CHARACTERS = '{"shift":{"of":,"days":31}},'.length
 /** Parts of an event that are not about its days. A date keeps its event’s name; anything else is counted and told. */
 const SILENT = new Set([
   'uid',
@@ -91,7 +101,10 @@ function overridesOf(events: readonly ICAL.Component[]): Map<string, Day[]> {
     const id = event.getFirstPropertyValue('recurrence-id')
     if (!(id instanceof ICAL.Time)) continue
     const day = dayOf(id)
-    if (day !== undefined) out.set(uidOf(event), [...(out.get(uidOf(event)) ?? []), day])
+    if (day === undefined) continue
+    const days = out.get(uidOf(event))
+    if (days) days.push(day)
+    else out.set(uidOf(event), [day])
   }
   return out
 }
@@ -106,8 +119,21 @@ class Reader {
   private readonly noted = new Map<string, NotCarried>()
   private readonly counted = new Map<string, number>()
 
+  private furtherNotes = 0
+  private characters = 0
+
+  /** A file of few characters can stand for a great many days. */
+  private take(characters: number): void {
+    this.characters += characters
+    if (this.characters > MOST_RULE_CHARACTERS)
+      throw new ICalendarFault(
+        'The days of this file come to more than a million characters, more than one calendar may hold. Divide it, or shorten its events and their names.',
+      )
+  }
+
   note(what: string, why: string): void {
-    this.noted.set(`${what}\n${why}`, { what, why })
+    if (this.noted.size >= MOST_NOTES) this.furtherNotes++
+    else this.noted.set(`${what}\n${why}`, { what, why: clipText(why, 300) })
   }
 
   notes(): NotCarried[] {
@@ -115,7 +141,8 @@ class Reader {
       what: name.toUpperCase(),
       why: `of ${n === 1 ? 'one event' : `${n} events`}: a set of days has no place for it`,
     }))
-    return [...this.noted.values(), ...counted]
+    const more = { what: 'And more', why: `${this.furtherNotes} things like these are not carried over either` }
+    return [...this.noted.values(), ...(this.furtherNotes > 0 ? [more] : []), ...counted]
   }
 
   rule(): DayRule {
@@ -147,13 +174,15 @@ class Reader {
     const isOverride = event.getFirstPropertyValue('recurrence-id') !== null
     const recurrences = isOverride ? [] : event.getAllProperties('rrule')
     const further = this.daysIn(event, 'rdate', name)
-    const except = [...this.daysIn(event, 'exdate', name), ...(isOverride ? [] : overridden)]
+    const except = new Set([...this.daysIn(event, 'exdate', name), ...(isOverride ? [] : overridden)])
     if (event.getAllProperties('exrule').length > 0) this.note(name, 'it has EXRULE, which RFC 5545 has given up')
 
     if (recurrences.length === 0) {
-      for (const day of [first, ...further]) if (!except.includes(day)) this.addDates(day, length, title)
+      for (const day of [first, ...further]) if (!except.has(day)) this.addDates(day, length, title)
       return
     }
+    if (length > MOST_REPEATED_DAYS)
+      return this.note(name, `it repeats and lasts ${length} days; at most ${MOST_REPEATED_DAYS} are carried over`)
     const starts: DayRule[] = []
     for (const property of recurrences) {
       const rule = this.recurrence(String(property.getFirstValue()), first, name)
@@ -165,7 +194,8 @@ class Reader {
     }
     if (further.length > 0) starts.push({ dates: further.map(isoDay) })
     const some: DayRule = starts.length === 1 ? (starts[0] as DayRule) : { any: starts }
-    const days: DayRule = except.length > 0 ? { all: [some, { not: { dates: except.map(isoDay) } }] } : some
+    const days: DayRule = except.size > 0 ? { all: [some, { not: { dates: [...except].map(isoDay) } }] } : some
+    this.take((JSON.stringify(days).length + SHIFT_CHARACTERS) * length)
     this.rules.push(
       length === 1
         ? days
@@ -175,7 +205,14 @@ class Reader {
   }
 
   private addDates(first: Day, length: number, title: string): void {
-    for (let day = first; day < first + length; day++) if (!this.dates.get(day)) this.dates.set(day, title)
+    spend(length)
+    for (let day = first; day < first + length; day++) {
+      const known = this.dates.get(day)
+      if (known) continue
+      if (known === undefined) this.take(title ? TITLED_CHARACTERS + title.length : DATE_CHARACTERS)
+      else if (title) this.take(title.length + TITLED_CHARACTERS - DATE_CHARACTERS)
+      this.dates.set(day, title)
+    }
   }
 
   /** Days that one instance lasts. RFC 5545, 3.6.1: DTEND is not included; without it, and without DURATION, one day. */

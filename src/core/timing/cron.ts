@@ -34,8 +34,13 @@ const FIELDS: readonly FieldKind[] = [
 
 class Fault extends Error {}
 
+/** All lists written out in full come to less. */
+const MOST_CHARACTERS = 2000
+
 /** Parses the five fields. A fault names the field and what was expected. */
 export function parseCron(text: string): Parsed<Cron> {
+  if (text.length > MOST_CHARACTERS)
+    return { ok: false, fault: `A crontab time has at most ${MOST_CHARACTERS} characters.` }
   const words = text.trim().split(/\s+/)
   if (text.trim() === '' || words.length !== 5)
     return {

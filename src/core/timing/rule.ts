@@ -25,6 +25,7 @@ export const FOLDS = ['first', 'second', 'both'] as const
 export type Fold = (typeof FOLDS)[number]
 
 const LONGEST_STEP = 86_400
+const MOST_TIMES = 2880
 
 export const timeOfDaySchema = z
   .string()
@@ -58,7 +59,11 @@ const stepSchema = z.string().superRefine((text, context) => {
 
 export const timeRuleSchema: z.ZodType<TimeRule> = exactlyOne(
   z.strictObject({
-    at: z.array(timeOfDaySchema).min(1, 'Name at least one time of day.').optional(),
+    at: z
+      .array(timeOfDaySchema)
+      .min(1, 'Name at least one time of day.')
+      .max(MOST_TIMES, `Name at most ${MOST_TIMES} times of day; “every” says more in one.`)
+      .optional(),
     every: z
       .strictObject({ step: stepSchema, from: timeOfDaySchema.optional(), until: timeOfDaySchema.optional() })
       .optional(),

@@ -1,9 +1,11 @@
+import { spend } from '../budget'
 import type { DaySet } from '../calendar/day-set'
 import { civil, DAY_SECONDS, FIRST_DAY, LAST_DAY, parseTimeOfDay, weekdayIndex, type Day } from '../calendar/days'
 import { parseRecurrence } from '../calendar/recurrence-parse'
 import { parseCron, type Cron } from './cron'
 import { parseDuration } from './duration'
-import { recurrenceTimes, type DayTimes } from './recurrence-times'
+import type { DayTimes } from './day-times'
+import { recurrenceTimes } from './recurrence-times'
 import { parseLocalTime, type EveryRule, type Fold, type Gap, type TimeRule } from './rule'
 import type { Instant, Zone } from './zone'
 
@@ -53,6 +55,7 @@ export class Schedule {
     let pending: Occurrence[] = []
     /** False: enough. */
     const give = (occurrence: Occurrence): boolean => {
+      spend(1)
       if (occurrence.at >= to) return false
       if (occurrence.at >= from) out.push(occurrence)
       return out.length < limit
@@ -71,6 +74,7 @@ export class Schedule {
     }
     let day = Math.max(this.timing.from ?? FIRST_DAY, FIRST_DAY, this.dayAt(from) - 2)
     for (; day <= lastDay; day++) {
+      spend(4)
       if (eligible) {
         day = eligible.first(day, lastDay)
         if (Number.isNaN(day)) break
@@ -81,9 +85,11 @@ export class Schedule {
       const isPlain = stretch.from <= midnight - QUIET_SECONDS && stretch.to >= midnight + DAY_SECONDS + QUIET_SECONDS
       if (isPlain) {
         if (pending.length > 0 && !flush(Infinity)) return out
-        if (!this.plan.plain(day, stretch.offset, give)) return out
+        if (!this.plan.plain(day, stretch.offset, from, give)) return out
       } else {
+        const before = pending.length
         this.plan.exact(day, pending)
+        spend((pending.length - before) * 8)
         // Whatever a later day writes is on its own date or after; no clock is more than a day ahead of UTC.
         if (!flush(midnight)) return out
       }
@@ -110,8 +116,8 @@ function inOrder(a: Occurrence, b: Occurrence): number {
 /** The occurrences that one day writes. */
 interface Plan {
   readonly fits: (day: Day) => boolean
-  /** On a day far from any clock change, ascending; false when `give` has had enough. */
-  readonly plain: (day: Day, offset: number, give: (occurrence: Occurrence) => boolean) => boolean
+  /** On a day far from any clock change, ascending; those before `from` may be passed over; false when `give` has had enough. */
+  readonly plain: (day: Day, offset: number, from: Instant, give: (occurrence: Occurrence) => boolean) => boolean
   /** On any day, in no order. */
   readonly exact: (day: Day, out: Occurrence[]) => void
 }
@@ -160,13 +166,14 @@ function cronTimes(cron: Cron): DayTimes {
 function timesPlan(times: DayTimes, zone: Zone, gap: Gap, fold: Fold): Plan {
   return {
     fits: times.fits,
-    plain: (day, offset, give) => {
+    plain: (day, offset, from, give) => {
       const base = day * DAY_SECONDS - offset
-      for (const time of times.timesOn(day)) if (!give({ at: base + time, day, clock: 'plain' })) return false
+      for (const time of times.timesOn(day, from - base))
+        if (!give({ at: base + time, day, clock: 'plain' })) return false
       return true
     },
     exact: (day, out) => {
-      for (const time of times.timesOn(day)) {
+      for (const time of times.timesOn(day, -Infinity)) {
         const reading = zone.read(day * DAY_SECONDS + time)
         if (reading.kind === 'once') out.push({ at: reading.at, day, clock: 'plain' })
         else if (reading.kind === 'gap') {
@@ -191,10 +198,12 @@ function everyPlan(rule: EveryRule, zone: Zone): Plan {
   const isOne = until === from
   return {
     fits: () => true,
-    plain: (day, offset, give) => {
+    plain: (day, offset, least, give) => {
       const base = day * DAY_SECONDS - offset
       const last = base + end - (isIncluded ? 0 : 1)
-      for (let at = base + from; at <= last; at += step) if (!give({ at, day, clock: 'plain' })) return false
+      const passed = Math.max(0, Math.ceil((least - base - from) / step))
+      for (let at = base + from + passed * step; at <= last; at += step)
+        if (!give({ at, day, clock: 'plain' })) return false
       return true
     },
     exact: (day, out) => {

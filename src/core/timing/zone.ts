@@ -1,3 +1,5 @@
+import { spend } from '../budget'
+
 /** Seconds since 1970-01-01T00:00:00Z, without leap seconds. */
 export type Instant = number
 /** Seconds that a local clock shows since it showed 1970-01-01T00:00:00. */
@@ -6,6 +8,10 @@ export type LocalSeconds = number
 const DAY = 86_400
 /** Closest distance of two clock changes that is looked for. Every change in the time zone database lasts longer than this. */
 const PROBE = DAY
+/** What a year of probes takes of a budget. */
+const YEAR_STEPS = 2000
+/** Names differ in capitals too: of more than these none is kept. */
+const MOST_KEPT = 2000
 
 /** A clock change: the offset in force before it and from it on, in seconds east of Greenwich. */
 export interface ClockChange {
@@ -39,7 +45,8 @@ export function zoneOf(name: string): Zone | undefined {
   let zone = zones.get(name)
   if (!zone) {
     if (!isZoneName(name)) return undefined
-    zones.set(name, (zone = new Zone(name)))
+    zone = new Zone(name)
+    if (zones.size < MOST_KEPT) zones.set(name, zone)
   }
   return zone
 }
@@ -50,7 +57,7 @@ export function isZoneName(name: string): boolean {
   if (!/^[A-Za-z][A-Za-z0-9_+-]*(\/[A-Za-z0-9_+-]+)*$/.test(name)) return false
   try {
     new Intl.DateTimeFormat('en', { timeZone: name })
-    knownNames.add(name)
+    if (knownNames.size < MOST_KEPT) knownNames.add(name)
     return true
   } catch {
     return false
@@ -144,6 +151,7 @@ export class Zone {
   }
 
   private searchYear(year: number): ClockChange[] {
+    spend(YEAR_STEPS)
     const out: ClockChange[] = []
     const from = yearStart(year)
     const to = yearStart(year + 1)

@@ -3,6 +3,7 @@ import { Problem } from '@/service/problem'
 import { requireOwnOrigin } from '@/app/server/caller'
 import { answering, identify } from '@/app/server/endpoint'
 import { route } from '@/app/server/table'
+import { inWorker } from '@/app/server/workers'
 
 export const dynamic = 'force-dynamic'
 
@@ -11,7 +12,8 @@ async function handle(request: Request, context: { params: Promise<{ path: strin
     const signedIn = await identify(request)
     if (!signedIn) throw new Problem('not-signed-in', 'Sign in, or send an access token.')
     if (request.method !== 'GET' && signedIn.actor.via === 'session') requireOwnOrigin(request)
-    const found = route(request.method, (await context.params).path)
+    const { path } = await context.params
+    const found = route(request.method, path)
     if (!('endpoint' in found)) {
       throw new Problem(
         'not-found',
@@ -19,6 +21,7 @@ async function handle(request: Request, context: { params: Promise<{ path: strin
       )
     }
     try {
+      if (found.endpoint.heavy) return await inWorker(found.endpoint, request, path, signedIn)
       return await found.endpoint.answer({ ...signedIn, signedIn, params: found.params, request })
     } catch (error) {
       if (error instanceof Problem && error.code === 'not-allowed')

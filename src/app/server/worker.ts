@@ -1,0 +1,26 @@
+import { route } from './table'
+import type { Answer, Task } from './workers'
+import { Problem } from '@/service/problem'
+
+/** Answers one request in a worker thread, as the web process itself would. */
+export async function answer({ method, url, headers, text, segments, signedIn }: Task): Promise<Answer> {
+  const found = route(method, segments)
+  if (!('endpoint' in found)) throw new Error(`No endpoint for ${method} ${url}.`)
+  const request = new Request(url, {
+    method,
+    headers: headers as [string, string][],
+    ...(text === null || method === 'GET' ? {} : { body: text }),
+  })
+  try {
+    const response = await found.endpoint.answer({ ...signedIn, signedIn, params: found.params, request })
+    return {
+      status: response.status,
+      headers: [...response.headers],
+      body: response.body === null ? null : await response.arrayBuffer(),
+    }
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error
+    const { code, detail, errors, extra } = error
+    return { problem: { code, detail, errors, extra } }
+  }
+}
