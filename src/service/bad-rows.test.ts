@@ -198,6 +198,24 @@ describe('one bad row keeps nobody else waiting', () => {
     await execute(null, `DELETE FROM calendars WHERE slug LIKE 'odd-%'`)
   })
 
+  it('a trigger that takes too long to work out keeps no other from starting', async () => {
+    const [{ triggerId: bad }, { triggerId: good }] = [await makeWorld(), await makeWorld()]
+    // Every even second of a count of odd ones, looked for over a hundred years.
+    const evens = Array.from({ length: 30 }, (_, i) => i * 2).join(',')
+    const rrule = `FREQ=SECONDLY;INTERVAL=14;BYSECOND=${evens}`
+    await execute(
+      null,
+      `UPDATE triggers SET definition = definition || $2::jsonb, version = version + 1, next_at = date_trunc('minute', now()) - interval '1 second' WHERE id = $1`,
+      [bad, JSON.stringify({ time: { rrule, start: '2026-01-01T00:00:01' } })],
+    )
+    await execute(null, `UPDATE triggers SET next_at = date_trunc('minute', now()) WHERE id = $1`, [good])
+    await round()
+    expect(await many(null, 'SELECT why, detail FROM not_started WHERE trigger_id = $1', [bad])).toEqual([
+      { why: 'fault', detail: expect.stringContaining('more than 24,000,000 steps') as string },
+    ])
+    expect(await many(null, 'SELECT 1 AS one FROM runs WHERE trigger_id = $1', [good])).toHaveLength(1)
+  })
+
   it('a trigger that cannot be worked out stands still, is noted, and a person is told', async () => {
     const { triggerId } = await makeWorld()
     await execute(

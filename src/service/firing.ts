@@ -21,6 +21,7 @@ import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from '@/
 const MOST_TRIGGERS = 500
 /** Occurrences of one trigger decided in one go, made up each or once for all; the rest follow at once. */
 const MOST_OCCURRENCES = { each: 2000, once: 200_000 } as const
+const MOST_DECIDING_MS = 2000
 /** A trigger's next occurrence is looked for this far ahead, seconds: a hundred years. */
 export const HORIZON_SECONDS = 100 * 365.25 * 86_400
 
@@ -161,7 +162,15 @@ export async function settle(
   const machines = due.some((trigger) => trigger.definition.spread === 'each') ? await machinesOf(tx) : []
   const shared = await SharedValues.read(tx)
   const plan = new Plan(state, jobs, open, machines, shared, nowMs, starts.on, isLast)
-  for (const trigger of due) within(STEPS.firing, () => plan.decide(trigger))
+  const began = performance.now()
+  for (const trigger of due) {
+    // What is decided is written before the lead could be lost; the rest follows at once.
+    if (plan.next.length > 0 && performance.now() - began > MOST_DECIDING_MS) {
+      plan.isCut = true
+      break
+    }
+    within(STEPS.firing, () => plan.decide(trigger))
+  }
   // While starts are off most stays as it is: nothing to write, nobody to tell.
   if (plan.next.length === 0) return { started: 0, more: false }
   await stopForReplacement(tx, plan.replaced, nowMs)

@@ -136,14 +136,13 @@ function listed(
   const named = allHours.length * allMinutes.length * allSeconds.length
   const out: number[] = []
   if (DAY_SECONDS / step < named) {
-    const lets = (list: readonly number[]): ((n: number) => boolean) => {
-      const set = new Set(list)
-      return (n) => set.has(n)
-    }
-    const [hour, minute, second] = [lets(allHours), lets(allMinutes), lets(allSeconds)]
+    spend(Math.ceil((DAY_SECONDS - first) / step) * 2)
+    const [hour, minute, second] = [placesIn(allHours), placesIn(allMinutes), placesIn(allSeconds)]
     for (let at = first; at < DAY_SECONDS; at += step) {
-      spend(1)
-      if (hour(Math.floor(at / 3600)) && minute(Math.floor(at / 60) % 60) && second(at % 60)) out.push(at)
+      const ofMinute = at % 60
+      const minutes = (at - ofMinute) / 60
+      const ofHour = minutes % 60
+      if (second[ofMinute] && minute[ofHour] && hour[(minutes - ofHour) / 60]) out.push(at)
     }
     return out
   }
@@ -158,3 +157,10 @@ function listed(
 }
 
 const range = (n: number): number[] => Array.from({ length: n }, (_, i) => i)
+
+/** 1 at each number that the list has. */
+function placesIn(list: readonly number[]): Uint8Array {
+  const places = new Uint8Array(60)
+  for (const n of list) places[n] = 1
+  return places
+}
