@@ -7,8 +7,9 @@ import { connections } from './migrations/0004-connections'
 import { notices } from './migrations/0005-notices'
 import { sharedValues } from './migrations/0006-shared-values'
 import { bounds } from './migrations/0007-bounds'
+import type { Migration } from './migrations/migration'
 
-const MIGRATIONS = [foundation, timing, flows, connections, notices, sharedValues, bounds]
+const MIGRATIONS: readonly Migration[] = [foundation, timing, flows, connections, notices, sharedValues, bounds]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 
@@ -24,10 +25,13 @@ export async function migrate(): Promise<string[]> {
       },
     )
     const umzug = new Umzug({
-      migrations: MIGRATIONS.map(({ name, up }) => ({
+      migrations: MIGRATIONS.map(({ name, up, then }) => ({
         name,
         up: async () => {
           await sequelize.query(up, { transaction })
+          await then?.(
+            async (sql, bind) => (await sequelize.query(sql, { bind: [...(bind ?? [])], transaction }))[0] as never,
+          )
         },
       })),
       storage: {

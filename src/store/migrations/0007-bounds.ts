@@ -1,4 +1,5 @@
-import type { Migration } from './migration'
+import { runContext, seal, SealBroken, unseal } from '../seal'
+import type { Migration, Run } from './migration'
 
 /** One connection for each agent; what was refused is counted instead of kept row by row; leadership is a lease; a run keeps its account by its number. */
 export const bounds: Migration = {
@@ -84,4 +85,32 @@ ALTER TABLE matters DROP CONSTRAINT matters_kind_check;
 ALTER TABLE matters ADD CONSTRAINT matters_kind_check CHECK (kind IN ('run-failed','run-lost','run-at-risk','run-late','agent-away','trouble'));
 ALTER TABLE matters ADD COLUMN title text NOT NULL DEFAULT '';
 `,
+  then: resealRuns,
+}
+
+/** Secrets of runs were bound to all runs; from now on each to its own. One that cannot be opened is left: its run fails and says so. */
+async function resealRuns(run: Run): Promise<void> {
+  for (let after = 0; ;) {
+    const rows = await run<{ id: string; secrets: Buffer }>(
+      'SELECT id, secrets FROM runs WHERE secrets IS NOT NULL AND id > $1 ORDER BY id LIMIT 1000',
+      [after],
+    )
+    for (const { id, secrets } of rows) {
+      const plain = opened(secrets)
+      if (plain !== null)
+        await run('UPDATE runs SET secrets = $2 WHERE id = $1', [id, seal(plain, runContext(Number(id)))])
+    }
+    const last = rows.at(-1)
+    if (!last) return
+    after = Number(last.id)
+  }
+}
+
+function opened(secrets: Buffer): string | null {
+  try {
+    return unseal(secrets, 'run inputs')
+  } catch (error) {
+    if (error instanceof SealBroken) return null
+    throw error
+  }
 }
