@@ -33,7 +33,10 @@ export default {
       ...shared,
       displayName: 'core',
       testEnvironment: 'node',
-      testMatch: ['<rootDir>/src/{core,act,agent,cli,demo,standins,web}/**/*.test.ts', '<rootDir>/scripts/**/*.test.ts'],
+      testMatch: [
+        '<rootDir>/src/{core,act,agent,cli,demo,standins,web}/**/*.test.ts',
+        '<rootDir>/scripts/**/*.test.ts',
+      ],
     },
     {
       ...shared,

@@ -1,7 +1,7 @@
 import { PRIORITIES } from '@/core/dispatch'
 import { chainsToTheEnd, idleSteps } from '@/core/flow/critical'
 import { sayEnding } from '@/core/flow/ending'
-import { FlowFault } from '@/core/flow/inputs'
+import { FlowFault, givenSecrets } from '@/core/flow/inputs'
 import type { Plan, PlanStep } from '@/core/flow/plan'
 import { FlowRun, isEnd, type Look, type Outcome, type StepResult } from '@/core/flow/state'
 import { stepsReferredTo, stepValues } from '@/core/flow/step-values'
@@ -173,10 +173,12 @@ export class Move {
     const work = works.get(this.world.jobOf(this.row.planId as number, step)?.id ?? 0)
     if (!work) throw new FlowFault(`The job of ${step.path} was removed.`, 'flow')
     const handedOn = (of: string, name: string): string => outputs.get(this.runBeside(step, of) ?? 0)?.[name] ?? ''
+    const given = step.definition.with ?? {}
     const { inputs, faults } = inputsFor(
       work.definition,
-      stepValues(step.definition.with ?? {}, step.inputs, handedOn),
+      stepValues(given, step.inputs, handedOn),
       shared.known(starterOf(this.row)),
+      new Set(givenSecrets(given, step.secrets)),
     )
     const { retry } = step.definition
     const held = this.stood[step.index]?.heldBy ?? null

@@ -162,6 +162,43 @@ describe('a flow run', () => {
     expect(await picture(gated)).toEqual(['running', 'in succeeded', 'in/send skipped gate', 'end ready'])
   })
 
+  it('keeps a secret sealed also when the job that takes it calls it text by now', async () => {
+    const input = (name: string, type: string): object => ({
+      name,
+      title: '',
+      type,
+      options: [],
+      default: null,
+      ask: true,
+    })
+    const job = await namedJob({ inputs: [input('word', 'secret')] as never })
+    const inner = await makeFlow([{ id: 'send', job: job.slug, with: { word: '${pass}' } }], {
+      inputs: [input('pass', 'secret')],
+    })
+    const outer = await makeFlow([{ id: 'in', flow: inner.slug, with: { pass: '${key}' } }], {
+      inputs: [input('key', 'secret')],
+    })
+    for (const [id, name] of [
+      [job.id, 'word'],
+      [inner.id, 'pass'],
+    ])
+      await execute(
+        null,
+        `UPDATE job_versions SET definition = jsonb_set(definition, '{inputs}', $2) WHERE job_id = $1`,
+        [id, JSON.stringify([input(String(name), 'text')])],
+      )
+    const run = await startFlow(outer.id, { inputs: { key: 'samphire-12' } })
+    const step = await one<{ inputs: object; secrets: Buffer | null }>(
+      null,
+      'SELECT inputs, secrets FROM runs WHERE flow_run_id = $1',
+      [run],
+    )
+    expect(step.inputs).toEqual({})
+    expect(step.secrets).not.toBeNull()
+    const all = await many<{ t: string }>(null, 'SELECT row_to_json(r)::text AS t FROM runs r')
+    expect(all.some(({ t }) => t.includes('samphire-12'))).toBe(false)
+  })
+
   it('fails a step whose values do not fit its job any more, and says which', async () => {
     const job = await namedJob()
     const { id } = await makeFlow([

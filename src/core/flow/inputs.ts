@@ -61,6 +61,15 @@ function filled(given: Value, outer: InputValues | null): Value | undefined {
   return given.replace(REFERENCE, (_, name: string) => String(outer.get(name) ?? ''))
 }
 
+/** The names of what is given a secret, whatever the inputs that take it say now. */
+export const givenSecrets = (given: Readonly<Record<string, Value>>, secrets: ReadonlySet<string>): string[] =>
+  Object.keys(given).filter(
+    (name) =>
+      secrets.size > 0 &&
+      typeof given[name] === 'string' &&
+      [...given[name].matchAll(REFERENCE)].some((reference) => secrets.has(String(reference[1]))),
+  )
+
 /** The value as the input's type has it; undefined: it does not fit. Text that reads as a number or as yes and no fits those types. */
 export function fitting({ type, options = [] }: FlowInput, raw: Value): Value | undefined {
   switch (type) {

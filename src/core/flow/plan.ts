@@ -1,7 +1,15 @@
 import type { Bundle } from '../bundle/schema'
 import type { DayRule } from '../calendar/rule'
 import { parseDuration } from '../timing/duration'
-import { fitting, FlowFault, innerInputs, type InputValues, type SharedSecrets, type Value } from './inputs'
+import {
+  fitting,
+  FlowFault,
+  givenSecrets,
+  innerInputs,
+  type InputValues,
+  type SharedSecrets,
+  type Value,
+} from './inputs'
 
 export type Flow = Bundle['flows'][number]
 type Step = Flow['steps'][number]
@@ -38,6 +46,8 @@ export interface PlanStep {
   readonly gate: Gate | null
   /** Values of the inputs of the flow that it lies in: what its gate looks at. */
   readonly inputs: InputValues
+  /** Which of them are secrets, or were given one. */
+  readonly secrets: ReadonlySet<string>
   /** Its job, or the flow that it runs, is switched off. */
   readonly isOff: boolean
   readonly onFailure: 'fail' | 'carryOn' | 'endFlow' | 'goTo'
@@ -84,10 +94,16 @@ export function planOf(
   const flow = flows.get(flowId)
   if (!flow) throw new FlowFault(`There is no flow ${flowId} in the file.`, 'flow')
   const steps: Draft[] = []
-  const roots = lay(flow, -1, '', innerInputs(flow.inputs ?? [], given, null))
+  const roots = lay(flow, -1, '', innerInputs(flow.inputs ?? [], given, null), secretsOf(flow, {}, new Set()))
   return { flow: flowId, steps, roots, byPath: new Map(steps.map(({ path, index }) => [path, index])) }
 
-  function lay(of: Flow, parent: number, prefix: string, inputs: InputValues): number[] {
+  function lay(
+    of: Flow,
+    parent: number,
+    prefix: string,
+    inputs: InputValues,
+    secretNames: ReadonlySet<string>,
+  ): number[] {
     const indexes = new Map<string, number>()
     const groupOf = new Map((of.groups ?? []).flatMap((group) => group.steps.map((id) => [id, group] as const)))
     for (const step of of.steps) {
@@ -108,6 +124,7 @@ export function planOf(
         join: step.join,
         gate: gateOf(step.gate, of.inputs ?? []),
         inputs,
+        secrets: secretNames,
         isOff: (job ?? (step.flow === undefined ? undefined : flows.get(step.flow)))?.active === false,
         onFailure: typeof onFailure === 'string' ? onFailure : 'goTo',
         routeTo: -1,
@@ -119,7 +136,13 @@ export function planOf(
       const inner = step.flow === undefined ? undefined : flows.get(step.flow)
       if (inner) {
         const values = innerInputs(inner.inputs ?? [], step.with ?? {}, inputs, prefix + step.id, secrets)
-        ;(steps[index] as Draft).children = lay(inner, index, `${prefix}${step.id}/`, values)
+        ;(steps[index] as Draft).children = lay(
+          inner,
+          index,
+          `${prefix}${step.id}/`,
+          values,
+          secretsOf(inner, step.with ?? {}, secretNames),
+        )
       }
     }
     for (const step of of.steps) {
@@ -137,6 +160,15 @@ export function planOf(
     }
     return [...indexes.values()]
   }
+}
+
+function secretsOf(
+  flow: Flow,
+  given: Readonly<Record<string, Value>>,
+  outer: ReadonlySet<string>,
+): ReadonlySet<string> {
+  const own = (flow.inputs ?? []).filter(({ type }) => type === 'secret').map(({ name }) => name)
+  return new Set([...own, ...givenSecrets(given, outer)])
 }
 
 /** The gate, its values as the input’s type has them: “4” and 4 are the same number, “yes” and true the same answer. */
