@@ -1,5 +1,5 @@
 // What a run of the tests starts, marked so that the next run can end what a killed one left behind.
-import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 
@@ -47,6 +47,8 @@ export function beginTestRun(file) {
     rmSync(run.folder, { recursive: true, force: true })
   }
   const folder = mkdtempSync(join(tmpdir(), 'bugle-test-'))
+  // Jobs of the tests run under other accounts too, in folders below it.
+  chmodSync(folder, 0o711)
   writeFileSync(file, JSON.stringify([...going, { pid: process.pid, began: beganAt(process.pid), folder }]))
   return {
     folder,
