@@ -121,10 +121,15 @@ describe('what one agent says', () => {
       await odd.line.say(report(its, 1, started, output('fine'), output('poison'), output('fine too'), ended(0)))
       await honest.line.say(report(theirs, 1, started, output('here'), ended(0)))
       await Promise.all([honest.line.acked(theirs.attempt, 3), odd.line.acked(its.attempt, 5)])
-      expect((await odd.line.until('unstorable')).seq).toBe(3)
+      expect(await odd.line.until('unstorable')).toMatchObject({ seq: 3, why: 'The server could not store it.' })
       expect(await outputOf(its.attempt)).toEqual(['fine', expect.stringContaining('could not store it'), 'fine too'])
       expect((await stateOf(its.run)).state).toBe('succeeded')
       expect((await stateOf(theirs.run)).state).toBe('succeeded')
+      // The database's own words are for the record, not for an agent or a reader of output.
+      expect((await outputOf(its.attempt)).join()).not.toContain('constraint')
+      expect(await one(null, 'SELECT reason FROM refused_reports WHERE agent_id = $1', [odd.id])).toEqual({
+        reason: expect.stringContaining('constraint'),
+      })
     } finally {
       await execute(null, 'ALTER TABLE output_chunks DROP CONSTRAINT odd')
     }

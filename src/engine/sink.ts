@@ -37,8 +37,14 @@ interface Accepted {
   readonly token: number
 }
 
+/** Why a report is not kept: what its agent and the run's output say, and what only the record does. */
+interface Refusal {
+  readonly said: string
+  readonly noted: string
+}
+
 type Work =
-  | { readonly kind: 'report'; readonly report: IncomingReport; readonly refused: string | null }
+  | { readonly kind: 'report'; readonly report: IncomingReport; readonly refused: Refusal | null }
   | { readonly kind: 'accepted'; readonly accepted: Accepted }
 type Taken = ReturnType<FairQueue<Sender, Work>['take']>
 
@@ -65,14 +71,15 @@ export class Sink {
   add(sender: Sender, reports: Extract<Heard, { type: 'reports' }>['reports'], bytes: number): void {
     for (const { attempt, token, seq, body } of reports) {
       const read = reportBodySchema.safeParse(body)
-      const refused = read.success ? null : `It does not fit the protocol: ${faultOf(read.error)}`
+      const why = read.success ? '' : `It does not fit the protocol: ${faultOf(read.error)}`
+      const refused = read.success ? null : { said: why, noted: why }
       const report: IncomingReport = {
         agentId: sender.agentId,
         connection: sender.connection,
         attempt,
         token,
         seq,
-        body: read.success ? read.data : standIn(body, refused ?? ''),
+        body: read.success ? read.data : standIn(body, why),
       }
       this.queue.add(sender, { kind: 'report', report, refused }, bytes / reports.length + REPORT_BYTES)
     }
@@ -186,28 +193,31 @@ export class Sink {
     const { sender, value } = item
     log.error({ err: error, agent: sender.agentId }, 'something that an agent said could not be stored; it is refused')
     if (value.kind === 'accepted') return DONE
-    const why = `The server could not store it: ${clipText(messageOf(error), 200)}`
     const { report } = value
     if (value.refused === null) {
-      const body = standIn(report.body, why)
-      return this.store([{ ...item, value: { kind: 'report', report: { ...report, body }, refused: why } }])
+      // The database's own words stay on this side: the agent and the run's output say only that.
+      const body = standIn(report.body, NOT_STORED)
+      const refused = { said: NOT_STORED, noted: `${NOT_STORED} ${clipText(messageOf(error), 200)}` }
+      return this.store([{ ...item, value: { kind: 'report', report: { ...report, body }, refused } }])
     }
-    sender.unstorable(report.attempt, report.seq, why)
+    sender.unstorable(report.attempt, report.seq, NOT_STORED)
     return DONE
   }
 
   /** Those of a stored batch that were replaced by a word about them: counted, and their agents told. */
   private async told(
-    reports: readonly { sender: Sender; report: IncomingReport; refused: string | null }[],
+    reports: readonly { sender: Sender; report: IncomingReport; refused: Refusal | null }[],
   ): Promise<void> {
     const bad = reports.filter(({ refused }) => refused !== null)
-    for (const { sender, report, refused } of bad) sender.unstorable(report.attempt, report.seq, refused ?? '')
+    for (const { sender, report, refused } of bad) sender.unstorable(report.attempt, report.seq, refused?.said ?? '')
     await countRefused(
       null,
-      bad.map(({ report, refused }) => ({ ...report, kind: 'unstorable' as const, why: refused ?? '' })),
+      bad.map(({ report, refused }) => ({ ...report, kind: 'unstorable' as const, why: refused?.noted ?? '' })),
     )
   }
 }
+
+const NOT_STORED = 'The server could not store it.'
 
 const secondsSince = (atMs: number): number => Math.round((Date.now() - atMs) / 1000)
 

@@ -114,6 +114,7 @@ function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | null {
     minVersion: job.minVersion ?? null,
     environment: job.environment ?? {},
     folder: job.folder ?? null,
+    mayLeave: job.mayLeave ?? false,
     inputs: inputsIn(job.inputs),
     timeLimitSeconds: seconds(job.timeout) ?? null,
     retries: job.retry?.times ?? 0,

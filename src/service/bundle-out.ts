@@ -100,6 +100,7 @@ function jobOut({ slug, title, notes, area, active, definition }: WorkOut): JobF
     ...(d.minVersion === null ? {} : { minVersion: d.minVersion }),
     ...(Object.keys(d.environment).length > 0 ? { environment: d.environment } : {}),
     ...(d.folder === null ? {} : { folder: d.folder }),
+    ...(d.mayLeave ? { mayLeave: true } : {}),
     ...(inputs.length > 0 ? { inputs } : {}),
     ...(d.timeLimitSeconds === null ? {} : { timeout: isoDuration(d.timeLimitSeconds) }),
     ...(d.retries === 0 && d.retryDelaySeconds === 30

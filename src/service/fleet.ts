@@ -104,10 +104,17 @@ function withVersionMark(row: Omit<AgentRow, 'isOutdated'>): AgentRow {
   return { ...row, isOutdated: compareVersions(row.version, AGENT_VERSION) < 0 }
 }
 
-export async function agentEvents(
-  actor: Actor,
-  id: number,
-): Promise<{ id: number; at: string; kind: string; detail: string; times: number; firstAt: string | null }[]> {
+export interface AgentEvent {
+  readonly id: number
+  readonly at: string
+  readonly kind: string
+  readonly detail: string
+  /** How often it happened within minutes, and when first; null: once. */
+  readonly times: number
+  readonly firstAt: string | null
+}
+
+export async function agentEvents(actor: Actor, id: number): Promise<AgentEvent[]> {
   requireRight(actor, 'see')
   return many(
     null,

@@ -220,16 +220,18 @@ export interface OutputRow {
   readonly at: number
   readonly stream: 'o' | 'e' | 'a'
   readonly text: string
+  /** The line was too long for one piece: it goes on in the next row of its stream. */
+  readonly goesOn: boolean
 }
 
 interface Chunk {
   readonly first: number
-  readonly lines: [number, 'o' | 'e' | 'a', string][]
+  readonly lines: [number, 'o' | 'e' | 'a', string, 1?][]
 }
 
 function rowsOf(chunks: readonly Chunk[]): OutputRow[] {
   return chunks.flatMap(({ first, lines }) =>
-    lines.map(([at, stream, text], i) => ({ n: first + i, at, stream, text })),
+    lines.map(([at, stream, text, goesOn], i) => ({ n: first + i, at, stream, text, goesOn: goesOn === 1 })),
   )
 }
 
@@ -275,13 +277,24 @@ export async function searchOutput(
   return { lines: rows.slice(0, MOST_HITS).map((row) => row.n), more: rows.length > MOST_HITS }
 }
 
-/** The whole output as text, chunk by chunk, without terminal escapes' interpretation: what the command wrote. */
+/** The whole output as text, chunk by chunk, without terminal escapes' interpretation: what the command wrote, lines that were kept in pieces whole again. */
 export async function* outputText(actor: Actor, runId: number, attemptId: number): AsyncGenerator<string> {
   requireRight(actor, 'see')
+  const open = { o: '', e: '', a: '' }
+  const joined = ({ stream, text, goesOn }: OutputRow): string => {
+    open[stream] += text
+    if (goesOn) return ''
+    const line = open[stream]
+    open[stream] = ''
+    return stream === 'a' ? `[agent] ${line}\n` : `${line}\n`
+  }
   for (let from = 1; ;) {
     const { rows, total } = await readOutput(actor, runId, { attempt: attemptId, from, count: 2000 })
-    if (rows.length > 0) yield rows.map((row) => `${row.stream === 'a' ? `[agent] ${row.text}` : row.text}\n`).join('')
+    const text = rows.map(joined).join('')
+    if (text !== '') yield text
     from += 2000
-    if (from > total) return
+    if (from > total) break
   }
+  // Of a run that goes on, or whose last line was cut off.
+  for (const rest of [open.o, open.e, open.a]) if (rest !== '') yield `${rest}\n`
 }

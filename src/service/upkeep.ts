@@ -57,6 +57,27 @@ export async function clearBoard(): Promise<void> {
   )
 }
 
+/** What a version of each is looked for in before it goes: runs say by which version of what they were made. */
+const VERSIONED = [
+  ['job', 'r.job_id = v.job_id AND r.job_version = v.version'],
+  ['trigger', 'r.trigger_id = v.trigger_id AND r.trigger_version = v.version'],
+  ['calendar', 'r.calendar_versions ->> (SELECT c.slug FROM calendars c WHERE c.id = v.calendar_id) = v.version::text'],
+] as const
+
+/** Versions beyond the newest so many go once no run refers to them, oldest first, some hundred at a time. */
+async function forgetOldVersions(): Promise<void> {
+  for (const [what, isReferredTo] of VERSIONED) {
+    await execute(
+      null,
+      `DELETE FROM ${what}_versions WHERE (${what}_id, version) IN (
+         SELECT v.${what}_id, v.version FROM ${what}_versions v JOIN ${what}s t ON t.id = v.${what}_id
+          WHERE v.version <= t.version - $1 AND NOT EXISTS (SELECT FROM runs r WHERE ${isReferredTo})
+          ORDER BY v.${what}_id, v.version LIMIT 500)`,
+      [limit('versions_kept')],
+    )
+  }
+}
+
 /** Removes output and runs whose keeping is over, some thousand at a time; returns how many rows went. */
 export async function purge(): Promise<number> {
   const output = await execute(
@@ -77,6 +98,7 @@ export async function purge(): Promise<number> {
         ORDER BY r.ended_at LIMIT 2000) RETURNING id`,
   )
   await forgetOldAttempts()
+  await forgetOldVersions()
   await execute(null, 'DELETE FROM audit WHERE at < now() - make_interval(days => $1)', [limit('audit_days')])
   await execute(null, 'DELETE FROM agent_events WHERE at < now() - make_interval(days => $1)', [
     limit('agent_event_days'),

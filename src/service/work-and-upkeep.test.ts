@@ -1,5 +1,6 @@
 import { ADMIN, actor, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
+import { limit } from '@/store/limits'
 import { listAudit } from './audit'
 import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
 import { startRun, startSchema, stopRun } from './start'
@@ -125,6 +126,27 @@ describe('upkeep', () => {
     expect(await outputOf(fresh.attempt)).toEqual(['line'])
     expect(await outputOf(old.attempt)).toEqual([])
     expect(await many(null, 'SELECT id FROM runs WHERE id = ANY($1)', [[fresh.id, old.id, ancient.id]])).toHaveLength(2)
+  })
+
+  it('forgets versions beyond the newest so many, but for those that a run was made by', async () => {
+    const agent = await makeAgent('a4')
+    const jobId = await makeJob({}, 'Often saved')
+    const { id } = await startRun(ADMIN, startSchema.parse({ jobId }))
+    await report(agent, await lease(id, agent), 1, started, ended(0))
+    const most = limit('versions_kept')
+    await execute(
+      null,
+      `INSERT INTO job_versions SELECT $1, n, (SELECT definition FROM job_versions WHERE job_id = $1 AND version = 1) FROM generate_series(2, $2) n`,
+      [jobId, most + 5],
+    )
+    await execute(null, 'UPDATE jobs SET version = $2 WHERE id = $1', [jobId, most + 5])
+    await purge()
+    const kept = await many<{ version: number }>(
+      null,
+      'SELECT version FROM job_versions WHERE job_id = $1 ORDER BY version LIMIT 3',
+      [jobId],
+    )
+    expect(kept.map(({ version }) => version)).toEqual([1, 6, 7])
   })
 
   it('takes a run off the board at once where its job says so', async () => {

@@ -229,6 +229,25 @@ describe('downloads', () => {
     expect(text[4499]).toBe('[agent] line 4499')
   })
 
+  it('have a line that was kept in pieces whole, also with the other stream between them', async () => {
+    const agentId = await makeAgent('a2')
+    const { id } = await startRun(OPERATOR, startSchema.parse({ jobId: await makeJob({}, 'Long lines') }))
+    const of = await lease(id, agentId)
+    const at = Date.now()
+    await report(agentId, of, 1, started)
+    await report(agentId, of, 2, {
+      kind: 'output',
+      lines: [
+        [at, 'o', 'one ', 1],
+        [at, 'e', 'between'],
+        [at, 'o', 'line'],
+        [at, 'o', 'cut off', 1],
+      ],
+    })
+    await report(agentId, of, 3, ended(0))
+    expect(await outputFile(VIEWER, id, of.attempt).text()).toBe('between\none line\ncut off\n')
+  })
+
   it('are all runs that fit the filter, page after page', async () => {
     const jobId = await makeJob({}, 'Many, with "quotes"')
     for (let i = 0; i < 205; i++) await startRun(OPERATOR, startSchema.parse({ jobId }))

@@ -142,6 +142,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   ),
   endpoint('POST', '/agents/:id/revoke', 'administer', {}, ({ actor, params }) => fleet.revokeAgent(actor, id(params))),
   endpoint('GET', '/agents/:id/events', 'see', {}, ({ actor, params }) => fleet.agentEvents(actor, id(params))),
+  endpoint('GET', '/agents/:id/refused', 'see', {}, ({ actor, params }) => fleet.refusedReports(actor, id(params))),
   endpoint(
     'GET',
     '/agents/:id/busy',

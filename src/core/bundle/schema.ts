@@ -87,6 +87,7 @@ const jobSchema = z.strictObject({
   minVersion: z.string().optional(),
   environment: z.record(z.string(), z.string()).optional(),
   folder: z.string().max(1000).optional(),
+  mayLeave: z.boolean().optional(),
   inputs: z.array(inputSchema).max(40).optional(),
   expect: expectSchema.optional(),
   fails: z.number().min(0).max(1).optional(),

@@ -53,6 +53,12 @@ describe('the output of a run', () => {
     expect(screen.getByText('gave up').style.color).not.toBe('')
   })
 
+  it('marks what was too long for one piece as one line', async () => {
+    const rows = [{ ...ROWS[0], goesOn: true }, { ...ROWS[2], text: ' and the rest' }, ROWS[1]]
+    view({}, { 'GET /runs/9/output': { rows, total: 3 } })
+    expect((await lines()).map((line) => line?.slice(0, 1))).toEqual(['1', '↳', '3'])
+  })
+
   it('leaves the times away, if that is wanted', async () => {
     view()
     await lines()

@@ -236,6 +236,8 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
           <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
             {items.map((item) => {
               const row = line(item.index + 1)
+              const before = line(item.index)
+              const isRest = before?.goesOn === true && before.stream === row?.stream
               return (
                 <Line
                   key={item.key}
@@ -246,7 +248,12 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
                   $wrap={wrap}
                   style={{ transform: `translateY(${item.start}px)` }}
                 >
-                  <span className="n">{item.index + 1}</span>
+                  <span
+                    className="n"
+                    title={isRest ? 'the line above goes on: it was too long for one piece' : undefined}
+                  >
+                    {isRest ? '↳' : item.index + 1}
+                  </span>
                   {times && (
                     <span className="at" title={row ? exact(row.at, zone) : undefined}>
                       {row ? timeWithMs(row.at, zone) : ''}

@@ -1,6 +1,7 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
+import { visible } from '@/core/schema/text'
 import { shellQuote } from '@/core/work/command'
 import type { AttemptRow, FlowRunFull, RunFull } from '@/service/run-page'
 import { duration } from '@/ui/format'
@@ -52,11 +53,11 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
       <Pairs>
         <dt>command</dt>
         <dd>
-          <Mono>{ran.argv.map(shellQuote).join(' ')}</Mono>
+          <Mono>{visible(ran.argv.map(shellQuote).join(' '))}</Mono>
         </dd>
         <dt>folder</dt>
         <dd>
-          <Mono>{ran.folder}</Mono>
+          <Mono>{visible(ran.folder)}</Mono>
         </dd>
         <dt>environment</dt>
         <dd>
@@ -65,9 +66,7 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
           ) : (
             variables.map(([name, value]) => (
               <div key={name}>
-                <Mono>
-                  {name}={value}
-                </Mono>
+                <Mono>{visible(`${name}=${value}`)}</Mono>
                 {run.secretInputs.includes(name) && <Small> secret, masked</Small>}
               </div>
             ))
@@ -91,7 +90,7 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
       {run.definition.action.kind === 'script' && (
         <Stack $gap={4}>
           <Small>script for {run.definition.action.interpreter}</Small>
-          <Box tabIndex={0}>{run.definition.action.script}</Box>
+          <Box tabIndex={0}>{visible(run.definition.action.script)}</Box>
         </Stack>
       )}
       {Object.keys(attempt.outputs).length > 0 && (
@@ -102,7 +101,7 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
               <div key={name} style={{ display: 'contents' }}>
                 <dt>{name}</dt>
                 <dd>
-                  <Mono>{value}</Mono>
+                  <Mono>{visible(value)}</Mono>
                 </dd>
               </div>
             ))}
@@ -124,7 +123,7 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
             Copy
           </Button>
         </Row>
-        <Box tabIndex={0}>{byHand}</Box>
+        <Box tabIndex={0}>{visible(byHand)}</Box>
       </Stack>
     </Inside>
   )
@@ -139,7 +138,11 @@ export function InputList({ run }: { run: RunFull | FlowRunFull }): ReactNode {
           <div key={input.name} style={{ display: 'contents' }}>
             <dt>{input.title || input.name}</dt>
             <dd>
-              {input.type === 'secret' ? <Mute>secret, never shown</Mute> : <Mono>{run.inputs[input.name] ?? ''}</Mono>}
+              {input.type === 'secret' ? (
+                <Mute>secret, never shown</Mute>
+              ) : (
+                <Mono>{visible(run.inputs[input.name] ?? '')}</Mono>
+              )}
               {input.title && <Small> {input.name}</Small>}
             </dd>
           </div>

@@ -418,6 +418,11 @@ export function EndingSection({ definition, define, faultOf }: SectionProps): Re
             </>
           )}
         </Sentence>
+        {!isConnection(action) && action.kind !== 'wait' && (
+          <Checkbox isSelected={definition.mayLeave} onChange={(mayLeave) => define({ mayLeave })}>
+            What it leaves running when it ends may go on; else it is ended with it
+          </Checkbox>
+        )}
       </Part>
       <Part aria-label="Keeping">
         <h2>Keep</h2>

@@ -38,7 +38,11 @@ const SERVER = {
     { at, share: 0.25 },
   ],
   'GET /runs': { rows: [], next: null },
-  'GET /agents/7/events': [{ id: 1, at, kind: 'connected', detail: 'version 1.0.0' }],
+  'GET /agents/7/events': [
+    { id: 1, at, kind: 'connected', detail: 'version 1.0.0', times: 1, firstAt: null },
+    { id: 2, at, kind: 'gone', detail: '', times: 14, firstAt: at },
+  ],
+  'GET /agents/7/refused': [{ runId: 31, kind: 'stale', reason: 'output', times: 1200, firstAt: at, lastAt: at }],
   'PATCH /agents/7': undefined,
   'POST /agents/7/revoke': undefined,
 }
@@ -58,6 +62,10 @@ describe('one agent', () => {
     expect(await screen.findByText('38 % of its slots on average')).toBeTruthy()
     expect((await screen.findByText('connected')).closest('tr')?.textContent).toContain('version 1.0.0')
     expect(screen.getByText('Nothing has run on it yet.')).toBeTruthy()
+    expect(screen.getByText('gone, 14 times')).toBeTruthy()
+    expect((await screen.findByRole('table', { name: 'Reports not taken' })).textContent).toContain(
+      '1,200#31of a try that was not its own any more',
+    )
   })
 
   it('is asked about another stretch of time', async () => {

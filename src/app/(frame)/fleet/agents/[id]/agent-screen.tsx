@@ -4,7 +4,7 @@ import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import { AGENT_STATE_WORDS } from '@/core/fleet/words'
-import type { AgentRow, BusyStretch } from '@/service/fleet'
+import type { AgentEvent, AgentRow, BusyStretch, RefusedRow } from '@/service/fleet'
 import type { RunPage } from '@/service/run-list'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
@@ -74,7 +74,10 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
           <Busy agent={agent} />
           <Runs agent={agent} />
         </Stack>
-        <Events agent={agent} />
+        <Stack style={{ flex: 2 }} $gap={12}>
+          <Events agent={agent} />
+          <Refused agent={agent} />
+        </Stack>
       </Row>
     </Page>
   )
@@ -327,18 +330,48 @@ function Runs({ agent }: { agent: AgentRow }): ReactNode {
 function Events({ agent }: { agent: AgentRow }): ReactNode {
   const { data = [] } = useQuery({
     queryKey: ['agents', agent.id, 'events'],
-    queryFn: () => api.get<{ id: number; at: string; kind: string; detail: string }[]>(`/agents/${agent.id}/events`),
+    queryFn: () => api.get<AgentEvent[]>(`/agents/${agent.id}/events`),
   })
   return (
-    <Panel style={{ flex: 2, padding: '8px 0 0' }}>
+    <Panel style={{ padding: '8px 0 0' }}>
       <h2 style={{ padding: '0 12px 4px' }}>Key events</h2>
       <Table
         label="Key events"
         rows={data.slice(0, 30)}
         columns={[
           { id: 'at', title: 'When', cell: (e) => <Time at={e.at} /> },
-          { id: 'kind', title: 'What', cell: (e) => e.kind },
+          { id: 'kind', title: 'What', cell: (e) => (e.times > 1 ? `${e.kind}, ${e.times} times` : e.kind) },
           { id: 'detail', title: '', cell: (e) => <Small title={e.detail}>{e.detail}</Small> },
+        ]}
+      />
+    </Panel>
+  )
+}
+
+const REFUSED_WORDS: Record<RefusedRow['kind'], string> = {
+  stale: 'of a try that was not its own any more',
+  unstorable: 'could not be kept',
+  superseded: 'over a connection that another had replaced',
+}
+
+/** What it said that was not taken: nothing is shown where there is nothing. */
+function Refused({ agent }: { agent: AgentRow }): ReactNode {
+  const { data = [] } = useQuery({
+    queryKey: ['agents', agent.id, 'refused'],
+    queryFn: () => api.get<RefusedRow[]>(`/agents/${agent.id}/refused`),
+  })
+  if (data.length === 0) return null
+  return (
+    <Panel style={{ padding: '8px 0 0' }}>
+      <h2 style={{ padding: '0 12px 4px' }}>Reports not taken</h2>
+      <Table
+        label="Reports not taken"
+        rows={data.map((row, id) => ({ ...row, id }))}
+        columns={[
+          { id: 'at', title: 'Last', cell: (r) => <Time at={r.lastAt} /> },
+          { id: 'times', title: 'Times', align: 'right', cell: (r) => r.times.toLocaleString('en-GB') },
+          { id: 'run', title: 'Run', cell: (r) => r.runId && <Link href={`/runs/${r.runId}`}>#{r.runId}</Link> },
+          { id: 'why', title: 'Why', cell: (r) => <span title={r.reason}>{REFUSED_WORDS[r.kind]}</span> },
         ]}
       />
     </Panel>
