@@ -243,7 +243,7 @@ describe('an occurrence while the one before has not ended', () => {
   })
 
   it('replaces it: what has not begun is cancelled, what runs is asked to stop, and the new one goes after it', async () => {
-    const id = await makeTrigger({ ...HOURS, overlap: 'replace' })
+    const id = await makeTrigger({ ...HOURS, overlap: 'replace' }, 'Hourly')
     await fire('2027-03-09T02:00:01Z', id)
     await fire('2027-03-09T03:00:01Z')
     const [first, second] = await runsOf(id)
@@ -251,9 +251,20 @@ describe('an occurrence while the one before has not ended', () => {
     await releaseDue()
     await lease(second?.id as number, agentId)
     await fire('2027-03-09T04:00:01Z')
-    const row = await one<{ by: string }>(null, 'SELECT stop_asked_by AS by FROM runs WHERE id = $1', [second?.id])
-    expect(row.by).toBe('the next run of its trigger')
     expect((await runsOf(id)).map((run) => run.state)).toEqual(['cancelled', 'running', 'waiting'])
+    const held = await one<{ attempt: number; token: number }>(
+      null,
+      'SELECT id AS attempt, token FROM attempts WHERE run_id = $1',
+      [second?.id],
+    )
+    await report(agentId, held, 1, started, ended(143, 'stopped'))
+    const reasons = await many<{ reason: string }>(
+      null,
+      'SELECT r.reason FROM runs r WHERE r.trigger_id = $1 AND reason <> $2 UNION ALL SELECT a.reason FROM attempts a WHERE a.run_id = $3',
+      [id, '', second?.id],
+    )
+    const by = 'Stopped by the trigger “Hourly”, whose next run took its place'
+    expect(reasons.map(({ reason }) => reason)).toEqual([`${by} before it started.`, `${by}.`, `${by}.`])
   })
 })
 
@@ -283,6 +294,34 @@ describe('a trigger that starts on every machine', () => {
     const { ids } = await startByHand(OPERATOR, id, { requestKey: 'once-only' })
     expect(ids).toHaveLength(3)
     expect(await startByHand(OPERATOR, id, { requestKey: 'once-only' })).toEqual({ ids })
+  })
+
+  it('whose missed starts were to be made up for by one that could not be made says why, not that it was', async () => {
+    const machine = await makeAgent('m9')
+    await execute(null, `UPDATE agents SET labels = '{"site":"orrin"}' WHERE id = $1`, [machine])
+    const jobId = await makeJob({ target: { labels: { site: 'orrin' } } }, 'Quarterly')
+    const id = await makeTrigger({
+      jobId,
+      spread: 'each',
+      overlap: 'skip',
+      time: { every: { step: 'PT15M' } },
+      zone: 'UTC',
+      next: '2027-03-09T02:00:00Z',
+    })
+    await fire('2027-03-09T02:00:01Z', id)
+    const [first] = await runsOf(id)
+    await fire('2027-03-09T03:05:00Z')
+    expect(await runsOf(id)).toHaveLength(1)
+    const overlap = `#${first?.id} had not ended.`
+    expect(await missedOf(id)).toEqual([
+      {
+        why: 'overlap',
+        times: 3,
+        detail: `Missed, and the start that was to make up for it was not made: ${overlap}`,
+        runId: null,
+      },
+      { why: 'overlap', times: 1, detail: overlap, runId: null },
+    ])
   })
 
   it('says so when there is no machine', async () => {

@@ -178,12 +178,12 @@ export async function settle(
   await writeNotStarted(tx, plan.notStarted, ids, plan.runs)
   await writeNext(tx, plan.next)
   const made = ids.filter((id): id is number => id !== null)
-  const touched = [...made, ...plan.replaced]
+  const touched = [...made, ...plan.replaced.keys()]
   await notify(tx, {
     timing: true,
     ...(touched.length > 0 ? { runs: touched } : {}),
     ...(made.length > 0 ? { place: true as const } : {}),
-    ...(plan.replaced.length > 0 ? { deliver: true as const } : {}),
+    ...(plan.replaced.size > 0 ? { deliver: true as const } : {}),
   })
   return { started: made.length, more: plan.isCut || due.length === MOST_TRIGGERS }
 }
@@ -192,7 +192,8 @@ export async function settle(
 class Plan {
   readonly runs: NewRun[] = []
   readonly notStarted: NotStarted[] = []
-  readonly replaced: number[] = []
+  /** Runs to be stopped for the next of their trigger, with its title. */
+  readonly replaced = new Map<number, string>()
   readonly next: { id: number; at: Occurrence | null }[] = []
   /** A trigger has more that is due than is decided in one go. */
   isCut = false
@@ -225,9 +226,9 @@ class Plan {
       startsOff: !this.startsOn,
     })
     if (decision.late.length > 0) this.miss(trigger, decision.late, 'late', this.sayLate(trigger))
+    const before = this.runs.length
     for (const occurrence of decision.start) this.start(trigger, occurrence)
-    if (decision.madeUp.length > 0)
-      this.miss(trigger, decision.madeUp, 'made up', 'Missed, and made up for by one start.')
+    if (decision.madeUp.length > 0) this.missMadeUp(trigger, decision.madeUp, this.runs.length > before)
     const waiting = this.isLast ? [] : decision.waiting
     if (waiting.length < decision.waiting.length)
       this.miss(
@@ -256,6 +257,14 @@ class Plan {
 
   private miss(trigger: DueTrigger, occurrences: readonly Occurrence[], why: NotStarted['why'], detail: string): void {
     this.notStarted.push({ trigger, occurrences, why, detail })
+  }
+
+  /** What one start was to make up for: that is said only where it was made, else why it was not. */
+  private missMadeUp(trigger: DueTrigger, occurrences: readonly Occurrence[], isMade: boolean): void {
+    if (isMade) return this.miss(trigger, occurrences, 'made up', 'Missed, and made up for by one start.')
+    const last = this.notStarted.findLast((row) => row.trigger.id === trigger.id)
+    const detail = `Missed, and the start that was to make up for it was not made: ${last?.detail ?? ''}`
+    this.miss(trigger, occurrences, last?.why ?? 'late', detail)
   }
 
   private start(trigger: DueTrigger, occurrence: Occurrence): void {
@@ -299,7 +308,7 @@ class Plan {
       return this.miss(trigger, [occurrence], 'overlap', detail)
     }
     if (overlap === 'replace') {
-      this.replaced.push(...before.map((run) => run.id))
+      for (const run of before) this.replaced.set(run.id, trigger.title)
       const planned = this.planned.get(key)
       if (planned) {
         this.runs.splice(this.runs.indexOf(planned.run), 1)

@@ -65,12 +65,12 @@ export const output = (...lines: string[]): ReportBody => ({
   kind: 'output',
   lines: lines.map((text) => [Date.now(), 'o', text]),
 })
-export const ended = (exitCode: number): ReportBody => ({
+export const ended = (exitCode: number, how: 'exited' | 'stopped' = 'exited'): ReportBody => ({
   kind: 'ended',
   at: Date.now(),
   outputCut: false,
   outputs: {},
-  end: { exitCode, signal: null, how: 'exited', detail: null, sawMust: null, sawMustNot: null, mustNotLine: null },
+  end: { exitCode, signal: null, how, detail: null, sawMust: null, sawMustNot: null, mustNotLine: null },
 })
 
 export function report(

@@ -1,7 +1,7 @@
 import { judge, type Judgement } from '@/core/run/judge'
 import type { JobDefinition } from '@/core/work/job'
 import type { OutputLine, Report, ReportBody } from '@/agent/protocol'
-import { clipText } from '@/core/schema/text'
+import { clipText, visible } from '@/core/schema/text'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { limit } from '@/store/limits'
 import { notify } from '@/store/listen'
@@ -197,7 +197,7 @@ function take(
         // The line that tells most about a failure: the last on standard error, else the last of all.
         if (text.trim() === '' || stream === 'a') continue
         if (stream === 'e' || change.lastStream !== 'e') {
-          row.tellingLine = clipText(text, 300)
+          row.tellingLine = clipText(visible(text), 300)
           change.lastStream = stream
         }
       }
@@ -245,7 +245,9 @@ function judgeEnds(touched: readonly AttemptChange[], runs: Map<number, LockedRu
     const change = changeFor(run, { type: 'ended', atMs, outcome, reason }, atMs, { exitCode: ended.end.exitCode })
     if ('ok' in change) return []
     const state = outcome === 'stopped' ? 'cancelled' : outcome === 'succeeded' ? 'succeeded' : 'failed'
-    return [{ attempt: row.id, change, state, reason, exitCode: ended.end.exitCode, atMs }]
+    // The attempt says who stopped it, as the run does.
+    const said = outcome === 'stopped' ? (change.reason ?? reason) : reason
+    return [{ attempt: row.id, change, state, reason: said, exitCode: ended.end.exitCode, atMs }]
   })
 }
 

@@ -28,12 +28,12 @@ export async function lockRuns(tx: Tx, ids: readonly number[]): Promise<Map<numb
     retryDelayMs: number
     startAfter: Date | null
     held: boolean
-    stopAsked: boolean
+    stopAskedBy: string | null
   }>(
     tx,
     `SELECT id, version, job_id AS "jobId", job_version AS "jobVersion", agent_id AS "agentId", state, attempts,
             max_attempts AS "maxAttempts", retry_delay_ms AS "retryDelayMs", start_after AS "startAfter",
-            held_by IS NOT NULL AS held, stop_asked_by IS NOT NULL AS "stopAsked"
+            held_by IS NOT NULL AS held, stop_asked_by AS "stopAskedBy"
        FROM runs WHERE id = ANY($1) ORDER BY id FOR NO KEY UPDATE`,
     [ids],
   )
@@ -141,13 +141,17 @@ export async function noteStop(tx: Tx, runId: number, by: string): Promise<void>
   )
 }
 
-/** Asks for the end of runs that another run of their trigger replaces: at once if they have not started, else by asking their agents. */
-export async function stopForReplacement(tx: Tx, ids: readonly number[], atMs: number): Promise<void> {
-  if (ids.length === 0) return
-  const runs = await lockRuns(tx, ids)
+/**
+ * Asks for the end of runs that another run of their trigger replaces: at once if they have not started, else by asking their agents.
+ * `titles` are those of the triggers, by the run's id.
+ */
+export async function stopForReplacement(tx: Tx, titles: ReadonlyMap<number, string>, atMs: number): Promise<void> {
+  if (titles.size === 0) return
+  const byOf = (id: number): string => `the trigger “${titles.get(id) ?? ''}”, whose next run took its place`
+  const runs = await lockRuns(tx, [...titles.keys()])
   const changes = [...runs.values()]
-    .map((run) => changeFor(run, { type: 'stopAsked', atMs, by: 'the next run of its trigger' }, atMs))
+    .map((run) => changeFor(run, { type: 'stopAsked', atMs, by: byOf(run.id) }, atMs))
     .filter((change): change is LifeChange => !('ok' in change))
   await writeLives(tx, changes)
-  for (const { run } of changes) await noteStop(tx, run.id, 'the next run of its trigger')
+  for (const { run } of changes) await noteStop(tx, run.id, byOf(run.id))
 }

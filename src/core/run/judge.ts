@@ -1,3 +1,4 @@
+import { visible } from '../schema/text'
 import type { SuccessRule } from '../work/job'
 import type { AttemptOutcome } from './lifecycle'
 
@@ -24,19 +25,19 @@ export interface Judgement {
 
 /** What is success: the job's rule applied to what the agent reports. */
 export function judge(end: AttemptEnd, rule: SuccessRule, timeLimitSeconds: number | null): Judgement {
-  if (end.how === 'stopped') return { outcome: 'stopped', reason: 'Stopped by a person.' }
+  const detail = end.detail === null ? null : visible(end.detail)
+  if (end.how === 'stopped') return { outcome: 'stopped', reason: 'Stopped.' }
   if (end.how === 'timedOut') {
     return { outcome: 'timedOut', reason: `Stopped at its time limit of ${spell(timeLimitSeconds ?? 0)}.` }
   }
-  if (end.how === 'couldNotStart')
-    return { outcome: 'failed', reason: end.detail ?? 'The command could not be started.' }
+  if (end.how === 'couldNotStart') return { outcome: 'failed', reason: detail ?? 'The command could not be started.' }
   if (end.how === 'orphaned')
-    return { outcome: 'failed', reason: end.detail ?? 'The process ended while the agent was away.' }
+    return { outcome: 'failed', reason: detail ?? 'The process ended while the agent was away.' }
   if (end.signal !== null) return { outcome: 'failed', reason: `Ended by signal ${end.signal}.` }
   const code = end.exitCode ?? -1
   if (!rule.exitCodes.includes(code)) {
     const wanted = rule.exitCodes.length === 1 ? `${rule.exitCodes[0]}` : `one of ${rule.exitCodes.join(', ')}`
-    return { outcome: 'failed', reason: end.detail ?? `Exit code ${code}; success is ${wanted}.` }
+    return { outcome: 'failed', reason: detail ?? `Exit code ${code}; success is ${wanted}.` }
   }
   if (end.sawMustNot === true) {
     return { outcome: 'failed', reason: `The output has “${clip(end.mustNotLine ?? '')}”, which must not appear.` }
@@ -47,7 +48,8 @@ export function judge(end: AttemptEnd, rule: SuccessRule, timeLimitSeconds: numb
   return { outcome: 'succeeded', reason: `Exit code ${code}.` }
 }
 
-function clip(text: string): string {
+function clip(raw: string): string {
+  const text = visible(raw)
   return text.length > 80 ? `${text.slice(0, 79)}…` : text
 }
 

@@ -9,7 +9,7 @@ const life = (change: Partial<RunLife> = {}): RunLife => ({
   maxAttempts: 1,
   retryDelayMs: 0,
   startAfterMs: null,
-  stopAsked: false,
+  stopAskedBy: null,
   held: false,
   ...change,
 })
@@ -35,7 +35,7 @@ describe('a run whose target cannot be reached', () => {
       maxAttempts: 3,
       retryDelayMs: 0,
       startAfterMs: null,
-      stopAsked: false,
+      stopAskedBy: null,
       held: false,
     } as const
     expect(advance(ready, event)).toMatchObject({
@@ -81,6 +81,18 @@ describe('the life of a run', () => {
     )
     // It was done before the signal came: that is what is said.
     expect(then((stopping as { life: RunLife }).life, ended('succeeded')).state).toBe('succeeded')
+  })
+
+  it('says who stopped it, and what else the try had to say', () => {
+    const running = then(life(), { type: 'handedOut', atMs: 1 })
+    const stopping = then(
+      running,
+      { type: 'stopAsked', atMs: 2, by: 'Ines' },
+      { type: 'stopAsked', atMs: 3, by: 'Tor' },
+    )
+    expect(advance(stopping, ended('stopped'))).toMatchObject({ reason: 'Stopped by Ines.' })
+    expect(advance(stopping, ended('failed'))).toMatchObject({ reason: 'Stopped by Ines: because' })
+    expect(advance(running, ended('stopped'))).toMatchObject({ reason: 'Stopped by its agent.' })
   })
 
   it('is not handed out while it is held', () => {
@@ -142,7 +154,7 @@ describe('judge', () => {
       'The output has “ERROR 7”, which must not appear.',
     ],
     [end({ how: 'timedOut', exitCode: 143 }), 'timedOut', 'Stopped at its time limit of 1 h 30 min.'],
-    [end({ how: 'stopped' }), 'stopped', 'Stopped by a person.'],
+    [end({ how: 'stopped' }), 'stopped', 'Stopped.'],
     [end({ how: 'couldNotStart', exitCode: null, detail: 'No such folder.' }), 'failed', 'No such folder.'],
     [end({ signal: 'SIGKILL', exitCode: null }), 'failed', 'Ended by signal SIGKILL.'],
   ] as const)('%j is %s', (report, outcome, reason) => {

@@ -40,7 +40,8 @@ export interface RunLife {
   readonly retryDelayMs: number
   /** Not before this instant; null: no such wish. */
   readonly startAfterMs: number | null
-  readonly stopAsked: boolean
+  /** Who wants it to end, as the reason will say; null: nobody. */
+  readonly stopAskedBy: string | null
   readonly held: boolean
 }
 
@@ -113,17 +114,16 @@ export function advance(life: RunLife, event: RunEvent): Advance {
 
     case 'reopened':
       if (!hasEnded(life.state)) return refuse(life, event)
-      return { ok: true, life: { ...life, state: 'running', stopAsked: false, held: false }, effects: [] }
+      return { ok: true, life: { ...life, state: 'running', stopAskedBy: null, held: false }, effects: [] }
 
     case 'stopAsked':
       if (hasEnded(life.state)) return refuse(life, event)
       if (life.state === 'running') {
-        if (life.stopAsked) return { ok: true, life, effects: ['tellAgentToStop'] }
-        return { ok: true, life: { ...life, stopAsked: true }, effects: ['tellAgentToStop'] }
+        return { ok: true, life: { ...life, stopAskedBy: life.stopAskedBy ?? event.by }, effects: ['tellAgentToStop'] }
       }
       return {
         ok: true,
-        life: { ...life, state: 'cancelled', stopAsked: true },
+        life: { ...life, state: 'cancelled', stopAskedBy: life.stopAskedBy ?? event.by },
         reason: `Stopped by ${event.by} before it started.`,
         effects: ['finish'],
       }
@@ -142,9 +142,11 @@ function afterAttempt(life: RunLife, outcome: AttemptOutcome | 'lost', reason: s
   if (outcome === 'succeeded') {
     return { ok: true, life: { ...life, state: 'succeeded' }, reason, effects: ['finish'] }
   }
-  // A person's stop ends it for good, whatever the attempt made of it.
-  if (outcome === 'stopped' || life.stopAsked) {
-    return { ok: true, life: { ...life, state: 'cancelled' }, reason, effects: ['finish'] }
+  // A stop ends it for good, whatever the attempt made of it.
+  if (outcome === 'stopped' || life.stopAskedBy !== null) {
+    const stopped = `Stopped by ${life.stopAskedBy ?? 'its agent'}`
+    const said = outcome === 'stopped' ? `${stopped}.` : `${stopped}: ${reason}`
+    return { ok: true, life: { ...life, state: 'cancelled' }, reason: said, effects: ['finish'] }
   }
   if (life.attempts < life.maxAttempts) {
     const delayed = life.retryDelayMs > 0
