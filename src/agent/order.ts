@@ -3,7 +3,7 @@ import { chmodSync, chownSync, closeSync, existsSync, mkdtempSync, openSync, sta
 import { homedir, tmpdir, userInfo } from 'node:os'
 import { join } from 'node:path'
 import type { Order } from '@/act/act'
-import { quoteReferences } from '@/core/work/command'
+import { quoteReferences, scriptText } from '@/core/work/command'
 import { connectionWords } from '@/core/work/connections'
 import { makeMask, MASK } from '@/core/run/mask'
 import type { Lease } from './protocol'
@@ -25,9 +25,8 @@ export function commandOf(lease: Lease, folder: string): string[] {
     case 'command':
       return [SHELL, '-c', quoteReferences(lease.action.command, names)]
     case 'script': {
-      const { interpreter, script } = lease.action
-      const isShell = interpreter === 'sh' || interpreter === 'bash'
-      const text = isShell ? quoteReferences(script, names) : script
+      const { interpreter } = lease.action
+      const text = scriptText(lease.action, names)
       // The agent's own node, which need not be on the path.
       const program = interpreter === 'node' ? process.execPath : interpreter === 'sh' ? SHELL : interpreter
       // Another account cannot read what is the agent's: the script goes with the command.

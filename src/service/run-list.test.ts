@@ -114,6 +114,27 @@ describe('the list of runs', () => {
     expect([await lineOf(failed), await lineOf(good)]).toEqual(['no file at try 2', null])
   })
 
+  it('finds runs by any of the machines that tried them, each once', async () => {
+    const [first, second] = [await makeAgent(randomUUID()), await makeAgent(randomUUID())]
+    const [moved, stayed] = all.filter((r) => r.state === 'failed').map(({ id }) => id)
+    await execute(null, 'UPDATE runs SET agent_id = $2, attempts = 3 WHERE id = ANY($1)', [[moved, stayed], second])
+    await execute(null, 'DELETE FROM attempts WHERE run_id = ANY($1)', [[moved, stayed]])
+    await execute(
+      null,
+      `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at)
+       VALUES ($1, 1, $3, 'lost', now(), now()), ($1, 2, $3, 'failed', now(), now()), ($1, 3, $4, 'failed', now(), now()), ($2, 1, $4, 'failed', now(), now())`,
+      [moved, stayed, first, second],
+    )
+    const found = async (...agents: number[]): Promise<number[]> =>
+      (await listRuns(OPERATOR, runFilterSchema.parse({ agent: agents.join(), state: 'failed,lost' }))).rows.map(
+        ({ id }) => id,
+      )
+    expect(await found(first)).toEqual([moved])
+    const both = [moved, stayed].sort((a, b) => Number(b) - Number(a))
+    expect(await found(second)).toEqual(both)
+    expect(await found(first, second)).toEqual(both)
+  })
+
   it('streams everything for an export', async () => {
     let n = 0
     for await (const rows of allRuns(OPERATOR, runFilterSchema.parse({ state: 'succeeded' }))) n += rows.length

@@ -108,7 +108,6 @@ export function runQuery(filter: RunFilter): Query {
   }
   among('r.job_id', filter.job, 'bigint')
   among('r.area_id', filter.area, 'bigint')
-  among('r.agent_id', filter.agent, 'bigint')
   among('r.started_by', filter.person, 'bigint')
   among('r.trigger_id', filter.trigger, 'bigint')
   among('r.cause', filter.cause, 'text')
@@ -149,20 +148,35 @@ export function runQuery(filter: RunFilter): Query {
   }
   const order = filter.sort === 'number' ? `r.id ${direction}` : `${key} ${direction}, r.id ${direction}`
   const limit = param(filter.limit + 1)
-  const rest = where.length > 0 ? `WHERE ${where.join(' AND ')}` : ''
-  const page = (condition: string): string =>
-    `SELECT r.id, ${key} AS sort_key FROM runs r ${condition} ORDER BY ${order} LIMIT ${limit}`
-  // Each state has its own stretch of the index, in order: take the first of each, then the first of all.
-  const ids = filter.state
-    ? `SELECT x.* FROM unnest(${param(filter.state)}::text[]) AS s(state)
-         CROSS JOIN LATERAL (${page(`WHERE r.state = s.state${where.length > 0 ? ` AND ${where.join(' AND ')}` : ''}`)}) x`
-    : page(rest)
+  const page = (more: readonly string[]): string => {
+    const all = [...more, ...where]
+    const condition = all.length > 0 ? `WHERE ${all.join(' AND ')}` : ''
+    return `SELECT r.id, ${key} AS sort_key FROM runs r ${condition} ORDER BY ${order} LIMIT ${limit}`
+  }
+  // Each of these has its own stretch of an index, in order: take the first of each, then the first of all.
+  const parts = filter.agent ? triedBy(param(filter.agent), filter.agent.length === 1) : [[]]
+  const pages = parts.map((part) =>
+    filter.state
+      ? `SELECT x.* FROM unnest(${param(filter.state)}::text[]) AS s(state) CROSS JOIN LATERAL (${page(['r.state = s.state', ...part])}) x`
+      : `(${page(part)})`,
+  )
+  const ids = pages.join(' UNION ALL ')
   const outer = filter.sort === 'number' ? `p.id ${direction}` : `p.sort_key ${direction}, p.id ${direction}`
   return {
     sql: `SELECT ${ROW_COLUMNS}, p.sort_key::text AS "sortKey" FROM (${ids}) p JOIN runs r ON r.id = p.id ${ROW_JOINS} ORDER BY ${outer} LIMIT ${limit}`,
     bind,
   }
 }
+
+/** Runs that these agents have or had: as the last of their machines, or in an earlier try, which had failed. */
+const triedBy = (agents: string, isOne: boolean): string[][] => [
+  // One is asked for in the order of its index.
+  [isOne ? `r.agent_id = (${agents}::bigint[])[1]` : `r.agent_id = ANY(${agents}::bigint[])`],
+  [
+    `r.agent_id <> ALL(${agents}::bigint[])`,
+    `r.id = ANY(ARRAY(SELECT t.run_id FROM attempts t WHERE t.agent_id = ANY(${agents}::bigint[]) AND t.state IN ('failed','lost')))`,
+  ],
+]
 
 function readCursor(text: string): { key: string; id: number } {
   const parsed = z.tuple([z.string(), z.int()]).safeParse(parseMaybe(Buffer.from(text, 'base64url').toString('utf8')))

@@ -1,7 +1,8 @@
 import { z } from 'zod'
 import { place, type AgentState, type Reason } from '@/core/dispatch'
-import { repeatByHand, type WhatRan } from '@/core/work/command'
+import { repeatByHand, scriptText, type WhatRan } from '@/core/work/command'
 import { isFlowDefinition, readDefinition, type FlowDefinition } from '@/core/work/flow'
+import { isConnection } from '@/core/work/connections'
 import type { JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one } from '@/store/db'
 import type { DeadlineState } from './deadlines'
@@ -157,8 +158,17 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
     unreachableSince,
     heldBy,
     flow: flow ?? null,
-    tries: tries.map((t) => ({ ...t, byHand: t.whatRan && repeatByHand(t.whatRan) })),
+    tries: tries.map((t) => ({ ...t, byHand: t.whatRan && byHandOf(definition, t.whatRan) })),
   }
+}
+
+/** What talks to others is done by the agent itself: there is no command that does the same. */
+function byHandOf({ action, inputs }: JobDefinition, ran: WhatRan): string | null {
+  if (isConnection(action)) return null
+  return repeatByHand(
+    ran,
+    action.kind === 'script' ? scriptText(action, new Set(inputs.map(({ name }) => name))) : null,
+  )
 }
 
 async function triggerOf(runId: number): Promise<RunTrigger | null> {

@@ -7,9 +7,10 @@ import { connections } from './migrations/0004-connections'
 import { notices } from './migrations/0005-notices'
 import { sharedValues } from './migrations/0006-shared-values'
 import { bounds } from './migrations/0007-bounds'
+import { record } from './migrations/0008-record'
 import type { Migration } from './migrations/migration'
 
-const MIGRATIONS: readonly Migration[] = [foundation, timing, flows, connections, notices, sharedValues, bounds]
+const MIGRATIONS: readonly Migration[] = [foundation, timing, flows, connections, notices, sharedValues, bounds, record]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

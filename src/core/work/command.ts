@@ -51,9 +51,27 @@ export interface WhatRan {
   readonly folder: string
 }
 
-/** One line that repeats the attempt by hand on that machine; masked secrets show as `****`. */
-export function repeatByHand(ran: WhatRan): string {
+/** What is written for the shell of a script: the text that the agent hands to the interpreter. */
+export function scriptText(
+  { interpreter, script }: { interpreter: string; script: string },
+  names: ReadonlySet<string>,
+): string {
+  return interpreter === 'sh' || interpreter === 'bash' ? quoteReferences(script, names) : script
+}
+
+/**
+ * What repeats the attempt by hand on that machine; masked secrets show as `****`. A script, whose file went with the attempt's folder, stands in it whole, as a here-document
+ * (POSIX.1-2017, XCU 2.7.4); it is put into a file first, so that standard input stays free.
+ */
+export function repeatByHand(ran: WhatRan, script: string | null = null): string {
   const variables = Object.entries(ran.environment).map(([name, value]) => `${name}=${shellQuote(value)}`)
-  const words = [...(variables.length > 0 ? ['env', ...variables] : []), ...ran.argv.map(shellQuote)]
-  return `cd ${shellQuote(ran.folder)} && ${words.join(' ')}`
+  const env = variables.length > 0 ? ['env', ...variables] : []
+  const go = `cd ${shellQuote(ran.folder)} &&`
+  const [program = 'sh'] = ran.argv
+  if (script === null) return `${go} ${[...env, ...ran.argv.map(shellQuote)].join(' ')}`
+  const lines = new Set(script.split('\n'))
+  let end = 'END_OF_SCRIPT'
+  while (lines.has(end)) end += '_'
+  const command = [...env, shellQuote(program), '"$script"'].join(' ')
+  return `${go} script=$(mktemp) && cat > "$script" <<'${end}' && ${command}; rm -f "$script"\n${script}\n${end}`
 }

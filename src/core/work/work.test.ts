@@ -111,6 +111,14 @@ describe('commands', () => {
       `cd '/srv/a b' && env x='it'\\''s' sh -c 'echo $x'`,
     )
   })
+
+  it('repeat a script with its text, also when its file is gone', () => {
+    const script =
+      'read answer\necho "$0" | grep -c script-of-the-attempt\ncat <<END_OF_SCRIPT\n$x $answer\nEND_OF_SCRIPT'
+    const ran = { argv: ['/bin/sh', '/gone/script-of-the-attempt.sh'], environment: { x: "it's" }, folder: '/tmp' }
+    const said = repeatByHand(ran, script)
+    expect(execFileSync('sh', ['-c', said], { encoding: 'utf8', input: 'yes\n' })).toBe("0\nit's yes\n")
+  })
 })
 
 describe('job definition', () => {

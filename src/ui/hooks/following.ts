@@ -23,3 +23,11 @@ export function useFollowing<T>(
     },
   ]
 }
+
+/**
+ * What a field could not read stands as the text itself where the value would: no schema takes it there, so that nothing is saved without it, and a field that is shown again shows it.
+ */
+export const asTyped = <T>(text: string): T => text as unknown as T
+
+/** The text that stands where a value would, as `asTyped` left it; undefined: it is a value. */
+export const typedIn = (value: unknown): string | undefined => (typeof value === 'string' ? value : undefined)

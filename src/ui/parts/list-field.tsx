@@ -19,12 +19,20 @@ const Tag = styled.span`
   overflow-wrap: anywhere;
 `
 
-/** What stands between commas and line ends, without the blanks around it. */
-export const partsOf = (text: string): string[] =>
-  text
-    .split(/[,\n]/)
+const QUOTED = /^"((?:[^"]|"")*)"$/
+
+/** What stands between commas and line ends, without the blanks around it; a part in double quotes may have commas of its own (as fields do in RFC 4180). */
+export function partsOf(text: string): string[] {
+  const parts = text.match(/(?:"(?:[^"]|"")*"|[^",\n]|")+/g) ?? []
+  return parts
     .map((part) => part.trim())
+    .map((part) => QUOTED.exec(part)?.[1]?.replaceAll('""', '"') ?? part)
     .filter((part) => part !== '')
+}
+
+/** The parts as they are written into the field. */
+export const writtenParts = (parts: readonly string[]): string =>
+  parts.map((part) => (/^\s|\s$|[",\n]/.test(part) ? `"${part.replaceAll('"', '""')}"` : part)).join(', ')
 
 /**
  * Several texts written into one field, with commas between them. What is typed stays as it is typed; below stand the parts as they are understood, and on leaving the field they are written
@@ -33,6 +41,7 @@ export const partsOf = (text: string): string[] =>
 export function ListField({
   value,
   onChange,
+  width,
   ...more
 }: {
   readonly label: string
@@ -46,16 +55,16 @@ export function ListField({
   readonly hideLabel?: boolean
   readonly isDisabled?: boolean
 }): ReactNode {
-  const written = value.join(', ')
-  const [text, setText] = useFollowing(written, (shown) => shown)
+  const written = writtenParts(value)
+  const [text, setText] = useFollowing(written, String)
   return (
-    <div onBlur={() => setText(written, written)}>
+    <div onBlur={() => setText(written, written)} style={width ? { width } : undefined}>
       <TextField
         {...more}
         value={text}
         onChange={(next) => {
           const parts = partsOf(next)
-          setText(next, parts.join(', '))
+          setText(next, writtenParts(parts))
           onChange(parts)
         }}
       />

@@ -1,33 +1,51 @@
 'use client'
 import type { ReactNode } from 'react'
-import { useFollowing } from '@/ui/hooks/following'
+import { asTyped, useFollowing } from '@/ui/hooks/following'
 import { TextField } from './fields'
 
-/** A whole number from 0; what is no number is kept as it was typed, said, and handed on as NaN. */
-export function NumberField({
-  label,
-  value,
-  onChange,
-  error,
-  width = '64px',
-}: {
-  label: string
-  value: number
-  onChange: (value: number) => void
-  error?: string | undefined
-  width?: string
-}): ReactNode {
-  const [text, setText] = useFollowing(String(value), (shown) => (shown === 'NaN' ? '' : shown))
+interface Props<T> {
+  readonly label: string
+  readonly value: T
+  readonly onChange: (value: T) => void
+  readonly error?: string | undefined
+  readonly width?: string
+}
+
+const WHOLE = /^\d{1,15}$/
+
+/** A whole number from 0; what is no number is kept as it was typed, and said. */
+export function NumberField({ label, value, onChange, error, width = '64px' }: Props<number>): ReactNode {
+  const [text, setText] = useFollowing(String(value), String)
   return (
     <TextField
       label={label}
       hideLabel
       value={text}
-      error={error ?? (/^\d+$/.test(text.trim()) ? undefined : 'A whole number.')}
+      error={WHOLE.test(text.trim()) ? error : 'A whole number.'}
       width={width}
       onChange={(next) => {
-        const meant = /^\d+$/.test(next.trim()) ? Number(next) : Number.NaN
+        const meant = WHOLE.test(next.trim()) ? Number(next) : asTyped<number>(next)
         setText(next, String(meant))
+        onChange(meant)
+      }}
+    />
+  )
+}
+
+/** The same, or nothing, which means any. */
+export function OptionalNumber({ label, value, onChange, error, width = '100px' }: Props<number | null>): ReactNode {
+  const [text, setText] = useFollowing(String(value ?? ''), String)
+  return (
+    <TextField
+      label={label}
+      value={text}
+      placeholder="any"
+      error={text.trim() === '' || WHOLE.test(text.trim()) ? error : 'A whole number.'}
+      width={width}
+      onChange={(next) => {
+        const number = WHOLE.test(next.trim()) ? Number(next) : asTyped<number>(next)
+        const meant = next.trim() === '' ? null : number
+        setText(next, String(meant ?? ''))
         onChange(meant)
       }}
     />

@@ -46,7 +46,7 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
   const say = useSay()
   const ran = attempt.whatRan
   if (!ran) return <Mute style={{ padding: 16 }}>The agent has not said yet what it started.</Mute>
-  const byHand = attempt.byHand ?? ''
+  const { byHand } = attempt
   const variables = Object.entries(ran.environment)
   return (
     <Inside $gap={12}>
@@ -108,23 +108,25 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
           </Pairs>
         </Stack>
       )}
-      <Stack $gap={4}>
-        <Row>
-          <Small>to repeat it by hand on {attempt.agent}</Small>
-          <Spring />
-          <Button
-            onPress={() =>
-              void navigator.clipboard.writeText(byHand).then(
-                () => say('Copied.'),
-                () => say('The browser does not allow copying here. Select the text instead.', { bad: true }),
-              )
-            }
-          >
-            Copy
-          </Button>
-        </Row>
-        <Box tabIndex={0}>{visible(byHand)}</Box>
-      </Stack>
+      {byHand !== null && (
+        <Stack $gap={4}>
+          <Row>
+            <Small>to repeat it by hand on {attempt.agent}</Small>
+            <Spring />
+            <Button
+              onPress={() =>
+                void navigator.clipboard.writeText(byHand).then(
+                  () => say('Copied.'),
+                  () => say('The browser does not allow copying here. Select the text instead.', { bad: true }),
+                )
+              }
+            >
+              Copy
+            </Button>
+          </Row>
+          <Box tabIndex={0}>{visible(byHand)}</Box>
+        </Stack>
+      )}
     </Inside>
   )
 }
