@@ -41,4 +41,4 @@ it(`a trigger that is added while its calendar is saved has the next start of th
     expect(next.getUTCDay()).toBe((round + 1) % 2 === 0 ? 1 : 4)
     if (round % 50 === 49) await many(null, 'DELETE FROM triggers')
   }
-})
+}, 300_000)

@@ -112,6 +112,14 @@ export function faultsOf(schema: z.ZodType, content: unknown): Map<string, strin
   return faults
 }
 
+/** The first fault of a list or of one of its parts. */
+export const faultIn = (
+  faultOf: (path: string) => string | undefined,
+  path: string,
+  parts: readonly unknown[],
+): string | undefined =>
+  faultOf(path) ?? parts.map((_, i) => faultOf(`${path}[${i}]`)).find((fault) => fault !== undefined)
+
 /** Faults of fields that are still as they were in the beginning are not shown before the first try to save. */
 function isTouched(path: string, now: unknown, initial: unknown): boolean {
   const at = (root: unknown): unknown =>

@@ -14,12 +14,19 @@ interface Props<T> {
 const WHOLE = /^\d{1,15}$/
 
 /** A whole number from 0; what is no number is kept as it was typed, and said. */
-export function NumberField({ label, value, onChange, error, width = '64px' }: Props<number>): ReactNode {
+export function NumberField({
+  label,
+  value,
+  onChange,
+  error,
+  width = '64px',
+  isLabelled = false,
+}: Props<number> & { readonly isLabelled?: boolean }): ReactNode {
   const [text, setText] = useFollowing(String(value), String)
   return (
     <TextField
       label={label}
-      hideLabel
+      hideLabel={!isLabelled}
       value={text}
       error={WHOLE.test(text.trim()) ? error : 'A whole number.'}
       width={width}

@@ -14,7 +14,7 @@ import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateMark } from '@/ui/parts/state-mark'
 import { Time } from '@/ui/parts/time'
-import { LabelsField } from '../work/jobs/sections'
+import { LabelsField } from '../work/jobs/pairs-field'
 
 const Command = styled.pre`
   background: var(--deck);

@@ -4,9 +4,11 @@ import type { ReactNode } from 'react'
 import { INPUT_TYPES, type Input, type InputType } from '@/core/work/inputs'
 import type { SharedValueRow } from '@/service/shared-values'
 import { api } from '@/ui/api'
+import { faultIn } from '@/ui/hooks/draft'
 import { Button } from '@/ui/parts/button'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack } from '@/ui/parts/layout'
+import { ListField } from '@/ui/parts/list-field'
 import { Part, Sentence } from '@/ui/parts/sentence'
 
 interface Props {
@@ -56,18 +58,11 @@ export function InputsSection({ definition, define, faultOf }: Props): ReactNode
                 width="95px"
               />
               {input.type === 'choice' && (
-                <TextField
+                <ListField
                   label="of (comma between)"
-                  value={input.options.join(', ')}
-                  onChange={(text) =>
-                    change(i, {
-                      options: text
-                        .split(',')
-                        .map((o) => o.trim())
-                        .filter(Boolean),
-                    })
-                  }
-                  error={fault('options')}
+                  value={input.options}
+                  onChange={(options) => change(i, { options })}
+                  error={faultIn(fault, 'options', input.options)}
                   width="180px"
                 />
               )}

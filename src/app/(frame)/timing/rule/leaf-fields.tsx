@@ -217,9 +217,8 @@ export function RecurrenceField({ rule, onChange }: Props<'rrule'>): ReactNode {
         mono
         value={text}
         onChange={(next) => {
-          const isGood = parseRecurrence(next, 'days').ok
-          setText(next, isGood ? next : rule.rrule)
-          if (isGood) onChange({ ...rule, rrule: next })
+          setText(next, next)
+          onChange({ ...rule, rrule: next })
         }}
         error={parsed.ok ? undefined : parsed.fault}
       />

@@ -88,7 +88,7 @@ export function RuleEditor({
   )
   const body = bodyOf({ rule, onChange, calendars, inner })
   return (
-    <Card $depth={depth} role="group" aria-label={`${role ?? 'Days'}: ${sayDays(rule, names).slice(0, 120)}`}>
+    <Card $depth={depth} role="group" aria-label={`${role ?? 'Days'}: ${said(rule, names).slice(0, 120)}`}>
       <Head>
         {role && <b>{role}</b>}
         <span style={{ flex: 1 }}>{titleOf(rule, role)}</span>
@@ -96,7 +96,7 @@ export function RuleEditor({
         {onRemove && (
           <Button
             kind="quiet"
-            aria-label={`Remove ${role ?? 'this part'}: ${sayDays(rule, names).slice(0, 60)}`}
+            aria-label={`Remove ${role ?? 'this part'}: ${said(rule, names).slice(0, 60)}`}
             onPress={onRemove}
           >
             ×
@@ -437,10 +437,19 @@ export function RuleActions({
 export function RuleSentence({ rule, calendars }: { rule: DayRule; calendars: readonly NamedBySlug[] }): ReactNode {
   return (
     <Small>
-      {sayDays(
+      {said(
         rule,
         calendars.map(({ slug, title }) => ({ id: slug, title })),
       ).slice(0, 600)}
     </Small>
   )
+}
+
+/** A rule in the middle of being typed may not make a sentence yet. */
+function said(rule: DayRule, names: readonly { readonly id: string; readonly title: string }[]): string {
+  try {
+    return sayDays(rule, names)
+  } catch {
+    return 'not right yet'
+  }
 }

@@ -255,7 +255,9 @@ export function MinutesField({
       hideLabel={!isLabelled}
       value={text}
       onChange={(next) => {
-        const meant = /^\d{1,6}(\.\d{1,2})?$/.test(next) ? isoDuration(Math.round(Number(next) * 60)) : undefined
+        const meant = /^\d{1,6}(\.\d{1,2})?$/.test(next)
+          ? isoDuration(Math.round(Number(next) * 60))
+          : next || undefined
         setText(next, meant ?? '')
         onChange(meant)
       }}
@@ -268,5 +270,5 @@ export function MinutesField({
 
 function minutesOf(value: string): string {
   const seconds = parseDuration(value)
-  return seconds === undefined ? '' : String(Math.round((seconds / 60) * 100) / 100)
+  return seconds === undefined ? value : String(Math.round((seconds / 60) * 100) / 100)
 }

@@ -142,7 +142,7 @@ function AtField({
       value={text}
       onChange={(next) => {
         const again = readTimes(next)
-        const now = 'value' in again ? again.value : times
+        const now = 'value' in again ? again.value : [next]
         setText(next, now.join(', '))
         onChange(now)
       }}
@@ -170,7 +170,8 @@ const UNITS = [
 
 /** `PT90M` as how many of which unit; the largest unit that fits. */
 function stepFields(step: string): { n: string; unit: number } {
-  const seconds = parseDuration(step) ?? 0
+  const seconds = parseDuration(step)
+  if (seconds === undefined) return { n: step, unit: 60 }
   const unit = seconds % 60 !== 0 ? 1 : seconds % 3600 !== 0 || seconds === 0 ? 60 : 3600
   return { n: seconds === 0 ? '' : String(seconds / unit), unit }
 }
@@ -186,8 +187,8 @@ function EveryField({
 }): ReactNode {
   const [{ n, unit }, setStep] = useFollowing(every.step, stepFields)
   const step = (next: string, by: number): void => {
-    // Anything but a whole number becomes a step of nothing, which the rule’s check refuses with its reason.
-    const meant = isoDuration(/^\d{1,5}$/.test(next.trim()) ? Number(next) * by : 0)
+    // Anything but a whole number stands as it is, which the rule’s check refuses with its reason.
+    const meant = /^\d{1,5}$/.test(next.trim()) ? isoDuration(Number(next) * by) : next
     setStep({ n: next, unit: by }, meant)
     onChange({ ...every, step: meant })
   }
@@ -247,7 +248,7 @@ export function TimeField({
       onChange={(next) => {
         const again = readTimes(next)
         const time =
-          next.trim() === '' ? undefined : 'value' in again && again.value.length === 1 ? again.value[0] : value
+          next.trim() === '' ? undefined : 'value' in again && again.value.length === 1 ? again.value[0] : next
         setText(next, time ?? '')
         onChange(time)
       }}

@@ -4,6 +4,7 @@ import type { CalendarRow } from '@/service/calendars'
 import type { TriggerFull } from '@/service/triggers'
 import type { JobRow } from '@/service/work'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
+import { expectKept } from '@/ui/typed.test-help'
 import { contentOf, TriggerEditor } from './trigger-editor'
 
 const CALENDARS = [
@@ -204,7 +205,7 @@ describe('a trigger’s page', () => {
     expect(await screen.findByText('A number of minutes.')).toBeTruthy()
     type('Title', '')
     await press('Save')
-    expect(await screen.findByText('One thing is not right yet.')).toBeTruthy()
+    expect(await screen.findByText('2 things are not right yet.')).toBeTruthy()
     expect(changesOf(asked).some(({ what }) => what.startsWith('PUT'))).toBe(false)
   })
 
@@ -247,4 +248,23 @@ describe('a trigger’s page', () => {
     expect((await screen.findAllByText(/designer/)).length).toBeGreaterThan(0)
     expect(screen.getByRole('textbox', { name: 'In words' }).closest('[inert]')).toBeTruthy()
   })
+})
+
+describe('whatever is typed into a trigger', () => {
+  it.each<[string, object]>([
+    ['that starts at times', { lateStart: 'PT20M', finishBy: '18:30' }],
+    ['that starts every so often', { time: { every: { step: 'PT15M', from: '06:00', until: '22:00' } } }],
+    ['with a cron line', { time: { cron: '0 6 * * *' } }],
+  ])(
+    '%s is saved as it stands there, or refused at its place',
+    async (_, change) => {
+      await expectKept<object>(
+        (body) => edit(body ? { ...trigger(change), ...body } : trigger(change)),
+        'PUT /triggers/1',
+        // The phrase and the form are two ways to write one rule: what is typed into one changes the other.
+        { seed: 11, notAsked: ['In words'] },
+      )
+    },
+    120_000,
+  )
 })

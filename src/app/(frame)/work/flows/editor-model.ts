@@ -9,6 +9,7 @@ import { bundleFlow, withKnown, type FlowDefinition } from '@/core/work/flow'
 import type { KnownValues } from '@/core/work/inputs'
 import type { Fault } from '@/core/schema/faults'
 import type { FlowMaterial } from '@/service/flows'
+import { typedIn } from '@/ui/hooks/following'
 
 const DEFAULT_MS = 60_000
 /** How the flow that is being written is called among the others. */
@@ -117,7 +118,9 @@ function hasCircle(
 
 /** The rules of all gates on days, in the order of the plan: their answers are asked for in one go. */
 export function gateRules(plan: Plan): { readonly index: number; readonly rule: unknown }[] {
-  return plan.steps.flatMap(({ index, gate }) => (gate && 'days' in gate ? [{ index, rule: gate.days }] : []))
+  return plan.steps.flatMap(({ index, gate }) =>
+    gate && 'days' in gate && typedIn(gate.days) === undefined ? [{ index, rule: gate.days }] : [],
+  )
 }
 
 /** What would happen; a text if it cannot be said. `open`: which of the gates on days are open, by step. */

@@ -1,5 +1,5 @@
 'use client'
-import { memo, useState, type ReactNode } from 'react'
+import { memo, type ReactNode } from 'react'
 import type { DayRule } from '@/core/calendar/rule'
 import { gateOn } from '@/core/flow/edit'
 import { PhraseFault } from '@/core/phrase/read'
@@ -7,7 +7,7 @@ import { readDaySet } from '@/core/phrase/read-set'
 import { sayDays } from '@/core/phrase/say'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
-import { useFollowing } from '@/ui/hooks/following'
+import { asTyped, typedIn, useFollowing } from '@/ui/hooks/following'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Stack } from '@/ui/parts/layout'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
@@ -126,27 +126,34 @@ function DaysField({
   onChange: (rule: DayRule) => void
 }): ReactNode {
   const names = calendars.map(({ slug, title }) => ({ id: slug, title }))
-  const [fault, setFault] = useState<string | undefined>(undefined)
-  const [text, setText] = useFollowing(sayDays(rule, names), (said) => said)
+  const said = (days: DayRule): string => typedIn(days) ?? sayDays(days, names)
+  const [text, setText] = useFollowing(said(rule), String)
+  const now = readDays(text, names)
   return (
     <TextField
       label="Days, in words"
       hideLabel
       value={text}
       onChange={(next) => {
-        try {
-          const read = readDaySet(next, names)
-          setFault(undefined)
-          setText(next, sayDays(read, names))
-          onChange(read)
-        } catch (problem) {
-          if (!(problem instanceof PhraseFault)) throw problem
-          setFault(problem.message)
-          setText(next, sayDays(rule, names))
-        }
+        const again = readDays(next, names)
+        const meant = 'rule' in again ? again.rule : asTyped<DayRule>(next)
+        setText(next, said(meant))
+        onChange(meant)
       }}
-      error={fault ?? error}
+      error={'fault' in now ? now.fault : error}
       width="300px"
     />
   )
+}
+
+function readDays(
+  text: string,
+  names: readonly { readonly id: string; readonly title: string }[],
+): { rule: DayRule } | { fault: string } {
+  try {
+    return { rule: readDaySet(text, names) }
+  } catch (problem) {
+    if (problem instanceof PhraseFault) return { fault: problem.message }
+    throw problem
+  }
 }

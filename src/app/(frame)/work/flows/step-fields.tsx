@@ -3,6 +3,7 @@ import type { ReactNode } from 'react'
 import { isoDuration, parseDuration } from '@/core/timing/duration'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
 import { useFollowing } from '@/ui/hooks/following'
+import { useSay } from '@/ui/frame/announcer'
 import { TextField } from '@/ui/parts/fields'
 import { readLength, writeLength } from './editor-model'
 
@@ -16,26 +17,34 @@ export type FaultOf = (key: string) => string | undefined
 /** The name takes effect when the field is left: links to it follow. */
 export function NameField({
   step,
+  taken,
   error,
   onRename,
 }: {
   step: FlowStep
+  /** Names of the other steps: one of them would make two of one, and every link to it unclear. */
+  taken: readonly string[]
   error: string | undefined
   onRename: (id: string) => void
 }): ReactNode {
   const [text, setText] = useFollowing(step.id, (id) => id)
+  const say = useSay()
   const isName = /^[a-z0-9][a-z0-9-]{0,63}$/.test(text)
+  const isTaken = taken.includes(text)
+  const take = (): void => {
+    if (text === step.id) return
+    if (!isTaken) return onRename(text)
+    setText(step.id, step.id)
+    say(`There is a step called ${text} already: this one stays ${step.id}.`, { bad: true })
+  }
   return (
-    <div
-      onBlur={() => isName && text !== step.id && onRename(text)}
-      onKeyDown={(event) => event.key === 'Enter' && isName && text !== step.id && onRename(text)}
-    >
+    <div onBlur={take} onKeyDown={(event) => event.key === 'Enter' && take()}>
       <TextField
         label="Step"
         mono
         value={text}
         onChange={(next) => setText(next, step.id)}
-        error={isName ? error : 'Lower-case letters, digits and hyphens.'}
+        error={!isName ? 'Lower-case letters, digits and hyphens.' : isTaken ? 'Another step is called so.' : error}
         width="170px"
       />
     </div>
@@ -46,7 +55,7 @@ export function GroupField({ group, onChange }: { group: string; onChange: (id: 
   const [text, setText] = useFollowing(group, (id) => id)
   const isName = text === '' || /^[a-z0-9][a-z0-9-]{0,63}$/.test(text)
   return (
-    <div onBlur={() => isName && text !== group && onChange(text)}>
+    <div onBlur={() => text !== group && onChange(text)}>
       <TextField
         label="Group"
         hideLabel
@@ -72,7 +81,7 @@ export function LengthField({
   onChange: (value: string | undefined) => void
   error?: string | undefined
 }): ReactNode {
-  const shown = value === undefined ? '' : writeLength(parseDuration(value) ?? 0)
+  const shown = value === undefined ? '' : shownLength(value)
   const [text, setText] = useFollowing(shown, (each) => each)
   const seconds = readLength(text)
   const isFine = text.trim() === '' || seconds !== undefined
@@ -84,12 +93,19 @@ export function LengthField({
       placeholder="9 min"
       onChange={(next) => {
         const read = readLength(next)
-        const meant = next.trim() === '' || read === undefined ? undefined : isoDuration(read)
-        setText(next, meant === undefined ? '' : writeLength(read as number))
-        if (next.trim() === '' || read !== undefined) onChange(meant)
+        const written = read === undefined ? next : isoDuration(read)
+        const meant = next.trim() === '' ? undefined : written
+        setText(next, meant === undefined ? '' : shownLength(meant))
+        onChange(meant)
       }}
       error={isFine ? error : 'Write it like 90 s, 5 min or 1 h 30 min.'}
       width="120px"
     />
   )
+}
+
+/** As people write it; what is no length, as it was typed. */
+function shownLength(value: string): string {
+  const seconds = parseDuration(value)
+  return seconds === undefined ? value : writeLength(seconds)
 }

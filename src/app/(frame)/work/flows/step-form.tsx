@@ -88,6 +88,7 @@ export const StepForm = memo(function StepForm({
       <Sentence>
         <NameField
           step={step}
+          taken={definition.steps.flatMap(({ id }) => (id === step.id ? [] : [id]))}
           error={faultOf('id')}
           onRename={(id) => {
             onDefine((flow) => renameStep(flow, step.id, id), 'rename')

@@ -3,7 +3,9 @@ import type { ReactNode } from 'react'
 import { METHODS, type Connection, type ConnectionKind } from '@/core/work/connections'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
-import { NumberField } from '@/ui/parts/number-field'
+import { ListField } from '@/ui/parts/list-field'
+import { NumberField, OptionalNumber } from '@/ui/parts/number-field'
+import { faultIn } from '@/ui/hooks/draft'
 import { Sentence, Word } from '@/ui/parts/sentence'
 import { CodeField } from './code-field'
 import { PairsField } from './pairs-field'
@@ -152,11 +154,11 @@ export function ConnectionFields({ action, onChange, faultOf }: Props): ReactNod
               width="110px"
             />
             {text('url', 'address', '420px', { mono: true, placeholder: 'https://' })}
-            <TextField
+            <ListField
               label="expected status"
-              value={action.expect.join(', ')}
-              onChange={(value) => set({ expect: listOf(value) })}
-              error={fault('expect') ?? fault('expect[0]')}
+              value={action.expect}
+              onChange={(expect) => set({ expect })}
+              error={faultIn(fault, 'expect', action.expect)}
               width="130px"
             />
           </Sentence>
@@ -223,11 +225,13 @@ export function ConnectionFields({ action, onChange, faultOf }: Props): ReactNod
               onChange={(mostRows) => set({ mostRows })}
               error={fault('mostRows')}
             />
-            <OptionalNumber
+            <NumberField
               label="rows kept"
+              isLabelled
               value={action.keepRows}
-              onChange={(keepRows) => set({ keepRows: keepRows ?? 0 })}
+              onChange={(keepRows) => set({ keepRows })}
               error={fault('keepRows')}
+              width="100px"
             />
           </Sentence>
         </>
@@ -294,11 +298,11 @@ export function ConnectionFields({ action, onChange, faultOf }: Props): ReactNod
           </Sentence>
           <Sentence>
             {text('from', 'from', '220px')}
-            <TextField
+            <ListField
               label="to, with commas between"
-              value={action.to.join(', ')}
-              onChange={(value) => set({ to: listOf(value) })}
-              error={fault('to') ?? fault('to[0]') ?? fault('to[1]')}
+              value={action.to}
+              onChange={(to) => set({ to })}
+              error={faultIn(fault, 'to', action.to)}
               width="380px"
             />
           </Sentence>
@@ -362,32 +366,3 @@ export function HandsOn({ kind }: { kind: ConnectionKind | 'command' | 'script' 
     </Stack>
   )
 }
-
-function OptionalNumber({
-  label,
-  value,
-  onChange,
-  error,
-}: {
-  label: string
-  value: number | null
-  onChange: (value: number | null) => void
-  error: string | undefined
-}): ReactNode {
-  return (
-    <TextField
-      label={label}
-      value={value === null ? '' : String(value)}
-      onChange={(text) => onChange(/^\d+$/.test(text) ? Number(text) : text === '' ? null : value)}
-      placeholder="any"
-      error={error}
-      width="100px"
-    />
-  )
-}
-
-const listOf = (text: string): string[] =>
-  text
-    .split(',')
-    .map((part) => part.trim())
-    .filter(Boolean)

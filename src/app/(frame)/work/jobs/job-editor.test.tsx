@@ -2,6 +2,7 @@ import { fireEvent, screen, waitFor } from '@testing-library/react'
 import { jobDefinitionSchema, type JobContent } from '@/core/work/job'
 import type { JobFull } from '@/service/work'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
+import { expectKept } from '@/ui/typed.test-help'
 import { contentOf, JobEditor } from './job-editor'
 
 const definition = (change: object = {}): JobContent['definition'] =>
@@ -98,7 +99,7 @@ describe('a job, written in sentences', () => {
     type('environment, one NAME=value a line', 'GOOD=1\nnot so good')
     expect(await screen.findByText('“not so good” is not NAME=value.')).toBeTruthy()
     await press('Save')
-    expect(await screen.findByText('3 things are not right yet.')).toBeTruthy()
+    expect(await screen.findByText('4 things are not right yet.')).toBeTruthy()
     expect(screen.getByText('A job needs a title.')).toBeTruthy()
     expect(screen.getByText('Retries are 0 to 50.')).toBeTruthy()
     expect(changesOf(asked)).toEqual([])
@@ -161,4 +162,54 @@ describe('a job, written in sentences', () => {
     fireEvent.click(screen.getByRole('button', { name: 'Save' }))
     expect(changesOf(asked)).toEqual([])
   })
+})
+
+describe('whatever is typed into a job', () => {
+  const input = { name: 'port', title: 'Port', type: 'choice', options: ['north', 'a, b'], default: null, ask: true }
+  const mail = {
+    kind: 'mail',
+    host: 'mail.example',
+    port: 25,
+    tls: true,
+    from: 'a@b.example',
+    to: ['c@d.example'],
+    subject: 'x',
+    text: 'y',
+  }
+  const http = {
+    kind: 'http',
+    method: 'POST',
+    url: 'https://app.example/x',
+    expect: ['2xx'],
+    body: '',
+    headers: {},
+    pick: {},
+  }
+  const sql = {
+    kind: 'sql',
+    host: 'db.example',
+    port: 5432,
+    database: 'fares',
+    tls: true,
+    statement: 'SELECT 1',
+    parameters: [],
+  }
+  const transfer = { kind: 'transfer', direction: 'up', host: 'files.example', hostKey: null, from: '/a/*', into: '/b' }
+  it.each<[string, object]>([
+    ['that is a command', { inputs: [input], account: 'files', environment: { A: '1' } }],
+    ['that mails', { action: mail, account: null }],
+    ['that asks over HTTP', { action: http, target: { labels: { os: 'linux' } }, retries: 3 }],
+    ['that asks a database', { action: sql, account: 'files' }],
+  ])(
+    '%s is saved as it stands there, or refused at its place',
+    async (_, change) => {
+      const base = { action: { kind: 'command', command: 'true' }, ...change }
+      await expectKept<JobContent>(
+        (body) => edit(body ? { ...job(base), ...body } : job(base), { 'GET /accounts': [], 'GET /locks': [] }),
+        'PUT /jobs/5',
+        { seed: 20261130 },
+      )
+    },
+    120_000,
+  )
 })

@@ -1,6 +1,6 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import type { ReactNode } from 'react'
+import { useRef, type ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { referencesInSingleQuotes } from '@/core/work/command'
 import { ACCOUNT_USE, CONNECTION_KINDS, isConnection } from '@/core/work/connections'
@@ -8,15 +8,17 @@ import { INTERPRETERS, UNREACHABLE_THEN, type Interpreter, type JobDefinition, t
 import type { AgentRow, PoolRow } from '@/service/fleet'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
-import { useFollowing } from '@/ui/hooks/following'
+import { faultIn } from '@/ui/hooks/draft'
+import { asTyped } from '@/ui/hooks/following'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
+import { ListField } from '@/ui/parts/list-field'
 import { NumberField } from '@/ui/parts/number-field'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import { AccountAndLocks } from './account-and-locks'
 import { CodeField } from './code-field'
 import { BLANK, CONNECTION_TITLES, ConnectionFields, HandsOn } from './connection-fields'
-import { PairsField } from './pairs-field'
+import { LabelsField, PairsField } from './pairs-field'
 
 export interface SectionProps {
   readonly definition: JobDefinition
@@ -36,7 +38,12 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
   const names = new Set(definition.inputs.map((input) => input.name))
   const text = action.kind === 'command' ? action.command : action.kind === 'script' ? action.script : ''
   const unread = referencesInSingleQuotes(text, names)
+  // What was written for one kind is there again when it is chosen again.
+  const kept = useRef(new Map<string, JobDefinition['action']>())
   const setKind = (kind: string): void => {
+    kept.current.set(action.kind, action)
+    const before = kept.current.get(kind)
+    if (before && isConnection(before)) return define({ action: before })
     if (kind === 'command') define({ action: { kind, command: text } })
     if (kind === 'script') define({ action: { kind, interpreter: 'sh', script: text } })
     if (kind === 'wait') define({ action: { kind, minutes: 1 }, account: null })
@@ -288,48 +295,6 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
   )
 }
 
-export function LabelsField({
-  value,
-  onChange,
-  error,
-}: {
-  value: Record<string, string>
-  onChange: (value: Record<string, string>) => void
-  error?: string | undefined
-}): ReactNode {
-  const [text, setText] = useFollowing(JSON.stringify(value), (json) => pairsOf(json).join(', '))
-  return (
-    <TextField
-      label="Labels, as key=value"
-      hideLabel
-      placeholder="os=linux, site=kelda"
-      value={text}
-      error={error}
-      width="240px"
-      onChange={(next) => {
-        const pairs = next
-          .split(',')
-          .map((part) => part.trim())
-          .filter(Boolean)
-        const meant = Object.fromEntries(
-          pairs.map((pair) =>
-            pair.includes('=')
-              ? [pair.slice(0, pair.indexOf('=')).trim(), pair.slice(pair.indexOf('=') + 1).trim()]
-              : [pair, ''],
-          ),
-        )
-        setText(next, JSON.stringify(meant))
-        onChange(meant)
-      }}
-    />
-  )
-}
-
-/** `NAME=value` of each, of an object as JSON. */
-function pairsOf(json: string): string[] {
-  return Object.entries(JSON.parse(json) as Record<string, string>).map(([name, value]) => `${name}=${value}`)
-}
-
 export function EndingSection({ definition, define, faultOf }: SectionProps): ReactNode {
   const { success, keeping } = definition
   const limit = definition.timeLimitSeconds
@@ -344,24 +309,20 @@ export function EndingSection({ definition, define, faultOf }: SectionProps): Re
           {hasExitCode ? (
             <Sentence>
               <Word>its exit code is</Word>
-              <TextField
+              <ListField
                 label="Exit codes, comma between"
                 hideLabel
-                value={success.exitCodes.map((code) => (Number.isNaN(code) ? '' : code)).join(', ')}
-                onChange={(text) =>
+                value={success.exitCodes.map(String)}
+                onChange={(codes) =>
                   define({
                     success: {
                       ...success,
-                      exitCodes: text.split(',').map((part) => (part.trim() === '' ? Number.NaN : Number(part))),
+                      exitCodes: codes.map((code) => (/^-?\d+$/.test(code) ? Number(code) : asTyped<number>(code))),
                     },
                   })
                 }
-                error={
-                  faultOf('definition.success.exitCodes') ??
-                  faultOf('definition.success.exitCodes[0]') ??
-                  faultOf('definition.success.exitCodes[1]')
-                }
-                width="90px"
+                error={faultIn(faultOf, 'definition.success.exitCodes', success.exitCodes)}
+                width="120px"
               />
             </Sentence>
           ) : (

@@ -21,7 +21,7 @@ import { Link } from '@/ui/parts/link'
 import { StateChip, StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Time, Took } from '@/ui/parts/time'
-import { LabelsField } from '../../../work/jobs/sections'
+import { LabelsField } from '../../../work/jobs/pairs-field'
 
 export function AgentScreen({ id }: { id: number }): ReactNode {
   const { data: agent, error } = useQuery({
