@@ -44,6 +44,13 @@ writeFileSync(
         steps: [{ id: 'a', job: 'j', gate: { input: 'note', equals: 'x' } }],
       },
       { id: 'nothing', steps: [] },
+      {
+        id: 'counted',
+        steps: [
+          { id: 'check', job: 'j' },
+          { id: 'mend', job: 'j', after: [{ step: 'check' }], gate: { value: 'check.count', not: 0 } },
+        ],
+      },
     ],
   }),
 )
@@ -59,6 +66,20 @@ const night = (...more: string[]): Promise<unknown> =>
   bugle('rehearse', FILE, '--flow', 'night', '--day', '2027-04-30', ...more)
 
 describe('bugle rehearse', () => {
+  it('takes what steps hand on, and says what it assumed without it', async () => {
+    const counted = (...more: string[]): Promise<unknown> =>
+      bugle('rehearse', FILE, '--flow', 'counted', '--day', '2027-04-30', ...more)
+    const steps = { check: { state: 'succeeded' }, mend: { state: 'succeeded' } }
+    expect(await counted()).toEqual({ flow: 'succeeded', steps, order: ['check', 'mend'], assumed: ['mend'] })
+    expect(await counted('--value', 'check.count=3')).toEqual({ flow: 'succeeded', steps, order: ['check', 'mend'] })
+    expect(await counted('--value', 'check.count=0.0')).toMatchObject({
+      steps: { mend: { state: 'skipped', reason: 'gate' } },
+      order: ['check'],
+    })
+    await expect(counted('--value', 'send.count=0')).rejects.toThrow('--value: there is no step send in counted.')
+    await expect(counted('--value', 'check=0')).rejects.toThrow('--value: “check=0” is not step.name=value.')
+  })
+
   it('says what would happen, by day, outcomes and inputs', async () => {
     expect(await night('--outcomes', 'in/x=lost', '--input', 'harbour=stavin')).toEqual({
       flow: 'failed',

@@ -6,7 +6,7 @@ import { criticalPath } from '@/core/flow/critical'
 import { FlowFault } from '@/core/flow/inputs'
 import { flowMermaid } from '@/core/flow/mermaid'
 import { planOf, type Plan } from '@/core/flow/plan'
-import { lookOn, rehearse, type IsDay } from '@/core/flow/rehearse'
+import { lookOn, rehearse, type HandedOn, type IsDay } from '@/core/flow/rehearse'
 import type { Outcome } from '@/core/flow/state'
 import { flowSvg } from '@/core/flow/svg'
 import { BadInput } from './bad-input'
@@ -20,6 +20,7 @@ interface Options {
   readonly outcomes?: string
   readonly as?: string
   readonly input?: readonly string[]
+  readonly value?: readonly string[]
 }
 
 const OUTCOMES: Readonly<Record<string, Outcome>> = {
@@ -50,6 +51,7 @@ export function addFlowCommands(
     .option('--day <day>', 'on this day')
     .option('--outcomes <list>', 'what becomes of steps, such as check=failed,send=lost; the others succeed')
     .option('--input <name=value>', 'the value of an input; may be given several times', each)
+    .option('--value <step.name=value>', 'what a step hands on; may be given several times', each)
     .description('says what would happen in a flow, without running anything')
     .action((file: string, options: Options) => print(blaming(() => rehearsed(bundleOf(file), options))))
 
@@ -101,8 +103,11 @@ function isDayOf(bundle: Bundle): IsDay {
 function rehearsed(bundle: Bundle, options: Options): unknown {
   const plan = planOf(bundle, flowOption(options), inputsOption(options.input ?? []))
   const day = dayOption('--day', options.day)
-  const { flow, steps, order } = rehearse(plan, lookOn(day, isDayOf(bundle)), outcomesOption(plan, options.outcomes))
-  return { flow, steps: Object.fromEntries(steps), order }
+  const values = valuesOption(plan, options.value ?? [])
+  const handedOn: HandedOn = (path, name) => values.get(`${path}.${name}`)
+  const look = lookOn(day, isDayOf(bundle), handedOn)
+  const { flow, steps, order, assumed } = rehearse(plan, look, outcomesOption(plan, options.outcomes), handedOn)
+  return { flow, steps: Object.fromEntries(steps), order, ...(assumed.length > 0 ? { assumed } : {}) }
 }
 
 function critical(bundle: Bundle, options: Options): unknown {
@@ -134,6 +139,22 @@ function inputsOption(given: readonly string[]): Record<string, string> {
     values[name] = text.slice(at + 1)
   }
   return { ...values }
+}
+
+/** What steps hand on, by path and name: `check.count=0`. */
+function valuesOption(plan: Plan, given: readonly string[]): ReadonlyMap<string, string> {
+  const values = new Map<string, string>()
+  for (const text of given) {
+    const at = text.indexOf('=')
+    const key = text.slice(0, Math.max(0, at))
+    const dot = key.lastIndexOf('.')
+    if (dot < 1 || dot === key.length - 1) throw new BadInput(`--value: “${text}” is not step.name=value.`)
+    const path = key.slice(0, dot)
+    if (!plan.byPath.has(path)) throw new BadInput(`--value: there is no step ${path} in ${plan.flow}.`)
+    if (values.has(key)) throw new BadInput(`--value: ${key} is named twice.`)
+    values.set(key, text.slice(at + 1))
+  }
+  return values
 }
 
 function outcomesOption(plan: Plan, text: string | undefined): ReadonlyMap<number, Outcome> {

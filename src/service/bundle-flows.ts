@@ -1,3 +1,4 @@
+import { inputsIn, type BundleInput } from '@/core/bundle/inputs-in'
 import type { Bundle, bundleSchema } from '@/core/bundle/schema'
 import { faultsFrom, type Fault } from '@/core/schema/faults'
 import { flowDefinitionSchema, type FlowDefinition } from '@/core/work/flow'
@@ -9,24 +10,8 @@ import { areaFor, atPlace, DEFAULT_AREA, sameJson, workOut, type ImportLine } fr
 import { insertFlow, readFlow, saveFlowIn } from './flows'
 
 type BundleFlow = Bundle['flows'][number]
-type BundleInput = NonNullable<BundleFlow['inputs']>[number]
 type BundleFile = z.input<typeof bundleSchema>
 type FlowFile = BundleFile['flows'] extends readonly (infer F)[] | undefined ? F : never
-
-/** Inputs of a file as the server keeps them: every default that is written as text. */
-export function inputsIn(inputs: readonly BundleInput[] | undefined): object[] {
-  return (inputs ?? []).map(({ default: value, ...input }) => ({
-    ...input,
-    default:
-      value === undefined || typeof value === 'object'
-        ? (value ?? null)
-        : typeof value === 'boolean'
-          ? value
-            ? 'yes'
-            : 'no'
-          : String(value),
-  }))
-}
 
 export function inputsOut(inputs: readonly Input[]): BundleInput[] {
   return inputs.map((input) => ({

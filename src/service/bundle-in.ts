@@ -7,7 +7,8 @@ import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import { faultsFrom } from '@/core/schema/faults'
 import { many, maybeOne, transaction, type Tx } from '@/store/db'
 import { requireRight, type Actor } from './actor'
-import { flowIn, importFlows, inputsIn, type FlowIn } from './bundle-flows'
+import { inputsIn } from '@/core/bundle/inputs-in'
+import { flowIn, importFlows, type FlowIn } from './bundle-flows'
 import { areaFor, atPlace, DEFAULT_AREA, sameJson, type ImportLine } from './bundle-parts'
 import { changing, insertCalendar, readCalendar, saveCalendarIn } from './calendars'
 import { addPoolIn } from './fleet'
@@ -25,6 +26,7 @@ class DryRun extends Error {}
  */
 export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean): Promise<{ lines: ImportLine[] }> {
   requireRight(actor, 'design')
+  // What steps give to their work is looked at where a flow is saved: one that is there already as the file has it is left as it is.
   const checked = checkBundle(raw)
   if (!checked.ok) refuseFile(checked.faults)
   const { bundle } = checked as { bundle: Bundle }

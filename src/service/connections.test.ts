@@ -277,6 +277,23 @@ describe('values that steps hand on', () => {
     expect(await oneRun(OPERATOR, counting)).toMatchObject({ tries: [{ outputs: { boats: '3' } }] })
   })
 
+  it.each([
+    ['3', 'ready', undefined],
+    ['0.0', 'skipped', 'gate'],
+    [undefined, 'ready', undefined],
+  ] as const)('open or close the gates of steps behind them: %s', async (boats, state, reason) => {
+    const flow = await makeFlow([
+      { id: 'count' },
+      { id: 'mend', after: [{ step: 'count' }], gate: { value: 'count.boats', not: 0 } },
+    ])
+    const run = await startFlow(flow.id)
+    const attempt = await lease((await stepsOf(run)).get('count')?.runId as number, elsewhere)
+    await report(elsewhere, attempt, 1, started)
+    await report(elsewhere, attempt, 2, { ...ended(0), outputs: boats === undefined ? {} : { boats } } as never)
+    await advance()
+    expect((await stepsOf(run)).get('mend')).toMatchObject({ state, reason: reason ?? null })
+  })
+
   it('are refused where they cannot have come', async () => {
     const told = await makeJob(
       {

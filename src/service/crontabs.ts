@@ -71,7 +71,13 @@ export async function importCrontab(
       read.jobs.map(({ id }) => id),
     )
     for (const [i, { id, title, command, environment }] of read.jobs.entries()) {
-      const raw = { action: { kind: 'command', command }, target: wish.target, environment }
+      // A crontab ends nothing by itself: nor does what it becomes.
+      const raw = {
+        action: { kind: 'command', command },
+        target: wish.target,
+        environment,
+        timeLimitSeconds: null,
+      }
       const parsed = jobDefinitionSchema.safeParse(raw)
       if (!parsed.success)
         throw invalid(

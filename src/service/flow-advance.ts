@@ -138,7 +138,13 @@ export async function moveOn(
         )
       : steps
   const world = await FlowWorld.read(tx, [...new Set(all.map((row) => row.planId as number))])
-  const moves = all.map((row) => new Move(row, fresh.get(row.id) ?? [], lives, world, nowMs, takeUp))
+  const handed = await outputsOf(
+    tx,
+    all
+      .filter((row) => world.looksAtValues(row.planId as number))
+      .flatMap((row) => (fresh.get(row.id) ?? []).flatMap(({ stepRunId }) => stepRunId ?? [])),
+  )
+  const moves = all.map((row) => new Move(row, fresh.get(row.id) ?? [], lives, world, nowMs, takeUp, handed))
   const work = await workToStart(tx, [...new Set(moves.flatMap((move) => move.jobsNeeded()))])
   const outputs = await outputsOf(
     tx,

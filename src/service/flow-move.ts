@@ -3,6 +3,7 @@ import { chainsToTheEnd, idleSteps } from '@/core/flow/critical'
 import { sayEnding } from '@/core/flow/ending'
 import { FlowFault, givenSecrets } from '@/core/flow/inputs'
 import type { Plan, PlanStep } from '@/core/flow/plan'
+import type { HandedOn } from '@/core/flow/rehearse'
 import { FlowRun, isEnd, type Look, type Outcome, type StepResult } from '@/core/flow/state'
 import { stepsReferredTo, stepValues } from '@/core/flow/step-values'
 import { parseDuration } from '@/core/timing/duration'
@@ -40,6 +41,8 @@ export class Move {
     private readonly world: FlowWorld,
     private readonly nowMs: number,
     private readonly build: TakeUp,
+    /** What its steps handed on until now, where gates look at it. */
+    private readonly handed: Outputs,
   ) {
     let plan: Plan | null = null
     let run: FlowRun | null = null
@@ -58,7 +61,10 @@ export class Move {
     const results = this.stood.map(resultOf)
     for (const row of this.stood)
       if (row.state === 'ready' && row.attempts > 0) results[row.step] = { state: 'running' }
-    const run = this.build(plan, this.look(), results, this.stood)
+    // Whoever is asked about has ended, if it ran: what it did not hand on is empty.
+    const handedOn: HandedOn = (path, name) => this.handed.get(this.runAt(plan, path) ?? 0)?.[name] ?? ''
+    const look = this.world.look(this.row.planId as number, this.row.day as string, handedOn)
+    const run = this.build(plan, look, results, this.stood)
     run.endDueFlows()
     const ends: { step: number; atMs: number; outcome: Outcome }[] = []
     for (const row of this.stood) {
@@ -107,7 +113,11 @@ export class Move {
 
   /** The newest run of a step of the same flow. */
   private runBeside({ path, definition }: PlanStep, name: string): number | null {
-    const index = this.plan?.byPath.get(path.slice(0, path.length - definition.id.length) + name)
+    return this.plan && this.runAt(this.plan, path.slice(0, path.length - definition.id.length) + name)
+  }
+
+  private runAt(plan: Plan, path: string): number | null {
+    const index = plan.byPath.get(path)
     return index === undefined ? null : (this.stood[index]?.stepRunId ?? null)
   }
 
@@ -151,12 +161,9 @@ export class Move {
   private chains(plan: Plan, run: FlowRun): readonly number[] {
     const known = (index: number): { isSure: true } | null =>
       run.result(index).state === 'waiting' ? null : { isSure: true }
-    const idle = idleSteps(plan, this.look(), known)
+    // What nobody has handed on yet may open a gate or close it: it counts as open.
+    const idle = idleSteps(plan, this.world.look(this.row.planId as number, this.row.day as string), known)
     return chainsToTheEnd(plan, (step) => (idle.has(step.index) ? 0 : this.lengthMs(step)))
-  }
-
-  private look(): ReturnType<FlowWorld['look']> {
-    return this.world.look(this.row.planId as number, this.row.day as string)
   }
 
   private lengthMs(step: PlanStep): number {

@@ -145,8 +145,9 @@ function viewOf(
 function gateWords(gate: PlanStep['gate'], calendars: Parameters<typeof sayDays>[1]): string | null {
   if (gate === null) return null
   if ('days' in gate) return `only on ${sayDays(gate.days, calendars)}`
-  const values = gate.values.map(String).join(' or ')
-  return gate.is === 'not' ? `only if ${gate.input} is not ${values}` : `only if ${gate.input} is ${values}`
+  const values = gate.values.map((value) => String(value) || 'empty').join(' or ')
+  const what = 'value' in gate ? `what ${gate.value.path} hands on as ${gate.value.name}` : gate.input
+  return gate.is === 'not' ? `only if ${what} is not ${values}` : `only if ${what} is ${values}`
 }
 
 export interface StoryLine {

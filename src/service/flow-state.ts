@@ -1,5 +1,5 @@
 import { parseIsoDay } from '@/core/calendar/days'
-import { isOpen } from '@/core/flow/rehearse'
+import { isOpen, type HandedOn } from '@/core/flow/rehearse'
 import type { Plan, PlanStep } from '@/core/flow/plan'
 import type { Look, StepResult } from '@/core/flow/state'
 import { distinctTitles } from '@/core/flow/titles'
@@ -198,12 +198,20 @@ export class FlowWorld {
     )
   }
 
-  /** What steps meet on the run's day, as jobs are switched now. Throws a FlowFault for a gate on an input without a value. */
-  look(planId: number, day: string): Look {
+  /** Whether a gate of the plan looks at what a step handed on. */
+  looksAtValues(planId: number): boolean {
+    return this.source(planId).flows.some(({ steps }) => steps.some(({ gate }) => gate && 'value' in (gate as object)))
+  }
+
+  /**
+   * What steps meet on the run's day, as jobs are switched now. `handedOn`: without it a gate on a value counts as open. Throws a FlowFault for a gate on an input without
+   * a value.
+   */
+  look(planId: number, day: string, handedOn?: HandedOn): Look {
     const at = parseIsoDay(day) ?? 0
     const isDay: Parameters<typeof isOpen>[3] = (rule, on) => this.timing.timings.daysOf(rule).has(on)
     return (step) => {
-      if (!isOpen(step.gate, step, at, isDay)) return 'gate'
+      if (!isOpen(step.gate, step, at, isDay, handedOn)) return 'gate'
       const isOn = step.flow === null ? this.jobOf(planId, step)?.on : this.flows.get(step.flow)
       return isOn === true ? 'open' : 'off'
     }

@@ -2,7 +2,7 @@ import { parseIsoDay } from '../calendar/days'
 import { holidayFault } from '../calendar/holiday-data'
 import { MOST_NESTING } from '../calendar/rule'
 import { faultsFrom, pathOf, type Fault, type Path } from '../schema/faults'
-import { flowFaults } from './check-flows'
+import { flowFaults, valueFaults } from './check-flows'
 import { depthsOf, loopsOf } from './graph'
 import { idsOf, isRaw, rawList, rawRules, rawText, type AddFault, type Raw } from './raw'
 import { bundleSchema, type Bundle } from './schema'
@@ -25,15 +25,20 @@ export function checkBundleText(text: string): CheckedBundle {
   } catch (error) {
     return fail('', `The file is not JSON: ${(error as Error).message}.`)
   }
-  return checkBundle(raw)
+  return checkFile(raw)
 }
 
 function fail(path: string, message: string): CheckedBundle {
   return { ok: false, faults: [{ path, message }] }
 }
 
-/** Checks what a file holds. Shape and references are looked at independently, so that all faults come at once. */
-export function checkBundle(raw: unknown): CheckedBundle {
+/** Checks all that a file holds, as an import into an empty server does: shape, references, and what steps give to their jobs and flows. */
+export const checkFile = (raw: unknown): CheckedBundle => checkBundle(raw, valueFaults)
+
+/**
+ * Checks shape and references, independently, so that all faults come at once. `more`: what else is to be looked at once the shape is sound.
+ */
+export function checkBundle(raw: unknown, more: (bundle: Bundle) => readonly Fault[] = () => []): CheckedBundle {
   const faults: Fault[] = []
   const add = (path: Path, message: string): void => void faults.push({ path: pathOf(path), message })
   const roots = isRaw(raw) ? [...ruleRoots(raw)] : []
@@ -58,6 +63,7 @@ export function checkBundle(raw: unknown): CheckedBundle {
     flowFaults(raw, add)
     triggerFaults(raw, add)
   }
+  if (parsed.success) faults.push(...more(parsed.data))
   if (parsed.success && faults.length === 0) return { ok: true, bundle: parsed.data }
   const seen = new Set<string>()
   const single = faults.filter(

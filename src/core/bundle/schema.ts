@@ -106,6 +106,8 @@ const gateSchema = exactlyOne(
   z.strictObject({
     days: dayRuleSchema.optional(),
     input: z.string().optional(),
+    /** `check.count`: what the step `check` handed on as `count`. */
+    value: z.string().optional(),
     equals: z.union([z.string(), z.number(), z.boolean()]).optional(),
     not: z.union([z.string(), z.number(), z.boolean()]).optional(),
     in: z
@@ -114,7 +116,7 @@ const gateSchema = exactlyOne(
       .optional(),
   }),
   'A gate',
-  ['days', 'input'],
+  ['days', 'input', 'value'],
 )
 export const stepSchema = z.strictObject({
   id: idSchema,

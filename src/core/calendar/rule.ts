@@ -85,6 +85,15 @@ const KEYS = [
   'calendar',
 ]
 
+/** How many days a period has at most. */
+const MOST_DAYS = { week: 7, month: 31, quarter: 92, year: 366 } as const
+
+/** What is wrong with asking for the n-th of a period: there never is one. */
+export const nthFault = (n: number, period: keyof typeof MOST_DAYS): string | undefined =>
+  Math.abs(n) > MOST_DAYS[period] && Math.abs(n) <= 366
+    ? `A ${period} has at most ${MOST_DAYS[period]} days.`
+    : undefined
+
 const wholeNumber = (from: number, to: number): z.ZodType<number> =>
   z
     .int(`Expected a whole number from ${from} to ${to}.`)
@@ -116,6 +125,10 @@ export const dayRuleSchema: z.ZodType<DayRule> = exactlyOne(
         of: inner,
         in: z.enum(['week', 'month', 'quarter', 'year']),
         yearStart: wholeNumber(1, 12).optional(),
+      })
+      .superRefine(({ n, in: period }, context) => {
+        const message = nthFault(n, period)
+        if (message) context.addIssue({ code: 'custom', path: ['n'], message })
       })
       .optional(),
     any: z.array(inner).min(1, 'Give at least one rule.').optional(),

@@ -92,11 +92,22 @@ export function renameStep(flow: FlowDefinition, from: string, to: string): Flow
   const name = (id: string): string => (id === from ? to : id)
   const route = <T extends Pick<FlowStep, 'onFailure'>>(step: T): T =>
     typeof step.onFailure === 'object' && step.onFailure.goTo === from ? { ...step, onFailure: { goTo: to } } : step
+  // What the others take of it: `${from.count}` in what they are given, `from.count` at their gate.
+  const referring = <T>(value: T): T =>
+    (typeof value === 'string' ? value.replaceAll(`\${${from}.`, `\${${to}.`) : value) as T
+  const gate = (written: FlowStep['gate']): FlowStep['gate'] => {
+    const { value } = (written ?? {}) as { value?: string }
+    return value?.startsWith(`${from}.`) ? { ...(written as object), value: to + value.slice(from.length) } : written
+  }
   return {
     ...flow,
     steps: flow.steps.map((step) => ({
       ...route(step),
       id: name(step.id),
+      ...(step.with
+        ? { with: Object.fromEntries(Object.entries(step.with).map(([key, value]) => [key, referring(value)])) }
+        : {}),
+      ...(step.gate ? { gate: gate(step.gate) } : {}),
       ...(step.after ? { after: step.after.map((link) => ({ ...link, step: name(link.step) })) } : {}),
     })),
     groups: flow.groups.map((group) => ({ ...route(group), steps: group.steps.map(name) })),
@@ -130,7 +141,7 @@ export const leadsTo = (flow: FlowDefinition, from: string, to: string): boolean
 export function reach({
   steps,
   groups,
-}: FlowDefinition): (from: readonly string[], way?: 'on' | 'back') => Set<string> {
+}: Pick<FlowDefinition, 'steps' | 'groups'>): (from: readonly string[], way?: 'on' | 'back') => Set<string> {
   const groupOf = new Map(groups.flatMap((group) => group.steps.map((id) => [id, group] as const)))
   const ways = { on: new Map<string, string[]>(), back: new Map<string, string[]>() }
   const put = (way: Map<string, string[]>, from: string, to: string): void => {

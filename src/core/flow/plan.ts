@@ -1,6 +1,7 @@
 import type { Bundle } from '../bundle/schema'
 import type { DayRule } from '../calendar/rule'
 import { parseDuration } from '../timing/duration'
+import { readHandedOn } from './handed-on'
 import {
   fitting,
   FlowFault,
@@ -26,6 +27,12 @@ export type Gate =
   | { readonly days: DayRule }
   | {
       readonly input: string
+      readonly is: 'equals' | 'not' | 'in'
+      readonly values: readonly Value[]
+    }
+  | {
+      /** The path of a step that has always ended before, and the name under which it handed something on. */
+      readonly value: { readonly path: string; readonly name: string }
       readonly is: 'equals' | 'not' | 'in'
       readonly values: readonly Value[]
     }
@@ -122,7 +129,7 @@ export function planOf(
         children: [],
         links: [],
         join: step.join,
-        gate: gateOf(step.gate, of.inputs ?? []),
+        gate: gateOf(step.gate, of.inputs ?? [], prefix),
         inputs,
         secrets: secretNames,
         isOff: (job ?? (step.flow === undefined ? undefined : flows.get(step.flow)))?.active === false,
@@ -172,20 +179,23 @@ function secretsOf(
 }
 
 /** The gate, its values as the input’s type has them: “4” and 4 are the same number, “yes” and true the same answer. */
-function gateOf(gate: Step['gate'], inputs: NonNullable<Flow['inputs']>): Gate | null {
+function gateOf(gate: Step['gate'], inputs: NonNullable<Flow['inputs']>, prefix: string): Gate | null {
   if (gate === undefined) return null
-  const { days, input, ...comparison } = gate as {
+  const { days, input, value, ...comparison } = gate as {
     days?: DayRule
     input?: string
+    value?: string
     equals?: Value
     not?: Value
     in?: Value[]
   }
   if (days) return { days }
-  const declared = inputs.find(({ name }) => name === input)
-  // The check of bundles saw to it that there is exactly one comparison, and that its values fit.
   const is = (['equals', 'not', 'in'] as const).find((key) => comparison[key] !== undefined) ?? 'in'
   const values = [comparison[is] ?? []].flat()
+  const handedOn = value === undefined ? undefined : readHandedOn(value)
+  if (handedOn) return { value: { path: prefix + handedOn.step, name: handedOn.name }, is, values }
+  const declared = inputs.find(({ name }) => name === input)
+  // The check of bundles saw to it that there is exactly one comparison, and that its values fit.
   return {
     input: input as string,
     is,

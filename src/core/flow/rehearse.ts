@@ -1,5 +1,6 @@
 import type { Day } from '../calendar/days'
 import type { DayRule } from '../calendar/rule'
+import { isSameValue } from './handed-on'
 import { FlowFault } from './inputs'
 import type { Gate, Plan, PlanStep } from './plan'
 import { FlowRun, type FlowState, type Look, type Outcome, type StepResult } from './state'
@@ -13,14 +14,30 @@ export interface Rehearsal {
   readonly steps: ReadonlyMap<string, StepResult>
   /** Paths of the steps that ran, by the round in which they started, then by place in the file. */
   readonly order: readonly string[]
+  /** Paths of steps that went ahead through a gate on a value that nobody gave: it counted as open. In the order of the file. */
+  readonly assumed: readonly string[]
   /** When each step started and ended, seconds from the beginning of the flow; only those that ran. */
   readonly times: ReadonlyMap<string, { readonly start: number; readonly end: number }>
 }
 
-/** A step's gate on a day, by the values of its flow's inputs. A gate on an input without a value throws a FlowFault. */
-export function isOpen(gate: Gate | null, step: Pick<PlanStep, 'inputs' | 'path'>, day: Day, isDay: IsDay): boolean {
+/** What a step, by its path, handed on under a name; undefined: that is not known, and a gate on it counts as open. */
+export type HandedOn = (path: string, name: string) => string | undefined
+
+/** A step's gate on a day, by the values of its flow's inputs and what steps before handed on. A gate on an input without a value throws a FlowFault. */
+export function isOpen(
+  gate: Gate | null,
+  step: Pick<PlanStep, 'inputs' | 'path'>,
+  day: Day,
+  isDay: IsDay,
+  handedOn: HandedOn = () => undefined,
+): boolean {
   if (gate === null) return true
   if ('days' in gate) return isDay(gate.days, day)
+  if ('value' in gate) {
+    const value = handedOn(gate.value.path, gate.value.name)
+    if (value === undefined) return true
+    return gate.values.some((each) => isSameValue(each, value)) !== (gate.is === 'not')
+  }
   const value = step.inputs.get(gate.input)
   if (value === undefined)
     throw new FlowFault(`The gate of ${step.path} looks at the input ${gate.input}, which has no value.`, 'gate')
@@ -29,16 +46,26 @@ export function isOpen(gate: Gate | null, step: Pick<PlanStep, 'inputs' | 'path'
 }
 
 /** What steps meet on a day. */
-export function lookOn(day: Day, isDay: IsDay): Look {
-  return (step) => (!isOpen(step.gate, step, day, isDay) ? 'gate' : step.isOff ? 'off' : 'open')
+export function lookOn(day: Day, isDay: IsDay, handedOn?: HandedOn): Look {
+  return (step) => (!isOpen(step.gate, step, day, isDay, handedOn) ? 'gate' : step.isOff ? 'off' : 'open')
 }
 
 /**
  * What would happen, in rounds: everything that can be decided is; then the clock moves to the earliest end of what runs, and all that ends then ends together.
  * A step runs for its usual length whatever becomes of it; `outcomes` are by index, succeeded where none is named.
  */
-export function rehearse(plan: Plan, look: Look, outcomes: ReadonlyMap<number, Outcome> = new Map()): Rehearsal {
-  const run = new FlowRun(plan, look)
+export function rehearse(
+  plan: Plan,
+  look: Look,
+  outcomes: ReadonlyMap<number, Outcome> = new Map(),
+  handedOn: HandedOn = () => undefined,
+): Rehearsal {
+  const assumed = new Set<number>()
+  const run = new FlowRun(plan, (step) => {
+    if (step.gate && 'value' in step.gate && handedOn(step.gate.value.path, step.gate.value.name) === undefined)
+      assumed.add(step.index)
+    return look(step)
+  })
   let running: { index: number; end: number }[] = []
   const begun: { index: number; round: number }[] = []
   const starts = new Map<number, number>()
@@ -67,6 +94,7 @@ export function rehearse(plan: Plan, look: Look, outcomes: ReadonlyMap<number, O
     steps: new Map(shown.map(({ path, index }) => [path, run.result(index)])),
     order: begun.map(({ index }) => stepOf(plan, index).path),
     times,
+    assumed: plan.steps.flatMap(({ index, path }) => (assumed.has(index) ? [path] : [])),
   }
 }
 

@@ -40,17 +40,20 @@ export function stepValues(
   return values
 }
 
-/** What a step's job or flow asks for. */
+/** What a step's job or flow asks for; null: that is not said, and anything goes. */
 export interface Asked {
   readonly title: string
-  readonly inputs: readonly Input[]
+  readonly inputs: readonly Input[] | null
 }
 
 /**
  * What is wrong with what steps give to their jobs and flows: inputs that these do not have or that stay without a value, references to nothing, values that do not
  * fit, and secrets that would be stored openly. `asked`: null for work that does not exist, which is told elsewhere.
  */
-export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowStep) => Asked | null): Fault[] {
+export function stepValueFaults(
+  definition: Pick<FlowDefinition, 'inputs' | 'steps' | 'groups'>,
+  asked: (step: FlowStep) => Asked | null,
+): Fault[] {
   const { inputs, steps } = definition
   const own = new Map(inputs.map((input) => [input.name, input]))
   const reached = once(() => reach(definition))
@@ -61,9 +64,9 @@ export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowSt
     const faults: Fault[] = []
     const add = (name: string, message: string): void =>
       void faults.push({ path: `steps[${i}].with.${name}`, message: `${step.id}: ${message}` })
-    const known = new Map(work.inputs.map((input) => [input.name, input]))
+    const known = work.inputs && new Map(work.inputs.map((input) => [input.name, input]))
     for (const [name, value] of Object.entries(step.with ?? {})) {
-      const input = known.get(name)
+      const input = known ? known.get(name) : { ...ANYTHING, name }
       if (!input) {
         add(name, `${work.title} has no input ${name}.`)
         continue
@@ -91,7 +94,7 @@ export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowSt
         add(name, 'A secret is not written into a flow: give it an input of the flow that is a secret.')
       else if (fault) add(name, `${input.title || name} ${fault}.`)
     }
-    for (const input of work.inputs)
+    for (const input of work.inputs ?? [])
       if (input.default === null && step.with?.[input.name] === undefined)
         faults.push({
           path: `steps[${i}].with.${input.name}`,
@@ -100,6 +103,8 @@ export function stepValueFaults(definition: FlowDefinition, asked: (step: FlowSt
     return faults
   })
 }
+
+const ANYTHING: Omit<Input, 'name'> = { title: '', type: 'text', options: [], default: '', ask: false }
 
 /** Worked out at the first call, if there is one. */
 function once<T extends object>(work: () => T): () => T {

@@ -1,6 +1,6 @@
 import { parseIsoDay } from '../calendar/days'
 import { holidayFault } from '../calendar/holiday-data'
-import { HOLIDAY_TYPES, type DayRule, type HolidayType, type NthRule, type RollTo } from '../calendar/rule'
+import { HOLIDAY_TYPES, nthFault, type DayRule, type HolidayType, type NthRule, type RollTo } from '../calendar/rule'
 import type { Cursor } from './cursor'
 import { readCalendarName, WORKING_DAYS, type NamedCalendar } from './names'
 import { readRecurrence } from './read-recurrence'
@@ -179,6 +179,7 @@ export class DayReader {
     cursor.take('every|each')
     cursor.take('the')
     let bareDigits = false
+    const first = cursor.peek()
     let numbers = this.ordinals()
     if (numbers) bareDigits = /^\d/.test(cursor.peek(-1)?.text ?? '')
     if (!numbers && cursor.take('day')) {
@@ -194,8 +195,10 @@ export class DayReader {
     if (!period) {
       // “On the 15th” can only be of the month; “the first Monday” could be of anything.
       if (of || !bareDigits) return null
-      return anyOf(numbers.map((n) => ({ nth: { n, of: EVERY_DAY, in: 'month' } })))
     }
+    const fault = numbers.map((n) => nthFault(n, (period ?? { in: 'month' }).in)).find((each) => each !== undefined)
+    if (fault) throw cursor.fault(fault, first)
+    if (!period) return anyOf(numbers.map((n) => ({ nth: { n, of: EVERY_DAY, in: 'month' } })))
     const rules = numbers.map((n): DayRule => ({ nth: { n, of: of ?? EVERY_DAY, ...period } }))
     return months ? allOf([anyOf(rules), monthsRule(months)]) : anyOf(rules)
   }

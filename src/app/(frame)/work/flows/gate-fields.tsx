@@ -10,12 +10,15 @@ import type { FlowMaterial } from '@/service/flows'
 import { asTyped, typedIn, useFollowing } from '@/ui/hooks/following'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Stack } from '@/ui/parts/layout'
+import { ListField, partsOf, writtenParts } from '@/ui/parts/list-field'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
-import type { SetStep } from './step-fields'
+import type { FaultOf, SetStep } from './step-fields'
 
 type Gate = NonNullable<FlowStep['gate']>
 interface Comparison {
-  readonly input: string
+  /** An input of the flow, or what a step handed on, such as `check.count`. */
+  readonly input?: string
+  readonly value?: string
   readonly equals?: string | number | boolean
   readonly not?: string | number | boolean
   readonly in?: (string | number)[]
@@ -25,27 +28,30 @@ interface Comparison {
 export const GateFields = memo(function GateFields({
   gate: written,
   inputs: all,
+  before,
   calendars,
-  error,
+  faultOf,
   onSet,
 }: {
   gate: FlowStep['gate']
   inputs: FlowDefinition['inputs']
+  /** Steps that have ended when this one goes ahead. */
+  before: readonly string[]
   calendars: FlowMaterial['calendars']
-  error: string | undefined
+  faultOf: FaultOf
   onSet: SetStep
 }): ReactNode {
   const gate = written as ({ days: DayRule } | Comparison) | undefined
-  const kind = gate === undefined ? 'none' : 'days' in gate ? 'days' : 'input'
+  const kind = gate === undefined ? 'none' : 'days' in gate ? 'days' : gate.value === undefined ? 'input' : 'value'
   const inputs = all.filter(({ type }) => type !== 'secret')
   const onChange = (next: Gate | undefined): void => onSet({ gate: next }, 'gate')
-  const comparison = kind === 'input' ? (gate as Comparison) : null
+  const comparison = kind === 'input' || kind === 'value' ? (gate as Comparison) : null
+  const [step = '', name = ''] = (comparison?.value ?? '').split(/\.(.*)/s)
   const is = comparison?.not !== undefined ? 'not' : comparison?.in !== undefined ? 'in' : 'equals'
-  const values = comparison ? [comparison[is] ?? ''].flat().map(String).join(', ') : ''
-  const compare = (name: string, how: 'equals' | 'not' | 'in', text: string): void => {
-    const list = text.split(',').map((each) => each.trim())
-    onChange((how === 'in' ? { input: name, in: list } : { input: name, [how]: text }) as Gate)
-  }
+  const values = comparison ? writtenParts([comparison[is] ?? ''].flat().map(String)) : ''
+  const compare = (what: Pick<Comparison, 'input' | 'value'>, how: 'equals' | 'not' | 'in', text: string): void =>
+    onChange({ ...what, [how]: how === 'in' ? partsOf(text) : text } as Gate)
+  const what = comparison?.value === undefined ? { input: comparison?.input ?? '' } : { value: comparison.value }
   return (
     <Part aria-label="Gate">
       <h2>Only if</h2>
@@ -59,11 +65,13 @@ export const GateFields = memo(function GateFields({
               if (next === 'none') onChange(undefined)
               if (next === 'days') onChange({ days: { weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] } } as Gate)
               if (next === 'input' && inputs[0]) onChange(gateOn(inputs[0]))
+              if (next === 'value' && before[0]) onChange({ value: `${before[0]}.`, not: '0' } as Gate)
             }}
             choices={[
               { id: 'none', title: 'always' },
               { id: 'days', title: 'the day is one of' },
               ...(inputs.length > 0 ? [{ id: 'input', title: 'the input' }] : []),
+              ...(before.length > 0 || kind === 'value' ? [{ id: 'value', title: 'what a step hands on' }] : []),
             ]}
             width="160px"
           />
@@ -71,25 +79,47 @@ export const GateFields = memo(function GateFields({
             <DaysField
               rule={(gate as { days: DayRule }).days}
               calendars={calendars}
-              error={error}
+              error={faultOf('gate')}
               onChange={(days) => onChange({ days } as Gate)}
             />
           )}
           {comparison && (
             <>
-              <Select
-                label="Input"
-                hideLabel
-                value={comparison.input}
-                onChange={(name) => compare(name, is, values)}
-                choices={inputs.map(({ name, title }) => ({ id: name, title: title || name }))}
-                width="150px"
-              />
+              {kind === 'input' ? (
+                <Select
+                  label="Input"
+                  hideLabel
+                  value={comparison.input ?? null}
+                  onChange={(input) => compare({ input }, is, values)}
+                  choices={inputs.map(({ name, title }) => ({ id: name, title: title || name }))}
+                  width="150px"
+                />
+              ) : (
+                <>
+                  <Select
+                    label="Step that hands it on"
+                    hideLabel
+                    value={step}
+                    onChange={(next) => compare({ value: `${next}.${name}` }, is, values)}
+                    choices={[...new Set([...before, ...(step ? [step] : [])])].map((id) => ({ id, title: id }))}
+                    width="150px"
+                  />
+                  <TextField
+                    label="Called"
+                    hideLabel
+                    placeholder="count"
+                    value={name}
+                    onChange={(next) => compare({ value: `${step}.${next}` }, is, values)}
+                    error={faultOf('gate.value')}
+                    width="110px"
+                  />
+                </>
+              )}
               <Select
                 label="Comparison"
                 hideLabel
                 value={is}
-                onChange={(how) => compare(comparison.input, how as 'equals', values)}
+                onChange={(how) => compare(what, how as 'equals', values)}
                 choices={[
                   { id: 'equals', title: 'is' },
                   { id: 'not', title: 'is not' },
@@ -97,14 +127,25 @@ export const GateFields = memo(function GateFields({
                 ]}
                 width="100px"
               />
-              <TextField
-                label="Value"
-                hideLabel
-                value={values}
-                onChange={(text) => compare(comparison.input, is, text)}
-                error={error}
-                width="180px"
-              />
+              {is === 'in' ? (
+                <ListField
+                  label="Values"
+                  hideLabel
+                  value={(comparison.in ?? []).map(String)}
+                  onChange={(list) => onChange({ ...what, in: list } as Gate)}
+                  error={faultOf('gate.in') ?? faultOf('gate')}
+                  width="220px"
+                />
+              ) : (
+                <TextField
+                  label="Value"
+                  hideLabel
+                  value={String(comparison[is] ?? '')}
+                  onChange={(text) => compare(what, is, text)}
+                  error={faultOf(`gate.${is}`) ?? faultOf('gate')}
+                  width="180px"
+                />
+              )}
             </>
           )}
           {kind !== 'none' && <Word>else it is skipped and the flow goes on</Word>}

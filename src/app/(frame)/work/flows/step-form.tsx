@@ -61,12 +61,14 @@ export const StepForm = memo(function StepForm({
     [faults, index],
   )
   const group = definition.groups.find(({ steps }) => steps.includes(step.id))
-  const { free, targets, groupTargets, isRoutedTo } = useMemo(() => {
+  const { free, targets, groupTargets, isRoutedTo, before } = useMemo(() => {
     const reached = reach(definition)
     const besides = (taken: ReadonlySet<string>): string[] =>
       definition.steps.flatMap(({ id }) => (id === step.id || taken.has(id) ? [] : [id]))
     const aheadOfGroup = reached(group?.steps ?? [], 'back')
+    const ahead = reached([step.id], 'back')
     return {
+      before: definition.steps.flatMap(({ id }) => (ahead.has(id) && id !== step.id ? [id] : [])),
       free: besides(new Set([...reached([step.id]), ...(step.after ?? []).map((link) => link.step)])),
       targets: besides(reached([step.id], 'back')),
       groupTargets: definition.steps.flatMap(({ id }) => (aheadOfGroup.has(id) ? [] : [id])),
@@ -134,8 +136,9 @@ export const StepForm = memo(function StepForm({
       <GateFields
         gate={step.gate}
         inputs={definition.inputs}
+        before={before}
         calendars={material.calendars}
-        error={faultOf('gate')}
+        faultOf={faultOf}
         onSet={onSet}
       />
       {inputs.length > 0 && (

@@ -194,7 +194,6 @@ describe('whatever is typed into a job', () => {
     statement: 'SELECT 1',
     parameters: [],
   }
-  const transfer = { kind: 'transfer', direction: 'up', host: 'files.example', hostKey: null, from: '/a/*', into: '/b' }
   it.each<[string, object]>([
     ['that is a command', { inputs: [input], account: 'files', environment: { A: '1' } }],
     ['that mails', { action: mail, account: null }],
