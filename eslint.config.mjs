@@ -7,14 +7,24 @@ const mayImport = {
   store: ['core'],
   act: ['core'],
   service: ['store', 'core', 'act', 'agent/protocol'],
-  engine: ['service', 'store/listen', 'store/config', 'store/db', 'store/limits', 'core', 'agent/protocol'],
-  web: ['core', 'store/config'],
-  cli: ['service', 'core', 'demo', 'store/db', 'store/migrate'],
+  engine: [
+    'service',
+    'store/listen',
+    'store/config',
+    'store/outage',
+    'store/ready',
+    'store/db',
+    'store/limits',
+    'core',
+    'agent/protocol',
+  ],
+  web: ['core', 'store/config', 'store/ready'],
+  cli: ['service', 'core', 'demo', 'store/db', 'store/migrate', 'store/ready'],
   agent: ['core', 'act'],
   standins: ['agent', 'core', 'demo'],
   demo: ['service', 'store', 'core'],
   ui: ['core'],
-  app: ['ui', 'service', 'core', 'store/config', 'store/limits', 'store/listen', 'agent/protocol'],
+  app: ['ui', 'service', 'core', 'store/config', 'store/limits', 'store/listen', 'store/outage', 'agent/protocol'],
 }
 const folders = Object.keys(mayImport)
 

@@ -12,9 +12,9 @@ export function say(text) {
 }
 
 /** Ends the command with a message a person can act on. */
-export function fail(text) {
+export function fail(text, code = 1) {
   say(`\nbugle: ${text}\n`)
-  process.exit(1)
+  process.exit(code)
 }
 
 /** The folder of PostgreSQL's programs, of the newest version that Debian's package has put there. */

@@ -7,9 +7,10 @@ import { loadDemo } from '@/demo/load'
 import { COMMAND_LINE } from '@/service/actor'
 import { addEnrolmentKey } from '@/service/enrol'
 import { listPools } from '@/service/fleet'
-import { addPerson, personSchema } from '@/service/people'
+import { addPerson, changePerson, listPeople, personChangeSchema, personSchema } from '@/service/people'
 import { makeSetupCode } from '@/service/sign-in'
 import { migrate } from '@/store/migrate'
+import { settingsFaults } from '@/store/ready'
 import { BadInput } from './bad-input'
 
 async function askHidden(question: string): Promise<string> {
@@ -51,6 +52,29 @@ export function addServerCommands(program: Command, print: (value: unknown) => v
       const password = await askHidden('Password (at least 12 characters): ')
       const person = personSchema.parse({ ...options, role: 'administrator', password })
       print(await addPerson(COMMAND_LINE, person))
+    })
+
+  program
+    .command('password')
+    .requiredOption('--email <address>', 'whose')
+    .description('sets a new password, asked for on standard input; sessions and tokens of that person end')
+    .action(async ({ email }: { email: string }) => {
+      const person = (await listPeople(COMMAND_LINE)).find((each) => each.email.toLowerCase() === email.toLowerCase())
+      if (!person) throw new BadInput(`There is nobody with the address ${email}.`)
+      const password = await askHidden('New password (at least 12 characters): ')
+      await changePerson(COMMAND_LINE, person.id, personChangeSchema.parse({ password }))
+      print({ changed: person.email })
+    })
+
+  program
+    .command('settings')
+    .argument('[part]', 'web or engine', 'engine')
+    .description('checks the settings in the environment, all at once')
+    .action((part: string) => {
+      if (part !== 'web' && part !== 'engine') throw new BadInput(`There is web, and engine; not “${part}”.`)
+      const faults = settingsFaults(part)
+      if (faults.length > 0) throw new BadInput(`The settings are not right:\n  ${faults.join('\n  ')}`)
+      print({ ok: true })
     })
 
   program

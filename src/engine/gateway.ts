@@ -12,10 +12,13 @@ import {
   stopsToDeliver,
   type Delivery,
 } from '@/service/leases'
+import { databaseAnswers } from '@/store/outage'
 import { Door } from './door'
 import { Link } from './link'
 import { log } from './log'
 import type { Sink } from './sink'
+
+const PLAIN = { 'content-type': 'text/plain' }
 
 type Hello = Extract<Heard, { type: 'hello' }>
 
@@ -45,10 +48,10 @@ export class Gateway {
   ) {
     this.door = new Door(proxies)
     const answer: RequestListener = (request, response) => {
-      const ok = request.url === '/health'
-      response
-        .writeHead(ok ? 200 : 404, { 'content-type': 'text/plain' })
-        .end(ok ? 'ok\n' : 'This is a gateway for agents.\n')
+      if (request.url !== '/health') return void response.writeHead(404, PLAIN).end('This is a gateway for agents.\n')
+      void databaseAnswers().then((does) =>
+        response.writeHead(does ? 200 : 503, PLAIN).end(does ? 'ok\n' : 'the database does not answer\n'),
+      )
     }
     this.server = tls ? createTlsServer(tls, answer) : createServer(answer)
     this.sockets = new WebSocketServer({ noServer: true, maxPayload: MAX_FRAME_BYTES })

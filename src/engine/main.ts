@@ -1,9 +1,10 @@
 import { randomUUID } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { hostname } from 'node:os'
-import { config, secretKey, SettingsError } from '@/store/config'
+import { config, SettingsError } from '@/store/config'
 import { closeDb } from '@/store/db'
 import { listen } from '@/store/listen'
+import { requireSettings, whenReady } from '@/store/ready'
 import { advanceFlows } from '@/service/flow-advance'
 import { engineAlive, engineGone } from '@/service/engines'
 import { Gateway } from './gateway'
@@ -14,17 +15,12 @@ import { Sink } from './sink'
 import { Troubles } from './trouble'
 
 async function main(): Promise<void> {
+  requireSettings('engine')
   const settings = config()
-  // A key that cannot be used is told now, not with the first secret that is wanted.
-  secretKey()
+  await whenReady((message) => log.warn(message))
   const id = randomUUID()
   const sink = new Sink()
   const { tls } = settings
-  const isLocal = /^(localhost|127\..*|::1)$/.test(settings.gatewayHost)
-  if (!tls && !isLocal && !settings.isPlainGatewayAllowed)
-    throw new Error(
-      'The gateway would be reached without TLS from other machines: set BUGLE_TLS_CERT_FILE and BUGLE_TLS_KEY_FILE, or BUGLE_PLAIN_GATEWAY=1 where something in front of it speaks TLS.',
-    )
   const gateway = new Gateway(id, sink, settings.heartbeatSeconds, {
     proxies: settings.proxies,
     tls: tls && { cert: readFileSync(tls.certFile), key: readFileSync(tls.keyFile) },
@@ -94,6 +90,11 @@ async function main(): Promise<void> {
 }
 
 main().catch((error: unknown) => {
+  // What a person has to put right is said in words, without a stack.
+  if (error instanceof SettingsError) {
+    process.stderr.write(`${error.message}\n`)
+    process.exit(error.exitCode)
+  }
   log.fatal({ err: error }, 'the engine could not start')
-  process.exit(error instanceof SettingsError ? error.exitCode : 1)
+  process.exit(1)
 })

@@ -1,7 +1,7 @@
 import { wordsOf } from '@/service/each-alone'
 import { LeadershipLost } from '@/service/leases'
 import { closeTrouble, openTrouble } from '@/service/matters'
-import { isOutage } from '@/store/db'
+import { isOutage } from '@/store/outage'
 import { log } from './log'
 
 /** How often a lasting trouble is told again. */

@@ -5,7 +5,7 @@ import { isConnection } from '@/core/work/connections'
 import { slugSchema } from '@/core/work/job'
 import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { seal, unseal } from '@/store/seal'
+import { accountContext, seal, unseal } from '@/store/seal'
 import { requireRight, type Actor } from './actor'
 import { difference, record } from './audit'
 import { invalid, notFound, Problem } from './problem'
@@ -179,7 +179,7 @@ export async function removeAccount(actor: Actor, id: number): Promise<void> {
 }
 
 const keepSecret = (tx: Tx, id: number, plain: string): Promise<number> =>
-  execute(tx, 'UPDATE accounts SET secret = $2 WHERE id = $1', [id, seal(plain, `account ${id}`)])
+  execute(tx, 'UPDATE accounts SET secret = $2 WHERE id = $1', [id, seal(plain, accountContext(id))])
 
 async function setAgents(tx: Tx, id: number, agentIds: readonly number[]): Promise<void> {
   await execute(tx, 'DELETE FROM account_agents WHERE account_id = $1 AND NOT agent_id = ANY($2)', [id, agentIds])
@@ -224,7 +224,7 @@ export function accountFault(
 export const signInOf = ({ id, name, user, secret, hosts, plain, unknownHosts }: AccountUse): SignIn => ({
   account: name,
   user,
-  secret: secret ? unseal(secret, `account ${id}`) : '',
+  secret: secret ? unseal(secret, accountContext(id)) : '',
   hosts: [...hosts],
   plain,
   unknownHosts,

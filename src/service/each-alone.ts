@@ -1,5 +1,5 @@
 import { clipText, storableText } from '@/core/schema/text'
-import { isOutage } from '@/store/db'
+import { isOutage } from '@/store/outage'
 
 /** What went wrong, in words that a record may keep. */
 export const wordsOf = (error: unknown): string =>

@@ -1,4 +1,5 @@
-import { execute, isOutage, many, transaction, type Tx } from '@/store/db'
+import { execute, many, transaction, type Tx } from '@/store/db'
+import { isOutage } from '@/store/outage'
 import { notify } from '@/store/listen'
 import { wordsOf } from './each-alone'
 import { beginFlows } from './flow-begin'

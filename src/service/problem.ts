@@ -15,6 +15,7 @@ const CATALOGUE = {
   'too-large': [413, 'The request is too large'],
   'too-many-attempts': [429, 'Too many attempts'],
   'too-many': [429, 'More than your share'],
+  'database-away': [503, 'The database does not answer'],
   'version-mismatch': [426, 'The versions do not fit'],
 } as const
 

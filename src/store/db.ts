@@ -1,5 +1,5 @@
 import pg from 'pg'
-import { BaseError, QueryTypes, Sequelize, type Transaction } from 'sequelize'
+import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 import { config } from './config'
 import { defineModels } from './models'
 
@@ -54,19 +54,6 @@ export async function transaction<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
 export function sqlState(error: unknown): string | undefined {
   const original = (error as { original?: { code?: unknown } }).original ?? (error as { code?: unknown })
   return typeof original.code === 'string' ? original.code : undefined
-}
-
-/** Codes that say that the database is not there, or has no room now, and nothing about what was asked (PostgreSQL, appendix A). */
-const OUTAGE = /^(08|53|57P|58|40|55P03|25006)/
-
-/** Whether the same query may well succeed a little later: the database is away, starting, full or busy. Anything else is the query's own fault. */
-export function isOutage(error: unknown): boolean {
-  const code = sqlState(error)
-  if (code !== undefined && /^[0-9A-Z]{5}$/.test(code)) return OUTAGE.test(code)
-  return (
-    error instanceof BaseError &&
-    /^Sequelize(Connection|HostNot|AccessDenied|InvalidConnection|Database)/.test(error.name)
-  )
 }
 
 export const UNIQUE_VIOLATION = '23505'

@@ -76,9 +76,9 @@ export function limit(name: LimitName): number {
 }
 
 /** What is wrong with limits set in the environment, one sentence each. */
-export const limitFaults = (): string[] =>
+export const limitFaults = (env: NodeJS.ProcessEnv = process.env): string[] =>
   limitRows().flatMap(({ variable }) => {
-    const text = process.env[variable]
+    const text = env[variable]
     return text === undefined || text === '' || value.safeParse(text).success
       ? []
       : [`${variable} must be a number above 0, not “${text}”.`]

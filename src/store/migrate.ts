@@ -1,5 +1,5 @@
 import { Umzug } from 'umzug'
-import { db } from './db'
+import { db, many } from './db'
 import { foundation } from './migrations/0001-foundation'
 import { timing } from './migrations/0002-timing'
 import { flows } from './migrations/0003-flows'
@@ -13,6 +13,14 @@ import type { Migration } from './migrations/migration'
 const MIGRATIONS: readonly Migration[] = [foundation, timing, flows, connections, notices, sharedValues, bounds, record]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
+
+/** Names of what the schema of this program has and the database has not yet. */
+export async function missingMigrations(): Promise<string[]> {
+  const [table] = await many<{ is: boolean }>(null, `SELECT to_regclass('migrations') IS NOT NULL AS is`)
+  const done = table?.is ? await many<{ name: string }>(null, 'SELECT name FROM migrations') : []
+  const names = new Set(done.map(({ name }) => name))
+  return MIGRATIONS.map(({ name }) => name).filter((name) => !names.has(name))
+}
 
 /** Brings the schema up to date; returns the names of what was run. Safe to call from several processes at once. */
 export async function migrate(): Promise<string[]> {

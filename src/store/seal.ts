@@ -1,8 +1,8 @@
 import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto'
-import { secretKey } from './config'
+import { readSecretKey } from './key-file'
 
 let key: Buffer | undefined
-const theKey = (): Buffer => (key ??= secretKey())
+const theKey = (): Buffer => (key ??= readSecretKey())
 
 /** What was sealed cannot be opened: with another key, moved to another row, or changed by a byte. */
 export class SealBroken extends Error {}
@@ -38,6 +38,9 @@ export function unseal(sealed: Buffer, context: string): string {
 
 /** A key of its own for each use, made from the one that is kept (RFC 5869 with an empty salt). */
 export const keyFor = (use: string): Buffer => Buffer.from(hkdfSync('sha256', theKey(), '', use, 32))
+
+/** What the secret of a run-as account is bound to. */
+export const accountContext = (id: number): string => `account ${id}`
 
 /** What the secret inputs of a run are bound to. */
 export const runContext = (runId: number): string => `inputs of run ${runId}`

@@ -16,13 +16,17 @@ afterAll(async () => {
   await ended
 })
 
-/** The process of `npm start` that runs this bundle. */
+const database = `start_${randomUUID().replaceAll('-', '')}`
+
+/** The process on this test's database that runs this bundle. */
 function processOf(bundle: string): number | undefined {
   const found = readdirSync('/proc').find((pid) => {
-    if (!/^\d+$/.test(pid) || !existsSync(`/proc/${pid}/stat`)) return false
+    if (!/^\d+$/.test(pid)) return false
     try {
-      const parent = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ').at(-1)?.split(' ')[1]
-      return parent === String(child?.pid) && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(bundle)
+      return (
+        readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(bundle) &&
+        readFileSync(`/proc/${pid}/environ`, 'utf8').includes(database)
+      )
     } catch {
       return false
     }
@@ -32,14 +36,13 @@ function processOf(bundle: string): number | undefined {
 
 describe('npm start', () => {
   it('brings back whatever ends, says so, and leaves the rest alone', async () => {
-    const database = `start_${randomUUID().replaceAll('-', '')}`
     const cluster = process.env.BUGLE_TEST_DATABASE as string
     const client = new pg.Client({ connectionString: cluster })
     await client.connect()
     await client.query(`CREATE DATABASE ${database}`)
     await client.end()
     const port = await freePort()
-    child = spawn(process.execPath, ['scripts/start.mjs'], {
+    child = spawn('npm', ['start'], {
       env: {
         ...process.env,
         DATABASE_URL: cluster.replace(/\/postgres$/, `/${database}`),
@@ -65,6 +68,13 @@ describe('npm start', () => {
       expect(said).toContain(`${bundle} ended by itself (killed); it starts again in 1 s.`)
       expect(processOf(bundle === 'engine' ? 'web.cjs' : 'engine.cjs')).toBe(other)
     }
+  })
+
+  it('is ended by one signal, with all that it started', async () => {
+    const all = ['start.mjs', 'engine.cjs', 'web.cjs'].map(processOf)
+    expect(all.every((pid) => pid !== undefined)).toBe(true)
+    child?.kill('SIGTERM')
+    await eventually('the end of all', () => Promise.resolve(all.every((pid) => !existsSync(`/proc/${pid}`))), 20)
   })
 
   it('ends, with the reason, when no other start would do better', async () => {

@@ -1,3 +1,4 @@
+import { answered, didNotAnswer } from './hooks/reach'
 import { isAttended } from './presence'
 
 /** What the server says when it does not do what was asked (RFC 9457). */
@@ -53,6 +54,7 @@ async function call<T>(method: string, path: string, body?: unknown, isAgain = f
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     })
   } catch {
+    didNotAnswer('server')
     throw new ApiProblem(
       0,
       'out-of-reach',
@@ -68,11 +70,13 @@ async function call<T>(method: string, path: string, body?: unknown, isAgain = f
   }
   if (!response.ok) {
     const problem = await problemOf(response)
+    if (problem.code === 'database-away') didNotAnswer('database')
     // Once it is known who is there, what was asked is asked again.
     if (problem.code === 'confirm-first' && !isAgain && askIdentity && (await askIdentity()))
       return call(method, path, body, true)
     throw problem
   }
+  answered()
   return (response.status === 204 ? undefined : await response.json()) as T
 }
 

@@ -1,14 +1,14 @@
 import { randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import next from 'next'
-import { config, secretKey, SettingsError } from '@/store/config'
+import { config, SettingsError } from '@/store/config'
+import { requireSettings, whenReady } from '@/store/ready'
 import { createWebServer } from './server'
 
 /** The web process: Next's pages and API behind our own door. */
 async function main(): Promise<void> {
+  requireSettings('web')
   const settings = config()
-  // A key that cannot be used is told now, not with the first secret that is wanted.
-  secretKey()
   const seal = randomBytes(24).toString('hex')
   // The pages and the API run in this process too, and read it there.
   process.env.BUGLE_WEB_SEAL = seal
@@ -31,6 +31,8 @@ async function main(): Promise<void> {
     server.listen(settings.webPort, settings.webHost, resolve)
   })
   console.log(JSON.stringify({ process: 'web', msg: 'web started', port: settings.webPort }))
+  // Pages are there before the database is: they say what they wait for.
+  void whenReady((message) => console.error(JSON.stringify({ process: 'web', msg: message }))).catch(leave)
   let isStopping = false
   const stop = (): void => {
     if (isStopping) process.exit(1)
@@ -45,7 +47,9 @@ async function main(): Promise<void> {
   process.on('SIGINT', stop)
 }
 
-main().catch((error: unknown) => {
+function leave(error: unknown): never {
   console.error(error instanceof Error ? error.message : error)
   process.exit(error instanceof SettingsError ? error.exitCode : 1)
-})
+}
+
+main().catch(leave)

@@ -6,6 +6,7 @@ import { unstorablePath } from '@/core/schema/text'
 import { Problem } from '@/service/problem'
 import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/sign-in'
 import { callerOf, cookieOf } from './caller'
+import { databaseAway, noteAnswer, noteOutage } from './outage'
 
 const MAX_BODY_BYTES = 1024 * 1024
 /** Deeper than any request has reason to be, and shallow enough for whatever walks it. */
@@ -177,9 +178,12 @@ export async function identify(request: Request, isAttended = true): Promise<Sig
 /** Runs the work; whatever goes wrong becomes problem details (RFC 9457). What is not meant for people stays in the server's log. */
 export async function answering(request: Request, work: () => Promise<Response>): Promise<Response> {
   try {
-    return safely(await work())
+    const response = await work()
+    noteAnswer()
+    return safely(response)
   } catch (error) {
     if (error instanceof Problem) return problemResponse(error.toJSON(), error.status, request)
+    if (noteOutage(error)) return problemResponse(databaseAway().toJSON(), 503, request)
     process.stderr.write(
       `${JSON.stringify({ time: new Date().toISOString(), path: new URL(request.url).pathname, error: String((error as Error).stack ?? error) })}\n`,
     )
@@ -210,7 +214,7 @@ function problemResponse(body: Record<string, unknown>, status: number, request:
   return safely(
     new Response(JSON.stringify({ ...body, instance: new URL(request.url).pathname }), {
       status,
-      headers: { 'content-type': 'application/problem+json' },
+      headers: { 'content-type': 'application/problem+json', ...(status === 503 ? { 'retry-after': '5' } : {}) },
     }),
   )
 }

@@ -1,6 +1,8 @@
 import { route } from './table'
 import type { Answer, Task } from './workers'
 import { Problem } from '@/service/problem'
+import { isOutage } from '@/store/outage'
+import { databaseAway } from './outage'
 
 /** Answers one request in a worker thread, as the web process itself would. */
 export async function answer({ method, url, headers, text, segments, signedIn }: Task): Promise<Answer> {
@@ -19,8 +21,9 @@ export async function answer({ method, url, headers, text, segments, signedIn }:
       body: response.body === null ? null : await response.arrayBuffer(),
     }
   } catch (error) {
-    if (!(error instanceof Problem)) throw error
-    const { code, detail, errors, extra } = error
+    const problem = isOutage(error) ? databaseAway() : error
+    if (!(problem instanceof Problem)) throw error
+    const { code, detail, errors, extra } = problem
     return { problem: { code, detail, errors, extra } }
   }
 }

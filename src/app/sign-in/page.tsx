@@ -1,7 +1,9 @@
 import type { Metadata } from 'next'
 import type { ReactNode } from 'react'
+import { noteOutage } from '@/app/server/outage'
 import { ownPath } from '@/app/server/safe-path'
 import { demoPeople, needsSetup } from '@/service/sign-in'
+import { Away } from '@/ui/frame/failed-page'
 import { SignInScreen } from './sign-in-screen'
 
 export const metadata: Metadata = { title: 'Sign in' }
@@ -13,7 +15,11 @@ export default async function SignInPage({
   searchParams: Promise<{ to?: string | string[] }>
 }): Promise<ReactNode> {
   const { to } = await searchParams
-  return (
-    <SignInScreen to={ownPath(Array.isArray(to) ? to[0] : to)} people={await demoPeople()} isNew={await needsSetup()} />
-  )
+  const known = await Promise.all([demoPeople(), needsSetup()]).catch((error: unknown) => {
+    if (noteOutage(error)) return null
+    throw error
+  })
+  if (!known) return <Away />
+  const [people, isNew] = known
+  return <SignInScreen to={ownPath(Array.isArray(to) ? to[0] : to)} people={people} isNew={isNew} />
 }

@@ -8,6 +8,7 @@ import { api, ApiProblem } from '../api'
 import { LiveProvider } from '../hooks/live'
 import { MeProvider, type Me } from '../hooks/me'
 import { Announcer } from './announcer'
+import { AwayBar } from './away-bar'
 import { ConfirmIdentity } from './confirm-identity'
 import { DayLine } from './day-line'
 import { Finder } from './finder'
@@ -128,6 +129,7 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
               <Whole>
                 <Skip href="#main">To the screen itself</Skip>
                 <TopBar onFind={() => setFinding(true)} onHelp={() => setHelping(true)} onAction={onAction} />
+                <AwayBar />
                 <DayLine />
                 <Main id="main" tabIndex={-1}>
                   {children}

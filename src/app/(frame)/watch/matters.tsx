@@ -7,6 +7,7 @@ import { visible } from '@/core/schema/text'
 import type { MatterRow } from '@/service/matters'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
+import { useAway } from '@/ui/hooks/reach'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
@@ -59,6 +60,7 @@ const Evidence = styled.div`
 /** What needs a person, each in one sentence, with its evidence and the next steps. */
 export function Matters(): ReactNode {
   const { data, isPending } = useQuery({ queryKey: ['matters'], queryFn: () => api.get<MatterRow[]>('/matters') })
+  const away = useAway()
   const open = data?.filter((m) => m.state === 'open').length ?? 0
   const taken = (data?.length ?? 0) - open
   return (
@@ -68,7 +70,13 @@ export function Matters(): ReactNode {
         <Spring />
         <Small>{data && `${open} open · ${taken} taken`}</Small>
       </Head>
-      {!isPending && data?.length === 0 && (
+      {!isPending && away && data?.length === 0 && (
+        <Stack style={{ padding: '0 14px' }}>
+          <h3>Not known.</h3>
+          <Small>Nothing stood here when Bugle last answered.</Small>
+        </Stack>
+      )}
+      {!isPending && !away && data?.length === 0 && (
         <Stack style={{ padding: '0 14px' }}>
           <h3>All is well.</h3>
           <Small>
