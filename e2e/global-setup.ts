@@ -10,6 +10,7 @@ export default async function globalSetup(): Promise<() => Promise<void>> {
     NODE_ENV: 'production' as const,
     BUGLE_DEMO: '1',
     BUGLE_ZONE: 'Europe/London',
+    BUGLE_COUNTRY: 'GB-SCT',
     BUGLE_GATEWAY_HOST: '127.0.0.1',
     BUGLE_HEARTBEAT_SECONDS: '1',
     BUGLE_AGENT_GATEWAY: `ws://localhost:${process.env.BUGLE_GATEWAY_PORT}/agent`,

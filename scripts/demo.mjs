@@ -47,6 +47,7 @@ const env = {
   BUGLE_SECRET_KEY_FILE: keyFile,
   BUGLE_DEMO: '1',
   BUGLE_ZONE: 'Europe/London',
+  BUGLE_COUNTRY: 'GB-SCT',
   BUGLE_WEB_PORT: String(webPort),
   BUGLE_GATEWAY_PORT: String(gatewayPort),
   BUGLE_GATEWAY_HOST: '127.0.0.1',

@@ -4,7 +4,8 @@ import { bundleJsonSchema, type Bundle } from '@/core/bundle/schema'
 import { Timings } from '@/core/bundle/timings'
 import { compileDays } from '@/core/calendar/compile'
 import { isoDay, LAST_DAY, type Day } from '@/core/calendar/days'
-import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
+import { holidayFault, SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
+import { homeOf, type Home } from '@/core/phrase/names'
 import type { DayRule } from '@/core/calendar/rule'
 import { explainDay } from '@/core/phrase/explain'
 import { PhraseFault, readPhrase } from '@/core/phrase/read'
@@ -28,6 +29,7 @@ interface Options {
   readonly day?: string
   readonly limit?: string
   readonly bundle?: string
+  readonly country?: string
 }
 
 /** Commands that work on a bundle file alone, without a server. */
@@ -68,6 +70,7 @@ export function addTimingCommands(program: Command, print: (value: unknown) => v
     .command('phrase')
     .argument('<text>', 'such as "last working day of the month at 18:30"')
     .option('--bundle <file>', 'whose calendars the phrase may name')
+    .option('--country <code>', 'whose holidays are meant where none is named, such as GB or GB-SCT')
     .description('turns words into a time rule and days')
     .action((text: string, options: Options) => line(phrase(text, options)))
 
@@ -141,18 +144,34 @@ function explain(bundle: Bundle, options: Options): unknown {
   return { day: isoDay(day), in: because.in, because }
 }
 
+function homeOption(code: string | undefined): Home | null {
+  if (code === undefined) return null
+  const home = homeOf(code)
+  const fault = holidayFault(home)
+  if (fault) throw new BadInput(`--country: ${fault.message}`)
+  return home
+}
+
 function phrase(text: string, options: Options): unknown {
   const bundle = options.bundle === undefined ? null : bundleOf(options.bundle)
   const calendars = bundle?.calendars ?? []
   try {
-    const { time, on, notOn } = readPhrase(text, calendars)
+    const { time, on, notOn, zone, from, until } = readPhrase(text, calendars, homeOption(options.country))
     const context = new Timings(calendars, SHIPPED_HOLIDAYS, bundle?.zone ?? 'UTC').calendars
     const today = Math.floor(Date.now() / 86_400_000)
     const next = (rule: DayRule): string | undefined => {
       const day = compileDays(rule, context).first(today, LAST_DAY)
       return Number.isNaN(day) ? undefined : isoDay(day)
     }
-    return { ...(on ? { on } : {}), ...(notOn ? { notOn } : {}), time, says: say({ time, on, notOn }, calendars, next) }
+    return {
+      ...(on ? { on } : {}),
+      ...(notOn ? { notOn } : {}),
+      time,
+      ...(zone === undefined ? {} : { zone }),
+      ...(from === undefined ? {} : { from }),
+      ...(until === undefined ? {} : { until }),
+      says: say({ time, on, notOn }, calendars, next),
+    }
   } catch (error) {
     if (!(error instanceof PhraseFault)) throw error
     throw new BadInput(

@@ -1,4 +1,6 @@
 import { z } from 'zod'
+import { holidayFault } from '@/core/calendar/holiday-data'
+import { homeOf } from '@/core/phrase/names'
 
 const seconds = z.coerce.number('Expected a number of seconds.').positive('Expected more than 0 seconds.').max(86_400)
 const port = z.coerce.number('Expected a port.').int().min(0).max(65_535, 'Ports end at 65535.')
@@ -62,6 +64,14 @@ const configSchema = z
     BUGLE_LEASE_SECONDS: seconds.default(300),
     /** The zone of triggers that name none. */
     BUGLE_ZONE: z.string().refine(isZone, 'Expected a zone such as Europe/London.').default('UTC'),
+    /** Whose holidays a phrase means that names no country: GB, or GB-SCT. */
+    BUGLE_COUNTRY: z
+      .string()
+      .superRefine((code, context) => {
+        const fault = holidayFault(homeOf(code))
+        if (fault) context.addIssue({ code: 'custom', message: fault.message })
+      })
+      .optional(),
     /** Where people find the pages; begins the links in notices. */
     BUGLE_PUBLIC_URL: z.union([z.literal(''), urlOf(['http', 'https'], 'https://bugle.example')]).default(''),
     /** How many proxies of ours stand in front: so many entries of X-Forwarded-For, from the end, are believed. */
@@ -99,6 +109,7 @@ export interface Config {
   readonly awaySeconds: number
   readonly leaseSeconds: number
   readonly zone: string
+  readonly country: string | undefined
   readonly publicUrl: string
   readonly webPort: number
   readonly webHost: string
@@ -140,6 +151,7 @@ export function config(): Config {
     awaySeconds: env.BUGLE_AWAY_SECONDS,
     leaseSeconds: env.BUGLE_LEASE_SECONDS,
     zone: env.BUGLE_ZONE,
+    country: env.BUGLE_COUNTRY,
     publicUrl: env.BUGLE_PUBLIC_URL.replace(/\/$/, ''),
     webPort: env.BUGLE_WEB_PORT,
     webHost: env.BUGLE_WEB_HOST,

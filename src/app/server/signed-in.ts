@@ -28,6 +28,7 @@ export async function signedInPerson(): Promise<Me> {
     email: actor.email,
     role: actor.role,
     zone: preferences.zone ?? config().zone,
+    ...(config().country === undefined ? {} : { country: config().country as string }),
     theme: preferences.theme ?? 'system',
     paceSeconds: preferences.paceSeconds ?? 1,
     newTrigger: preferences.newTrigger ?? {},

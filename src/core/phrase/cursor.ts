@@ -37,6 +37,11 @@ export class Cursor {
     return this.tokens[this.at++]
   }
 
+  /** Back to a place that was passed. */
+  goBack(place: number): void {
+    this.at = Math.min(this.at, place)
+  }
+
   /** Takes these words if they come next, one after the other; each may be a choice, `a|b`. */
   take(...words: readonly string[]): boolean {
     const fits = words.every((word, i) => {

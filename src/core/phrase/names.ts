@@ -6,6 +6,18 @@ export interface NamedCalendar {
   readonly title?: string | undefined
 }
 
+/** The country whose holidays are meant where none is named (ISO 3166). */
+export interface Home {
+  readonly country: string
+  readonly region?: string | undefined
+}
+
+/** `GB` or `GB-SCT`, read. */
+export function homeOf(text: string): Home {
+  const [country = '', ...region] = text.split('-')
+  return { country, ...(region.length > 0 ? { region: region.join('-') } : {}) }
+}
+
 export const WORKING_DAYS = 'working-days'
 
 const wordsOf = (name: string): string[] => name.toLowerCase().match(/[\p{L}\p{M}\d'_]+/gu) ?? []

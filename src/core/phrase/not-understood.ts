@@ -38,7 +38,7 @@ const SUGGESTIONS: readonly (readonly [RegExp, string])[] = [
   ],
   [/^(holidays?|bank|public)$/, 'Say for example “public holidays of GB”, or name a calendar.'],
   [/^(start|beginning)$/, 'Say for example “the first day of the month” or “the first working day of the quarter”.'],
-  [/^(biweekly|bimonthly)$/, 'Say “every 2 weeks” or “twice a week on named days”: the word has two meanings.'],
+  [/^(bi|biweekly|bimonthly)$/, 'Say “every 2 weeks” or “twice a week on named days”: the word has two meanings.'],
   [/^(first|last|second|third|\d+(st|nd|rd|th)|the)$/, 'Of what? Say for example “the first Monday of the month”.'],
 ]
 

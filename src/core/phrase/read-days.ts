@@ -2,7 +2,7 @@ import { parseIsoDay } from '../calendar/days'
 import { holidayFault } from '../calendar/holiday-data'
 import { HOLIDAY_TYPES, nthFault, type DayRule, type HolidayType, type NthRule, type RollTo } from '../calendar/rule'
 import type { Cursor } from './cursor'
-import { readCalendarName, WORKING_DAYS, type NamedCalendar } from './names'
+import { readCalendarName, WORKING_DAYS, type Home, type NamedCalendar } from './names'
 import { readRecurrence } from './read-recurrence'
 import { allOf, anyOf, EVERY_DAY, MONDAY_TO_FRIDAY, monthsRule, WEEKEND, weekdaysRule, yearly } from './rules'
 import { monthNamed, numberNamed, ordinalNamed, weekdayNamed } from './words'
@@ -18,6 +18,7 @@ export class DayReader {
   constructor(
     private readonly cursor: Cursor,
     private readonly calendars: readonly NamedCalendar[],
+    private readonly home: Home | null = null,
   ) {}
 
   /** `A or B`, `A, B and C`; each part may be moved, or be narrowed down by “that are also” and, in brackets, “except”. */
@@ -83,6 +84,7 @@ export class DayReader {
     return (
       cursor.attempt(() => this.nth()) ??
       cursor.attempt(() => this.shift()) ??
+      cursor.attempt(() => this.periodEnd()) ??
       cursor.attempt(() => this.named()) ??
       cursor.attempt(() => this.plainDays()) ??
       cursor.attempt(() => this.weekdays()) ??
@@ -156,8 +158,8 @@ export class DayReader {
     cursor.take('the')
     const token = cursor.peek()
     if (
-      cursor.take('working', 'day|days') ||
-      cursor.take('working', '-', 'day|days') ||
+      cursor.take('working|business', 'day|days') ||
+      cursor.take('working|business', '-', 'day|days') ||
       cursor.take('workday|workdays')
     ) {
       if (!this.calendars.some(({ id }) => id === WORKING_DAYS))
@@ -171,6 +173,47 @@ export class DayReader {
     if (/^(days?|weekdays?|weekends?)$/.test(token?.text ?? '') || weekdayNamed(token?.text ?? '') >= 0) return null
     const id = readCalendarName(cursor, this.calendars)
     return id === null ? null : { calendar: id }
+  }
+
+  /** `the end of the month`, `month end`: its last day, unless a calendar is called so too, which is asked about. */
+  private periodEnd(): DayRule | null {
+    const { cursor } = this
+    cursor.take('every|each')
+    cursor.take('the')
+    const first = cursor.peek()
+    const place = cursor.place
+    // A longer name of a calendar that begins like this is that calendar.
+    const calendar = cursor.attempt(() => {
+      const id = readCalendarName(cursor, this.calendars)
+      const tokens = cursor.place - place
+      return id === null ? null : { id, tokens }
+    })
+    const calendarTokens = calendar?.tokens ?? 0
+    if (calendar) this.cursor.goBack(place)
+    const unit = this.endOf()
+    if (!unit) return null
+    if (calendar && calendarTokens > cursor.place - place) return null
+    if (calendar) {
+      const title = this.calendars.find(({ id }) => id === calendar.id)?.title ?? calendar.id
+      throw cursor.fault(
+        `This can be the last day of the ${unit} or the calendar “${title}”. Write “the last day of the ${unit}”, or “calendar ${title}”.`,
+        first,
+      )
+    }
+    return { nth: { n: -1, of: EVERY_DAY, in: unit } }
+  }
+
+  private endOf(): Period['in'] | null {
+    const { cursor } = this
+    const units = ['week', 'month', 'quarter', 'year'] as const
+    if (cursor.take('end', 'of')) {
+      cursor.take('the|each|every|a')
+      return units.find((unit) => cursor.take(unit)) ?? null
+    }
+    const unit = units.find((each) => cursor.take(each))
+    if (!unit) return null
+    cursor.take('-')
+    return cursor.take('end|ends') ? unit : null
   }
 
   /** `the 1st and 3rd Monday of the month`, `the 15th`, `the last working day of the quarter`, `the last Friday of March`. */
@@ -347,8 +390,20 @@ export class DayReader {
       if (cursor.take(',') || cursor.take('and|or|&')) continue
     }
     if (!cursor.take('holiday|holidays')) return null
-    if (!cursor.take('of|in'))
-      throw cursor.fault('Of which country? Say for example “public holidays of GB”, or name a calendar.')
+    if (!cursor.take('of|in')) {
+      if (!this.home)
+        throw cursor.fault('Of which country? Say for example “public holidays of GB”, or name a calendar.')
+      // Where days off are called bank holidays they are the public ones; few countries tell the two apart.
+      const meant: HolidayType[] = types.join() === 'bank' ? ['public', 'bank'] : types
+      const { country, region } = this.home
+      return {
+        holidays: {
+          country,
+          ...(region === undefined ? {} : { region }),
+          ...(meant.length > 0 && meant.join() !== 'public' ? { types: meant } : {}),
+        },
+      }
+    }
     cursor.take('the')
     const token = cursor.peek()
     const codes: string[] = []

@@ -15,6 +15,9 @@ interface Span {
 
 /** Reads times of day. Each reader gives null, the cursor where it was, when its kind of phrase does not begin here. */
 export class TimeReader {
+  /** “Every morning”: a bare hour is of this half of the day. */
+  half: 'am' | 'pm' | null = null
+
   constructor(private readonly cursor: Cursor) {}
 
   rule(): TimeRule | null {
@@ -34,6 +37,8 @@ export class TimeReader {
     const first = this.timeOfDay()
     if (first === null) {
       const token = cursor.peek()
+      const hours = said && cursor.attempt(() => this.bareHours())
+      if (hours) return { at: hours.map(timeOfDay) }
       if (said && token?.kind === 'number') throw this.ambiguous()
       return null
     }
@@ -48,6 +53,60 @@ export class TimeReader {
       if (more === null) return { at: times.map(timeOfDay) }
       times.push(more)
     }
+  }
+
+  /** `9 and 17`: where one of them can only be on 24 hours, all are; after “every morning” and “every evening” the half of the day is known. */
+  private bareHours(): number[] | null {
+    const { cursor } = this
+    const one = (): number | null => {
+      const token = cursor.peek()
+      if (token?.kind !== 'number' || !/^\d{1,2}$/.test(token.text) || Number(token.text) > 23) return null
+      cursor.next()
+      return Number(token.text)
+    }
+    const first = one()
+    if (first === null) return null
+    const hours = [first]
+    for (;;) {
+      const more = cursor.attempt(() => (cursor.take(',') || cursor.take('and|&') ? one() : null))
+      if (more === null) break
+      hours.push(more)
+    }
+    if (this.half && hours.every((hour) => hour >= 1 && hour <= 12))
+      return hours.map((hour) => ((hour % 12) + (this.half === 'pm' ? 12 : 0)) * 3600)
+    return hours.length > 1 && hours.some((hour) => hour > 12) ? hours.map((hour) => hour * 3600) : null
+  }
+
+  /** `half past 5pm`, `quarter to 17`: an hour that can be of both halves of the day is asked about. */
+  private spokenTime(): number | null {
+    const { cursor } = this
+    const first = cursor.peek()
+    const minutes = cursor.take('half', 'past')
+      ? 30
+      : cursor.take('quarter', 'past') || cursor.take('a', 'quarter', 'past')
+        ? 15
+        : cursor.take('quarter', 'to') || cursor.take('a', 'quarter', 'to')
+          ? -15
+          : null
+    if (minutes === null) return null
+    const token = cursor.peek()
+    const whole = token?.kind === 'time' ? secondsOfToken(token.text) : undefined
+    const named = cursor.take('noon|midday') ? 43_200 : cursor.take('midnight') ? 0 : undefined
+    if (named !== undefined) return (named + minutes * 60 + DAY_SECONDS) % DAY_SECONDS
+    if (whole !== undefined && whole % 3600 === 0) {
+      cursor.next()
+      return (whole + minutes * 60 + DAY_SECONDS) % DAY_SECONDS
+    }
+    const hour = token?.kind === 'number' ? Number(token.text) : numberNamed(token?.text ?? '')
+    if (hour === undefined || !Number.isInteger(hour) || hour < 0 || hour > 23) return null
+    cursor.next()
+    if (hour >= 1 && hour <= 12 && !this.half) {
+      const said = timeOfDay(((hour % 12) * 3600 + minutes * 60 + DAY_SECONDS) % DAY_SECONDS)
+      const later = timeOfDay((((hour % 12) + 12) * 3600 + minutes * 60) % DAY_SECONDS)
+      throw cursor.fault(`In the morning or in the evening? Write ${said} or ${later}.`, first)
+    }
+    const full = this.half && hour <= 12 ? (hour % 12) + (this.half === 'pm' ? 12 : 0) : hour
+    return (full * 3600 + minutes * 60 + DAY_SECONDS) % DAY_SECONDS
   }
 
   private ambiguous(): Error {
@@ -67,6 +126,8 @@ export class TimeReader {
     const { cursor } = this
     if (cursor.take('noon|midday')) return 43_200
     if (cursor.take('midnight')) return 0
+    const spoken = cursor.attempt(() => this.spokenTime())
+    if (spoken !== null) return spoken
     const token = cursor.peek()
     if (token?.kind !== 'time') return null
     const seconds = secondsOfToken(token.text)
@@ -93,8 +154,25 @@ export class TimeReader {
     const before = cursor.attempt(() => this.span())
     const seconds = cursor.take('hourly') ? 3600 : this.step()
     if (seconds === null) return null
+    const minute = seconds === 3600 ? cursor.attempt(() => this.minuteOfTheHour()) : null
     const after = before ?? cursor.attempt(() => this.span())
-    return { every: { step: isoDuration(seconds), ...(after ?? {}) } }
+    if (minute === null) return { every: { step: isoDuration(seconds), ...(after ?? {}) } }
+    const from = after?.from === undefined ? 0 : (secondsOfToken(after.from) ?? 0)
+    const first = Math.ceil((from - minute * 60) / 3600) * 3600 + minute * 60
+    return { every: { step: isoDuration(seconds), ...(after ?? {}), from: timeOfDay(first % DAY_SECONDS) } }
+  }
+
+  /** `at :20`, `at 5 past`: the minute of each hour. */
+  private minuteOfTheHour(): number | null {
+    const { cursor } = this
+    if (!cursor.take('at|on')) return null
+    const hasColon = cursor.peek()?.text === ':'
+    const minute = this.wholeNumber(59)
+    if (minute === null) return null
+    const hasWord = cursor.take('minute|minutes|min')
+    const isPast = cursor.take('past') || cursor.take('after', 'the', 'hour')
+    if (isPast) cursor.take('the', 'hour')
+    return hasColon || isPast || hasWord ? minute : null
   }
 
   private step(): number | null {

@@ -1,14 +1,17 @@
 import type { DayRule } from '../calendar/rule'
 import type { TimeRule } from '../timing/rule'
 import { Cursor, PhraseFault } from './cursor'
-import type { NamedCalendar } from './names'
+import { parseIsoDay } from '../calendar/days'
+import { parseCron } from '../timing/cron'
+import type { Home, NamedCalendar } from './names'
 import { notUnderstood } from './not-understood'
 import { DayReader } from './read-days'
 import { ALL_MONTH_DAYS, readRecurrence } from './read-recurrence'
 import { TimeReader } from './read-times'
+import { readZone } from './read-zone'
 import { allOf, anyOf, COUNTED_FROM, isEveryDay, monthsRule } from './rules'
 import { tokensOf, type Token } from './tokens'
-import { numberNamed, ordinalNamed, weekdayNamed } from './words'
+import { numberNamed, ordinal, ordinalNamed, WEEKDAY_NAMES, weekdayNamed } from './words'
 
 export { PhraseFault } from './cursor'
 
@@ -16,6 +19,11 @@ export interface PhraseRule {
   readonly time: TimeRule
   readonly on?: DayRule
   readonly notOn?: DayRule
+  /** Only if the phrase says so. */
+  readonly zone?: string
+  /** First and last day, ISO dates; only if the phrase says so. */
+  readonly from?: string
+  readonly until?: string
 }
 
 /** Every so many days, weeks, months, quarters or years. */
@@ -26,10 +34,21 @@ interface Cadence {
 
 /**
  * Reads a phrase such as “last working day of the month at 18:30”. Every word must be understood, and nothing is guessed: what is not understood
- * throws a PhraseFault that says where, and what would be.
+ * throws a PhraseFault that says where, and what would be. A crontab line stands for itself. `home`: whose holidays are meant where no country is named.
  */
-export function readPhrase(text: string, calendars: readonly NamedCalendar[] = []): PhraseRule {
-  return new PhraseReader(text, calendars).read()
+export function readPhrase(
+  text: string,
+  calendars: readonly NamedCalendar[] = [],
+  home: Home | null = null,
+): PhraseRule {
+  const line = text.trim()
+  // Five fields without a letter of a phrase: nothing else is written like this.
+  if (/^[\d*,/-]+(\s+[\d*,/A-Za-z-]+){4}$/.test(line)) {
+    const cron = parseCron(line)
+    if (!cron.ok) throw new PhraseFault(`This reads like a crontab line. ${cron.fault}`, 0, text.length)
+    return { time: { cron: line } }
+  }
+  return new PhraseReader(text, calendars, home).read()
 }
 
 class PhraseReader {
@@ -38,15 +57,21 @@ class PhraseReader {
   private readonly times: TimeReader
   private time: TimeRule | null = null
   private cadence: Cadence | null = null
+  private zone: string | null = null
+  private from: string | null = null
+  private until: string | null = null
+  /** “Twice a day”: how many times there must be. */
+  private wantedTimes: { readonly n: number; readonly at: Token | undefined } | null = null
   private readonly on: DayRule[] = []
   private readonly never: DayRule[] = []
 
   constructor(
     text: string,
     private readonly calendars: readonly NamedCalendar[],
+    home: Home | null,
   ) {
     this.cursor = new Cursor(tokensOf(text), text)
-    this.days = new DayReader(this.cursor, calendars)
+    this.days = new DayReader(this.cursor, calendars, home)
     this.times = new TimeReader(this.cursor)
   }
 
@@ -57,9 +82,23 @@ class PhraseReader {
     while (!cursor.isAtEnd) {
       if (cursor.take(',|;|.|:')) continue
       if (cursor.place > 0 && cursor.peek(1) && cursor.take('and')) continue
-      if (!(this.readNever() || this.readEvery() || this.readDays() || this.readTime()))
+      if (!(
+        this.readNever() ||
+        this.readBounds() ||
+        this.readZone() ||
+        this.readTimesADay() ||
+        this.readEvery() ||
+        this.readDays() ||
+        this.readTime()
+      ))
         throw notUnderstood(cursor, this.calendars)
     }
+    const { wantedTimes } = this
+    if (wantedTimes && (!this.time || !('at' in this.time) || this.time.at.length !== wantedTimes.n))
+      throw cursor.fault(
+        `At which ${wantedTimes.n === 2 ? 'two' : wantedTimes.n} times? Add for example “at ${wantedTimes.n === 2 ? '06:00 and 18:00' : '06:00, 12:00 and 18:00'}”.`,
+        wantedTimes.at,
+      )
     if (!this.time)
       throw cursor.fault('A time of day is missing: add for example “at 17:00” or “every 15 minutes”.', undefined)
     const on = this.wanted()
@@ -67,6 +106,9 @@ class PhraseReader {
       time: this.time,
       ...(on ? { on } : {}),
       ...(this.never.length > 0 ? { notOn: anyOf(this.never) } : {}),
+      ...(this.zone === null ? {} : { zone: this.zone }),
+      ...(this.from === null ? {} : { from: this.from }),
+      ...(this.until === null ? {} : { until: this.until }),
     }
   }
 
@@ -86,6 +128,45 @@ class PhraseReader {
       )
     this.never.push(rule)
     return true
+  }
+
+  /** `from 2027-03-01 until 2027-04-30`: the first and the last day of all of it. */
+  private readBounds(): boolean {
+    const { cursor } = this
+    const day = (): string | null => {
+      const token = cursor.next()
+      if (token?.kind !== 'date') return null
+      if (parseIsoDay(token.text) === undefined) throw cursor.fault(`${token.text} is not a day.`, token)
+      return token.text
+    }
+    const from = cursor.attempt(() => (cursor.take('from|starting|since|beginning') ? day() : null))
+    const until = cursor.attempt(() => (cursor.take('until|till|to|through') ? day() : null))
+    this.from ??= from
+    this.until ??= until
+    return from !== null || until !== null
+  }
+
+  private readZone(): boolean {
+    const start = this.cursor.peek()
+    const zone = readZone(this.cursor)
+    if (zone === null) return false
+    if (this.zone !== null && this.zone !== zone) throw this.cursor.fault('There is a zone already.', start)
+    this.zone = zone
+    return true
+  }
+
+  /** `twice a day`, `three times a day`: which times they are must be said too. */
+  private readTimesADay(): boolean {
+    const { cursor } = this
+    const at = cursor.peek()
+    const n = cursor.attempt(() => {
+      if (cursor.take('twice', 'a|each|every|per', 'day') || cursor.take('twice', 'daily')) return 2
+      const count = at?.kind === 'number' ? Number(at.text) : (numberNamed(at?.text ?? '') ?? 0)
+      cursor.next()
+      return count > 0 && cursor.take('times', 'a|each|every|per', 'day') ? count : null
+    })
+    if (n !== null) this.wantedTimes = { n, at }
+    return n !== null
   }
 
   private readTime(): boolean {
@@ -137,6 +218,11 @@ class PhraseReader {
     if (cursor.take('quarterly')) return { unit: 'quarter', n: 1 }
     if (cursor.take('yearly|annually')) return { unit: 'year', n: 1 }
     if (!cursor.take('every|each')) return null
+    const part = cursor.peek()?.text
+    if (cursor.take('morning|afternoon|evening|night')) {
+      this.times.half = part === 'morning' ? 'am' : part === 'night' ? null : 'pm'
+      return { unit: 'day', n: 1 }
+    }
     const token = cursor.peek()
     let n = 1
     if (cursor.take('other')) n = 2
@@ -171,8 +257,18 @@ class PhraseReader {
     // “Every other Monday”: the weekday of every other week.
     const isOrdinal = token?.text === 'other' || ordinalNamed(token?.text ?? '') !== undefined
     if (n > 1 && isOrdinal && weekdayNamed(unit ?? '') >= 0 && !/^(of|in)$/.test(cursor.peek(1)?.text ?? ''))
-      return { unit: 'week', n }
+      return this.everyNthWeekday(unit ?? '', n, token)
     return null
+  }
+
+  /** “Every other Monday” is of every two weeks; “every third Wednesday” is said of months as often. */
+  private everyNthWeekday(weekday: string, n: number, token: Token | undefined): Cadence {
+    if (token?.text === 'other') return { unit: 'week', n }
+    const name = WEEKDAY_NAMES[weekdayNamed(weekday)] as string
+    throw this.cursor.fault(
+      `This can mean two things. Write “the ${ordinal(n)} ${name} of the month”, or “every ${n} weeks on ${name}”.`,
+      token,
+    )
   }
 
   private readDays(): boolean {
@@ -181,7 +277,8 @@ class PhraseReader {
     const rule = months
       ? monthsRule(months)
       : cursor.attempt(() => {
-          cursor.take('on')
+          // “At the end of the month” is a day.
+          void (cursor.take('on') || cursor.take('at'))
           return this.days.set()
         })
     if (rule) this.on.push(rule)

@@ -1,6 +1,7 @@
 'use client'
-import { createContext, useContext, type ReactNode } from 'react'
+import { createContext, useContext, useMemo, type ReactNode } from 'react'
 import { mayDo, missingRight, type Right, type Role } from '@/core/people/roles'
+import { homeOf, type Home } from '@/core/phrase/names'
 import type { TriggerDefaults } from '@/core/work/trigger'
 
 export interface Me {
@@ -9,6 +10,8 @@ export interface Me {
   readonly email: string
   readonly role: Role
   readonly zone: string
+  /** Of the server: whose holidays are meant where no country is named. */
+  readonly country?: string
   readonly theme: 'light' | 'dark' | 'system'
   readonly paceSeconds: number
   /** What new triggers begin with. */
@@ -25,6 +28,12 @@ export function useMe(): Me {
   const me = useContext(MeContext)
   if (!me) throw new Error('useMe is used outside the frame.')
   return me
+}
+
+/** Whose holidays a phrase means that names no country. */
+export function useHome(): Home | null {
+  const { country } = useMe()
+  return useMemo(() => (country === undefined ? null : homeOf(country)), [country])
 }
 
 /** Whether the person may, and if not, why, in words for a tooltip. */

@@ -12,6 +12,7 @@ import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
+import { useHome } from '@/ui/hooks/me'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { ChangesList } from './changes-list'
@@ -78,6 +79,7 @@ export function CadenceEdit({ row }: { row: TriggerRow }): ReactNode {
 function Inside({ row, onDone }: { row: TriggerRow; onDone: () => void }): ReactNode {
   const client = useQueryClient()
   const say = useSay()
+  const home = useHome()
   const [phrase, setPhrase] = useState(row.says)
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const { data: calendars = [] } = useQuery({
@@ -92,6 +94,7 @@ function Inside({ row, onDone }: { row: TriggerRow; onDone: () => void }): React
     readPhrase(
       phrase,
       calendars.map(({ slug, title }) => ({ id: slug, title })),
+      home,
     ),
   )
   const isChanged = phrase.trim() !== row.says

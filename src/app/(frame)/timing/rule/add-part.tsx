@@ -5,7 +5,7 @@ import styled from 'styled-components'
 import type { DayRule } from '@/core/calendar/rule'
 import { readDaySet } from '@/core/phrase/read-set'
 import { sayDays } from '@/core/phrase/say'
-import { useMe } from '@/ui/hooks/me'
+import { useHome, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { isoDayIn } from '@/ui/format'
 import { Button } from '@/ui/parts/button'
@@ -65,10 +65,11 @@ function Inside({
   onAdd: (rule: DayRule) => void
 }): ReactNode {
   const { zone } = useMe()
+  const home = useHome()
   const now = useNow()
   const [text, setText] = useState('')
   const names = calendars.map(({ slug, title }) => ({ id: slug, title }))
-  const read = text.trim() === '' ? null : readOr(() => readDaySet(text, names))
+  const read = text.trim() === '' ? null : readOr(() => readDaySet(text, names, home))
   return (
     <Stack $gap={8}>
       <form

@@ -9,6 +9,7 @@ import type { EveryRule, TimeRule } from '@/core/timing/rule'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/calendars'
 import { useFollowing } from '@/ui/hooks/following'
+import { useHome } from '@/ui/hooks/me'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
@@ -35,6 +36,7 @@ export function TimeSection({
   onPhraseFault: (fault: string | null) => void
 }): ReactNode {
   const names = calendars.map(({ slug, title }) => ({ id: slug, title }))
+  const home = useHome()
   const [phrase, setPhrase] = useState(() => say(definition, names))
   const [fault, setFault] = useState<string | null>(null)
   // What the phrase was last read as: a rule that differs was changed in the form.
@@ -50,14 +52,15 @@ export function TimeSection({
   }, [key, readAs])
   const type = (text: string): void => {
     setPhrase(text)
-    const read = readOr(() => readPhrase(text, names))
+    const read = readOr(() => readPhrase(text, names, home))
     const problem = 'fault' in read ? read.fault : null
     setFault(problem)
     onPhraseFault(problem)
     if ('fault' in read) return
-    const { time, on, notOn } = read.value
+    const { time, on, notOn, ...more } = read.value
     setReadAs(ruleKey({ time, on, notOn }))
-    define({ time, on, notOn })
+    // A zone, a first and a last day only if they were said: else those of the form stay.
+    define({ time, on, notOn, ...more })
   }
   const { time } = definition
   const kind = Object.keys(time).find((each) => KINDS.some(({ id }) => id === each)) as Kind

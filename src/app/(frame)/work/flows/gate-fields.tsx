@@ -2,11 +2,13 @@
 import { memo, type ReactNode } from 'react'
 import type { DayRule } from '@/core/calendar/rule'
 import { gateOn } from '@/core/flow/edit'
+import type { Home } from '@/core/phrase/names'
 import { PhraseFault } from '@/core/phrase/read'
 import { readDaySet } from '@/core/phrase/read-set'
 import { sayDays } from '@/core/phrase/say'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
 import type { FlowMaterial } from '@/service/flows'
+import { useHome } from '@/ui/hooks/me'
 import { asTyped, typedIn, useFollowing } from '@/ui/hooks/following'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Stack } from '@/ui/parts/layout'
@@ -169,14 +171,15 @@ function DaysField({
   const names = calendars.map(({ slug, title }) => ({ id: slug, title }))
   const said = (days: DayRule): string => typedIn(days) ?? sayDays(days, names)
   const [text, setText] = useFollowing(said(rule), String)
-  const now = readDays(text, names)
+  const home = useHome()
+  const now = readDays(text, names, home)
   return (
     <TextField
       label="Days, in words"
       hideLabel
       value={text}
       onChange={(next) => {
-        const again = readDays(next, names)
+        const again = readDays(next, names, home)
         const meant = 'rule' in again ? again.rule : asTyped<DayRule>(next)
         setText(next, said(meant))
         onChange(meant)
@@ -190,9 +193,10 @@ function DaysField({
 function readDays(
   text: string,
   names: readonly { readonly id: string; readonly title: string }[],
+  home: Home | null,
 ): { rule: DayRule } | { fault: string } {
   try {
-    return { rule: readDaySet(text, names) }
+    return { rule: readDaySet(text, names, home) }
   } catch (problem) {
     if (problem instanceof PhraseFault) return { fault: problem.message }
     throw problem
