@@ -1,5 +1,5 @@
 import type { z } from 'zod'
-import { slugOf } from '@/core/exchange/crontab-in'
+import { slugOf } from '@/core/schema/slug'
 import type { flowDefinitionSchema } from '@/core/work/flow'
 import { HARBOURS, type AREAS } from './scenario'
 

@@ -1,6 +1,6 @@
 import { Timings, type TriggerTiming } from '@/core/bundle/timings'
 import { checkBundle } from '@/core/bundle/check'
-import { slugOf } from '@/core/exchange/crontab-in'
+import { slugOf } from '@/core/schema/slug'
 import { isEnd } from '@/core/flow/state'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { jobDefinitionSchema } from '@/core/work/job'

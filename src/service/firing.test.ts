@@ -235,6 +235,21 @@ describe('an occurrence while the one before has not ended', () => {
     expect(await runsOf(id)).toHaveLength(2)
   })
 
+  it('waits, but no more than it may', async () => {
+    const id = await makeTrigger({ ...HOURS, overlap: 'wait', waitMost: 1 })
+    for (const hour of ['02', '03', '04']) await fire(`2027-03-09T${hour}:00:01Z`, id)
+    const [first] = await runsOf(id)
+    expect((await runsOf(id)).map((run) => run.state)).toEqual(['ready', 'waiting'])
+    expect(await missedOf(id)).toEqual([
+      {
+        why: 'overlap',
+        times: 1,
+        detail: `#${first?.id} had not ended, and one was waiting for it already.`,
+        runId: null,
+      },
+    ])
+  })
+
   it('starts anyway', async () => {
     const id = await makeTrigger({ ...HOURS, overlap: 'start' })
     await fire('2027-03-09T02:00:01Z', id)
@@ -264,7 +279,7 @@ describe('an occurrence while the one before has not ended', () => {
       [id, '', second?.id],
     )
     const by = 'Stopped by the trigger “Hourly”, whose next run took its place'
-    expect(reasons.map(({ reason }) => reason)).toEqual([`${by} before it started.`, `${by}.`, `${by}.`])
+    expect(reasons.map(({ reason }) => reason).sort()).toEqual([`${by} before it started.`, `${by}.`, `${by}.`])
   })
 })
 

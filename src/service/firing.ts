@@ -200,6 +200,8 @@ class Plan {
   isCut = false
   /** The last run planned for each trigger and machine. */
   private readonly planned = new Map<string, { run: NewRun; occurrence: Occurrence }>()
+  /** How many runs were planned for each. */
+  private readonly plannedFor = new Map<string, number>()
 
   constructor(
     private readonly state: TimingState,
@@ -302,7 +304,19 @@ class Plan {
     const key = `${trigger.id} ${forAgentId}`
     const before = (this.open.get(trigger.id) ?? []).filter((run) => run.forAgentId === forAgentId)
     const isOverlap = before.length > 0 || this.planned.has(key)
-    const { overlap } = trigger.definition
+    const { overlap, waitMost } = trigger.definition
+    // All but the first of those that are open wait for the one before.
+    const waiting = before.length + (this.plannedFor.get(key) ?? 0) - 1
+    if (overlap === 'wait' && waitMost !== undefined && waiting >= waitMost) {
+      const first = before[0] ? `#${before[0].id}` : 'The one before it'
+      const others = waiting === 1 ? 'one was' : `${waiting} were`
+      return this.miss(
+        trigger,
+        [occurrence],
+        'overlap',
+        `${first} had not ended, and ${others} waiting for it already.`,
+      )
+    }
     if (isOverlap && overlap === 'skip') {
       const number = before.at(-1)?.id
       const detail = number === undefined ? 'The one before it had not ended.' : `#${number} had not ended.`
@@ -337,6 +351,7 @@ class Plan {
     }
     this.runs.push(run)
     this.planned.set(key, { run, occurrence })
+    this.plannedFor.set(key, (this.plannedFor.get(key) ?? 0) + 1)
   }
 }
 

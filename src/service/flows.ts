@@ -3,7 +3,7 @@ import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
 import { parseIsoDay } from '@/core/calendar/days'
 import { dayRuleSchema } from '@/core/calendar/rule'
-import { slugOf } from '@/core/exchange/crontab-in'
+import { slugOf } from '@/core/schema/slug'
 import { askedIn } from '@/core/flow/faults'
 import { stepValueFaults } from '@/core/flow/step-values'
 import {

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
-import { slugOf } from '@/core/exchange/crontab-in'
+import { slugOf } from '@/core/schema/slug'
 import { MAKE_UP, OVERLAPS } from '@/core/bundle/schema'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'

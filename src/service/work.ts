@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { titleSchema } from '@/core/schema/text'
-import { slugOf } from '@/core/exchange/crontab-in'
+import { slugOf } from '@/core/schema/slug'
 import { someOf } from '@/core/phrase/some-of'
 import type { WorkDefinition } from '@/core/work/flow'
 import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'

@@ -44,7 +44,7 @@ describe('settings', () => {
       'BUGLE_WEB_PORT: Ports end at 65535.',
       'BUGLE_ZONE: Expected a zone such as Europe/London.',
       'BUGLE_PUBLIC_URL: Expected an address such as https://bugle.example.',
-      'BUGLE_LOG: Expected debug, info, warn or error.',
+      'BUGLE_LOG: Expected one of debug, info, warn, error, fatal.',
       'BUGLE_SECRET_KEY_FILE: /nowhere/secret.key is not there.',
       'BUGLE_LIMIT_OUTPUT_MIB must be a number above 0, not “much”.',
       expect.stringMatching(/^BUGLE_GATEWAY_HOST: The gateway would be reached at 0\.0\.0\.0 without TLS/),

@@ -27,6 +27,9 @@ const fieldOf = (key: string): Field | undefined => fields()[keysOf().indexOf(ke
 /** What is typed, but for how lists write it again. */
 const bare = (text: string): string => text.replace(/[\s,"]/g, '')
 
+/** A whole form is drawn again after each of these, on a machine that may be busy. */
+const PATIENT = { timeout: 20_000 }
+
 const TEXT = fc
   .string({ unit: fc.constantFrom(...'abzAZ019 ,.;="\'-:/|%øé漢'), minLength: 1, maxLength: 6 })
   .map((text) => text.trim())
@@ -65,7 +68,7 @@ export async function expectKept<B>(
       // What is wrong besides a field is no answer to what was typed into one.
       if (!sent() && !keys.some((key) => isRefused(fieldOf(key))))
         throw new Error('Neither saved, nor refused at a field.')
-    })
+    }, PATIENT)
     if (sent()) break
     for (const key of keys) {
       const field = fieldOf(key)
@@ -76,7 +79,7 @@ export async function expectKept<B>(
   const shown = keys.map((key) => [key, fieldOf(key)?.value])
   open(sent() as B)
   await screen.findByText('Save')
-  await waitFor(() => expect(keys.map((key) => [key, fieldOf(key)?.value])).toEqual(shown))
+  await waitFor(() => expect(keys.map((key) => [key, fieldOf(key)?.value])).toEqual(shown), PATIENT)
 }
 
 // jsdom lays nothing out; the editor of code asks where its text is when it is passed.

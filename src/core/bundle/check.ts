@@ -5,7 +5,7 @@ import { faultsFrom, pathOf, type Fault, type Path } from '../schema/faults'
 import { flowFaults, valueFaults } from './check-flows'
 import { depthsOf, loopsOf } from './graph'
 import { idsOf, isRaw, rawList, rawRules, rawText, type AddFault, type Raw } from './raw'
-import { bundleSchema, type Bundle } from './schema'
+import { bundleSchema, waitMostFault, type Bundle } from './schema'
 
 export type CheckedBundle =
   { readonly ok: true; readonly bundle: Bundle } | { readonly ok: false; readonly faults: readonly Fault[] }
@@ -213,6 +213,8 @@ function triggerFaults(raw: Raw, add: AddFault): void {
       if (flow !== undefined && !flows.has(flow))
         add(['triggers', i, 'start', 'flow'], `There is no flow ${flow} in this file.`)
     }
+    const fault = waitMostFault(trigger)
+    if (fault) add(['triggers', i, 'waitMost'], fault)
     const [from, until] = [parseIsoDay(rawText(trigger.from) ?? ''), parseIsoDay(rawText(trigger.until) ?? '')]
     if (from !== undefined && until !== undefined && until < from)
       add(

@@ -161,6 +161,12 @@ export type MakeUp = (typeof MAKE_UP)[number]
 export const SPREADS = ['one', 'each'] as const
 export type Spread = (typeof SPREADS)[number]
 
+/** What is wrong with a limit of waiting. */
+export const waitMostFault = ({ overlap, waitMost }: { overlap?: unknown; waitMost?: unknown }): string | undefined =>
+  waitMost !== undefined && overlap !== undefined && overlap !== 'wait'
+    ? 'How many may wait is said only where the overlap is “wait”.'
+    : undefined
+
 /** The keys of a trigger that say when it fires; the server keeps them as they are here. */
 export const timingKeys = {
   time: timeRuleSchema,
@@ -176,6 +182,12 @@ export const timingKeys = {
   lateStart: durationSchema.optional(),
   makeUp: z.enum(MAKE_UP).default('once'),
   overlap: z.enum(OVERLAPS).default('wait'),
+  /** With `overlap: wait`: how many may wait for the run before; one more is not started. Without it any number. */
+  waitMost: z
+    .int('Expected a whole number from 1 to 1000.')
+    .min(1, 'Expected a whole number from 1 to 1000.')
+    .max(1000, 'Expected a whole number from 1 to 1000.')
+    .optional(),
   priority: z.enum(PRIORITIES).optional(),
   spread: z.enum(SPREADS).default('one'),
 } as const

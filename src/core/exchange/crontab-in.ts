@@ -1,3 +1,4 @@
+import { slugOf } from '../schema/slug'
 import { parseCron } from '../timing/cron'
 import { isZoneName } from '../timing/zone'
 
@@ -198,16 +199,4 @@ function titleOf(command: string): string {
   const words = command.split(/\s+/).filter((word) => !/^\w+=/.test(word) && word !== 'cd' && !/^[&|;<>]+$/.test(word))
   const name = (words[0] ?? 'command').split('/').at(-1) as string
   return [name, ...words.slice(1, 4)].join(' ').slice(0, 80)
-}
-
-/** `/opt/tools/night backup` → `night-backup`: lower-case letters, digits and hyphens. */
-export function slugOf(text: string): string {
-  const slug = text
-    .normalize('NFKD')
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-+|-+$/g, '')
-    .slice(0, 60)
-    .replace(/-+$/, '')
-  return slug === '' ? 'x' : slug
 }

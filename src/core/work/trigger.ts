@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { titleSchema } from '@/core/schema/text'
-import { MAKE_UP, OVERLAPS, timingKeys } from '../bundle/schema'
+import { MAKE_UP, OVERLAPS, timingKeys, waitMostFault } from '../bundle/schema'
 import { parseDuration } from '../timing/duration'
 import { slugSchema } from './job'
 
@@ -10,7 +10,9 @@ export const triggerDefinitionSchema = z
     ...timingKeys,
     with: z.record(z.string(), z.string().max(10_000)).default({}),
   })
-  .superRefine(({ from, until }, context) => {
+  .superRefine(({ from, until, ...definition }, context) => {
+    const fault = waitMostFault(definition)
+    if (fault) context.addIssue({ code: 'custom', path: ['waitMost'], message: fault })
     if (from !== undefined && until !== undefined && until < from)
       context.addIssue({
         code: 'custom',

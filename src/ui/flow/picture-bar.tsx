@@ -106,7 +106,10 @@ export function Bar({
         height={BAR}
         rx={2}
         fill={soft}
-        stroke={dash ? 'var(--line-strong)' : 'none'}
+        // What is pale has an edge that stands out from the ground by more than 3 to 1.
+        stroke={
+          dash ? 'var(--mute)' : look.state === 'failed' ? 'none' : look.state === 'planned' ? 'var(--waiting)' : color
+        }
         strokeDasharray={dash ? '3 2' : undefined}
       />
       {(look.slow ?? 0) > 0 && <Hatch x={x + width * (1 - (look.slow ?? 0))} y={y} width={width * (look.slow ?? 0)} />}

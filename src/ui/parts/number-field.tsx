@@ -40,13 +40,22 @@ export function NumberField({
 }
 
 /** The same, or nothing, which means any. */
-export function OptionalNumber({ label, value, onChange, error, width = '100px' }: Props<number | null>): ReactNode {
+export function OptionalNumber({
+  label,
+  value,
+  onChange,
+  error,
+  width = '100px',
+  hideLabel = false,
+  placeholder = 'any',
+}: Props<number | null> & { readonly hideLabel?: boolean; readonly placeholder?: string }): ReactNode {
   const [text, setText] = useFollowing(String(value ?? ''), String)
   return (
     <TextField
       label={label}
       value={text}
-      placeholder="any"
+      placeholder={placeholder}
+      hideLabel={hideLabel}
       error={text.trim() === '' || WHOLE.test(text.trim()) ? error : 'A whole number.'}
       width={width}
       onChange={(next) => {

@@ -14,6 +14,7 @@ import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateMark } from '@/ui/parts/state-mark'
 import { Time } from '@/ui/parts/time'
+import { slugOf } from '@/core/schema/slug'
 import { LabelsField } from '../work/jobs/pairs-field'
 
 const Command = styled.pre`
@@ -64,20 +65,34 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
   const [slots, setSlots] = useState('2')
   const [labels, setLabels] = useState<Record<string, string>>({})
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
+  const [newPool, setNewPool] = useState('')
+  const client = useQueryClient()
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const faultOf = (path: string): string | undefined =>
     trouble?.errors.find((fault) => fault.path.startsWith(path))?.message
+  const addPool = async (title: string): Promise<number[]> => {
+    const { id } = await api.post<{ id: number }>('/pools', { name: slugOf(title), title })
+    // Should the key be refused, the pool is there: it is chosen, and not made twice.
+    setNewPool('')
+    setChosen((before) => new Set([...before, id]))
+    await client.invalidateQueries({ queryKey: ['pools'] })
+    return chosen.has(id) ? [] : [id]
+  }
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    api
-      .post<Made>('/enrolment-keys', {
-        uses: Number(uses),
-        minutes: Number(minutes),
-        slots: Number(slots),
-        labels,
-        poolIds: [...chosen],
-      })
+    const pool = newPool.trim()
+    const made = pool === '' ? Promise.resolve([]) : addPool(pool)
+    made
+      .then((added) =>
+        api.post<Made>('/enrolment-keys', {
+          uses: Number(uses),
+          minutes: Number(minutes),
+          slots: Number(slots),
+          labels,
+          poolIds: [...chosen, ...added],
+        }),
+      )
       .then(onMade, setTrouble)
   }
   return (
@@ -111,27 +126,34 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
           <Small>Labels they get</Small>
           <LabelsField value={labels} onChange={setLabels} error={faultOf('labels')} />
         </Stack>
-        {pools.length > 0 && (
-          <Stack $gap={3}>
-            <Small>Pools they join</Small>
-            <Row $wrap $gap={14}>
-              {pools.map((pool) => (
-                <Checkbox
-                  key={pool.id}
-                  isSelected={chosen.has(pool.id)}
-                  onChange={(on) => {
-                    const next = new Set(chosen)
-                    if (on) next.add(pool.id)
-                    else next.delete(pool.id)
-                    setChosen(next)
-                  }}
-                >
-                  {pool.name}
-                </Checkbox>
-              ))}
-            </Row>
-          </Stack>
-        )}
+        <Stack $gap={3}>
+          <Small>Pools they join</Small>
+          <Row $wrap $gap={14}>
+            {pools.map((pool) => (
+              <Checkbox
+                key={pool.id}
+                isSelected={chosen.has(pool.id)}
+                onChange={(on) => {
+                  const next = new Set(chosen)
+                  if (on) next.add(pool.id)
+                  else next.delete(pool.id)
+                  setChosen(next)
+                }}
+              >
+                {pool.name}
+              </Checkbox>
+            ))}
+            <TextField
+              label="A new pool"
+              hideLabel
+              placeholder="and a new pool"
+              value={newPool}
+              onChange={setNewPool}
+              error={faultOf('name') ?? faultOf('title')}
+              width="160px"
+            />
+          </Row>
+        </Stack>
         <DialogButtons onClose={onClose}>Make the command</DialogButtons>
       </Stack>
     </form>

@@ -18,6 +18,9 @@ import { Ago, Time, Took } from '@/ui/parts/time'
 import { causeOf } from './cause'
 import { FilterBar } from './filter-bar'
 
+/** It went as it should: there is no why. */
+const isPlain = ({ state, reason }: RunRow): boolean => state === 'succeeded' && reason === 'Exit code 0.'
+
 const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
   {
     id: 'number',
@@ -73,7 +76,12 @@ const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
   { id: 'usual', title: 'Usual', align: 'right', first: true, cell: (r) => <Small>{duration(r.usualMs)}</Small> },
   { id: 'tries', title: 'Tries', align: 'right', cell: (r) => `${r.attempts}/${r.maxAttempts}` },
   { id: 'exit', title: 'Exit', align: 'right', cell: (r) => r.exitCode ?? '' },
-  { id: 'reason', title: 'Why', first: true, cell: (r) => <span title={r.reason}>{r.tellingLine ?? r.reason}</span> },
+  {
+    id: 'reason',
+    title: 'Why',
+    first: true,
+    cell: (r) => !isPlain(r) && <span title={r.reason}>{r.tellingLine ?? r.reason}</span>,
+  },
 ]
 const STORED = 'bugle.runs.columns'
 

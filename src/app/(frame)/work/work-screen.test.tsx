@@ -90,8 +90,8 @@ describe('work', () => {
     await waitFor(() => expect(window.location.search).toBe('?area=6'))
   })
 
-  it('begins with an area where there is none', async () => {
+  it('begins with a job where there is no area yet: one is made on the way', async () => {
     show(<WorkScreen />, { ...SERVER, 'GET /areas': [], 'GET /jobs': [] })
-    expect(await screen.findByText('Begin with an area')).toBeTruthy()
+    expect(await screen.findByText('Begin with a job')).toBeTruthy()
   })
 })

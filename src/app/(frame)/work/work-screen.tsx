@@ -106,15 +106,11 @@ export function WorkScreen(): ReactNode {
           </div>
           <Button
             onPress={() => router.push(area ? `/work/flows/new?area=${area.id}` : '/work/flows/new')}
-            whyNot={why ?? (areas.length === 0 ? 'Make an area first: every flow lies in one.' : undefined)}
+            whyNot={why}
           >
             New flow
           </Button>
-          <Button
-            kind="strong"
-            onPress={newJob}
-            whyNot={why ?? (areas.length === 0 ? 'Make an area first: every job lies in one.' : undefined)}
-          >
+          <Button kind="strong" onPress={newJob} whyNot={why}>
             New job
           </Button>
         </Row>
@@ -124,14 +120,20 @@ export function WorkScreen(): ReactNode {
               <Empty title="Nothing is called that">Try part of its title, its area or where it runs.</Empty>
             ) : areas.length === 0 ? (
               <Empty
-                title="Begin with an area"
+                title="Begin with a job"
                 action={
-                  <Button kind="strong" onPress={() => setAdding(true)} whyNot={why}>
-                    New area
-                  </Button>
+                  <Row>
+                    <Button kind="strong" onPress={newJob} whyNot={why}>
+                      New job
+                    </Button>
+                    <Button onPress={() => setAdding(true)} whyNot={why}>
+                      New area
+                    </Button>
+                  </Row>
                 }
               >
-                Areas are folders of work: close of day, housekeeping, whatever your work is made of.
+                A job says what is done, where, and what counts as success. It lies in an area, a folder of work, which
+                is made on the way.
               </Empty>
             ) : (
               <Empty

@@ -93,6 +93,7 @@ export function Picture({
             state === 'succeeded' ? 'var(--succeeded)' : state === 'cancelled' ? 'var(--skipped)' : 'var(--on-solid)'
           const label = `try ${attempt.number} on ${attempt.agent}, ${state}`
           const isWide = right - left > 170
+          const isChosen = attempt.number === chosen && run.tries.length > 1
           return (
             <g
               key={attempt.id}
@@ -110,8 +111,8 @@ export function Picture({
                 height={BAR_H}
                 rx={2}
                 fill={fill}
-                stroke={attempt.number === chosen && run.tries.length > 1 ? 'var(--ink)' : 'none'}
-                strokeWidth={2}
+                stroke={isChosen ? 'var(--ink)' : state === 'succeeded' || state === 'cancelled' ? ink : 'none'}
+                strokeWidth={isChosen ? 2 : 1}
               >
                 <title>{`${label}: ${duration((attempt.endedAt ? t(attempt.endedAt) : nowMs) - t(attempt.startedAt ?? attempt.handedAt))}`}</title>
               </rect>

@@ -8,6 +8,7 @@ import type { TriggerPreview } from '@/service/previews'
 import { day } from '@/ui/format'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
+import { OptionalNumber } from '@/ui/parts/number-field'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import { useFollowing } from '@/ui/hooks/following'
 import { TimeField } from './time-section'
@@ -208,6 +209,20 @@ export function HowSection({
             choices={OVERLAPS.map((id) => ({ id, title: OVERLAP_WORDS[id] }))}
             width="180px"
           />
+          {(definition.overlap === 'wait' || definition.waitMost !== undefined) && (
+            <>
+              <Word>and at most</Word>
+              <OptionalNumber
+                label="How many may wait"
+                hideLabel
+                value={definition.waitMost ?? null}
+                onChange={(most) => define({ waitMost: most ?? undefined })}
+                error={faultOf('definition.waitMost')}
+                placeholder="any number"
+              />
+              <Word>wait for it; the next is not started.</Word>
+            </>
+          )}
         </Sentence>
         <Sentence>
           <Word>If its time was missed, make it up within</Word>

@@ -1,9 +1,9 @@
 'use client'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
-import type { AreaRow, JobFull } from '@/service/work'
+import type { JobFull } from '@/service/work'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -13,16 +13,16 @@ import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
-import { Select, Switch, TextField } from '@/ui/parts/fields'
+import { Switch, TextField } from '@/ui/parts/fields'
 import { Page, Small } from '@/ui/parts/layout'
 import { Paper, Sentence } from '@/ui/parts/sentence'
+import { AreaField } from '../area-field'
 import { StartButton } from '../start-dialog'
 import { InputsSection } from '../inputs-section'
 import { EndingSection, WhatSection, WhereSection, type SectionProps } from './sections'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
   const [removing, setRemoving] = useState(false)
-  const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { why } = useMay('design')
   const router = useRouter()
   const client = useQueryClient()
@@ -55,6 +55,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
         why={why}
       >
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
+        {job && <ButtonLink href={`/timing/triggers/new?job=${job.id}`}>Start it by itself</ButtonLink>}
         {job && <StartButton jobId={job.id} title={content.title} active={job.active} />}
         {job && (
           <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>
@@ -73,14 +74,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
             width="300px"
             autoFocus={!job}
           />
-          <Select
-            label="in area"
-            value={content.areaId ? String(content.areaId) : null}
-            onChange={(id) => set({ areaId: Number(id) })}
-            choices={areas.map((a) => ({ id: String(a.id), title: a.title }))}
-            width="190px"
-            error={faultOf('areaId')}
-          />
+          <AreaField areaId={content.areaId} onChange={(areaId) => set({ areaId })} error={faultOf('areaId')} />
           <div style={{ paddingTop: 22 }}>
             <Switch isSelected={content.active} onChange={(active) => set({ active })}>
               {content.active ? 'on: it may run' : 'off: it never runs'}

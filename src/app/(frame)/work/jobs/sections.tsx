@@ -1,7 +1,8 @@
 'use client'
-import { useQuery } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, type ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
+import { slugOf } from '@/core/schema/slug'
 import { referencesInSingleQuotes } from '@/core/work/command'
 import { ACCOUNT_USE, CONNECTION_KINDS, isConnection } from '@/core/work/connections'
 import { INTERPRETERS, UNREACHABLE_THEN, type Interpreter, type JobDefinition, type Pattern } from '@/core/work/job'
@@ -10,10 +11,12 @@ import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { faultIn } from '@/ui/hooks/draft'
 import { asTyped } from '@/ui/hooks/following'
+import { useMay } from '@/ui/hooks/me'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { ListField } from '@/ui/parts/list-field'
 import { NumberField } from '@/ui/parts/number-field'
+import { SelectOrNew } from '@/ui/parts/select-or-new'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import { AccountAndLocks } from './account-and-locks'
 import { CodeField } from './code-field'
@@ -163,7 +166,12 @@ const THEN_WORDS = {
 export function WhereSection({ definition, define, faultOf }: SectionProps): ReactNode {
   const { target, unreachable } = definition
   const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<AgentRow[]>('/agents') })
-  const { data: pools = [] } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
+  const { data: pools = [], isSuccess: arePoolsKnown } = useQuery({
+    queryKey: ['pools'],
+    queryFn: () => api.get<PoolRow[]>('/pools'),
+  })
+  const { why } = useMay('administer')
+  const client = useQueryClient()
   const kind = 'agent' in target ? 'agent' : 'pool' in target ? 'pool' : 'labels'
   const fits =
     'agent' in target
@@ -197,15 +205,23 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
             width="180px"
           />
           {'pool' in target && (
-            <Select
+            <SelectOrNew
               label="Pool"
               hideLabel
+              what="pool"
               value={target.pool || null}
               onChange={(pool) => define({ target: { pool } })}
               choices={pools.map((p) => ({ id: p.name, title: p.name }))}
+              add={async (title) => {
+                const name = slugOf(title)
+                await api.post('/pools', { name, title })
+                await client.invalidateQueries({ queryKey: ['pools'] })
+                return name
+              }}
               width="180px"
               placeholder="Choose a pool"
               error={fault && 'Choose a pool.'}
+              whyNot={arePoolsKnown ? why : 'not known yet'}
             />
           )}
           {'agent' in target && (
