@@ -1,6 +1,6 @@
 import { fireEvent, screen } from '@testing-library/react'
 import { show } from '@/ui/screen.test-help'
-import { FilterBar } from './filter-bar'
+import { FilterBar, readWish, type Token } from './filter-bar'
 
 const SERVER = {
   'GET /jobs': [
@@ -29,7 +29,7 @@ describe('the filter of runs', () => {
   it('offers states, jobs, areas, machines, triggers, people and causes by part of their name', async () => {
     await bar()
     write('or')
-    expect(offered()).toEqual(['title or number has “or”text', 'Till file Orrin Quayjob', 'orrin-ops1agent'])
+    expect(offered()).toEqual(['title or number has “or”text', 'Till file Orrin Quayjob', 'orrin-ops1machine'])
     write('fail')
     expect(offered()).toContain('failedstate')
     write('callum')
@@ -69,7 +69,7 @@ describe('the filter of runs', () => {
     const change = await bar({ agent: '3', job: '404' })
     expect(screen.getByRole('button', { name: 'Take away job 404' })).toBeTruthy()
     write('orrin')
-    expect(offered()).not.toContain('orrin-ops1agent')
+    expect(offered()).not.toContain('orrin-ops1machine')
     write('')
     key('Backspace')
     expect(change).toHaveBeenLastCalledWith({ job: null })
@@ -81,5 +81,65 @@ describe('the filter of runs', () => {
     expect(offered()).toEqual([])
     key('ArrowDown')
     expect(offered().length).toBeGreaterThan(5)
+  })
+})
+
+describe('what is written as it is called', () => {
+  const OPTIONS: Token[] = [
+    { key: 'state', value: 'failed', title: 'failed' },
+    { key: 'when', value: 'last-night', title: 'last night', change: { when: 'last-night' } },
+    { key: 'agent', value: '3', title: 'orrin-ops1' },
+    { key: 'agent', value: '4', title: 'orrin-ops10' },
+    { key: 'job', value: '5', title: 'Till file' },
+  ]
+  const wish = (text: string): string[] | null => readWish(text, OPTIONS)?.map(({ title }) => title) ?? null
+
+  it('is understood word by word, whatever little words stand between', () => {
+    expect(wish('failed last night on orrin-ops1')).toEqual(['failed', 'last night', 'orrin-ops1'])
+    expect(wish('Till file failed on orrin-ops10')).toEqual(['Till file', 'failed', 'orrin-ops10'])
+    expect(wish('failed')).toBeNull()
+    expect(wish('failed last week')).toBeNull()
+    expect(wish('failed orrin-ops')).toBeNull()
+  })
+
+  it('is taken by Enter: a state, all of a wish, a stretch of time', async () => {
+    const change = await bar()
+    const take = (text: string): unknown => {
+      write(text)
+      key('Enter')
+      return change.mock.lastCall?.[0] as unknown
+    }
+    expect(take('failed')).toEqual({ state: 'failed' })
+    expect(take('failed last night on orrin-ops1')).toEqual({
+      state: 'failed',
+      when: 'last-night',
+      from: null,
+      to: null,
+      agent: '3',
+    })
+    expect(take('from 2027-03-09 02:00 to 2027-03-10')).toEqual({
+      when: null,
+      from: '2027-03-09T02:00:00.000Z',
+      to: '2027-03-11T00:00:00.000Z',
+    })
+    expect(take('machine: orrin')).toEqual({ agent: '3' })
+    expect(take('today')).toEqual({ when: 'today', from: null, to: null })
+  })
+
+  it('is shown as it is called, and taken away', async () => {
+    const change = await bar({ when: 'last-night' })
+    fireEvent.click(screen.getByRole('button', { name: 'Take away when last night' }))
+    expect(change).toHaveBeenCalledWith({ when: null })
+  })
+
+  it('can be picked from a small calendar', async () => {
+    const change = await bar()
+    fireEvent.click(screen.getByRole('button', { name: 'Choose days' }))
+    const days = await screen.findAllByRole('gridcell')
+    const inMonth = days.flatMap((cell) => cell.querySelector('[role=button]:not([data-outside-month])') ?? [])
+    for (const day of [inMonth[3], inMonth[5]]) fireEvent.click(day as Element)
+    expect(change).toHaveBeenCalledTimes(1)
+    const { from, to } = change.mock.lastCall?.[0] as { from: string; to: string }
+    expect(Math.round((Date.parse(to) - Date.parse(from)) / 3_600_000 / 24)).toBe(3)
   })
 })

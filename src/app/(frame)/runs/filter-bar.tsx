@@ -6,11 +6,15 @@ import { RUN_STATES } from '@/core/run/lifecycle'
 import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
+import { DaysButton } from '@/ui/parts/days-button'
+import { daysOf, isStretch, readStretch, STRETCHES } from './stretch'
 
 export interface Token {
   readonly key: string
   readonly value: string
   readonly title: string
+  /** What it changes in the address, where that is not its key alone. */
+  readonly change?: Readonly<Record<string, string | null>>
 }
 
 const Bar = styled.div`
@@ -132,12 +136,46 @@ function useOptions(): Token[] {
       ...people.map((person) => ({ key: 'person', value: String(person.id), title: person.name })),
       ...Object.entries(CAUSE_WORDS).map(([value, title]) => ({ key: 'cause', value, title })),
       { key: 'board', value: 'yes', title: 'on the board' },
+      ...Object.entries(STRETCHES).map(([value, title]) => ({
+        key: 'when',
+        value,
+        title,
+        change: { when: value, from: null, to: null },
+      })),
     ],
     [jobs, areas, agents, triggers, people],
   )
 }
 
-/** Filter tokens with suggestions: type part of a state, job, area, machine, person or cause; Enter takes it; Backspace takes the last away. */
+/** What a key is called where it is shown, and what else it may be called where it is written. */
+const KEY_WORDS: Readonly<Record<string, string>> = { agent: 'machine', cause: 'by' }
+const keyWord = (key: string): string => KEY_WORDS[key] ?? key
+const keyOf = (word: string): string =>
+  Object.entries(KEY_WORDS).find(([key, said]) => said === word || key === word)?.[0] ?? word
+
+/** Words between the parts of a wish that say nothing of their own. */
+const BETWEEN = /^(?:on|in|of|by|at|the|and|runs?|from)\b\s*/i
+
+/** `failed last night on orrin-ops1`: several marks written one after the other, each by its whole name. Null unless all of it is understood, and there are two or more. */
+export function readWish(text: string, options: readonly Token[]): Token[] | null {
+  const byLength = [...options].sort((a, b) => b.title.length - a.title.length)
+  const found: Token[] = []
+  let rest = text.trim()
+  while (rest !== '') {
+    const next = byLength.find(({ title }) => {
+      const begins = rest.toLowerCase().startsWith(title.toLowerCase())
+      return begins && !/^[\p{L}\p{N}-]/u.test(rest.slice(title.length))
+    })
+    if (next) {
+      found.push(next)
+      rest = rest.slice(next.title.length).trim()
+    } else if (BETWEEN.test(rest)) rest = rest.replace(BETWEEN, '')
+    else return null
+  }
+  return found.length > 1 ? found : null
+}
+
+/** Filter tokens with suggestions: type part of a state, job, area, machine, person, cause or stretch of time; Enter takes it; Backspace takes the last away. */
 export function FilterBar({
   values,
   onChange,
@@ -154,6 +192,7 @@ export function FilterBar({
 
   const tokens: Token[] = Object.entries(values).flatMap(([key, value]) => {
     if (key === 'text') return [{ key, value, title: `“${value}”` }]
+    if (key === 'when') return isStretch(value) ? [{ key, value, title: STRETCHES[value] }] : []
     if (key === 'from' || key === 'to') return [{ key, value, title: `${day(value, zone)} ${clock(value, zone)}` }]
     return value.split(',').flatMap((one) => {
       const known = options.find((option) => option.key === key && option.value === one)
@@ -161,26 +200,50 @@ export function FilterBar({
     })
   })
   const wanted = text.trim().toLowerCase()
-  const [prefix, rest] = wanted.includes(':')
-    ? [wanted.split(':')[0], wanted.split(':')[1]?.trim() ?? '']
-    : [undefined, wanted]
+  // A time of day has a colon too.
+  const prefixed = /^([a-z]+):\s*(.*)$/.exec(wanted)
+  const [prefix, rest] = prefixed ? [keyOf(prefixed[1] as string), prefixed[2] ?? ''] : [undefined, wanted]
   const chosen = new Set(tokens.map((token) => `${token.key}${token.value}`))
   const hits = options.filter(
     (option) =>
       !chosen.has(`${option.key}${option.value}`) &&
       (prefix ? option.key === prefix : true) &&
-      `${option.title} ${option.key}`.toLowerCase().includes(rest ?? ''),
+      `${option.title} ${keyWord(option.key)}`.toLowerCase().includes(rest ?? ''),
   )
+  // What is written as it is called is what is meant: Enter takes it.
+  const isMeant = ({ key, title }: Token): boolean =>
+    wanted !== '' &&
+    (title.toLowerCase() === wanted || (key === 'state' && wanted.length > 2 && title.startsWith(wanted)))
+  const meant = hits.filter(isMeant)
+  const written = readStretch(text, zone)
+  const wish = readWish(text, options)
   const shown: Token[] = [
+    ...(wish
+      ? [{ key: 'all of it', value: '', title: wish.map(({ title }) => title).join(' · '), change: changesOf(wish) }]
+      : []),
+    ...(written
+      ? [{ key: 'when', value: '', title: text.trim(), change: { when: null, from: null, to: null, ...written } }]
+      : []),
+    ...meant,
     ...(wanted && !prefix ? [{ key: 'text', value: text.trim(), title: `title or number has “${text.trim()}”` }] : []),
-    ...hits.slice(0, 40),
+    ...hits.filter((hit) => !meant.includes(hit)).slice(0, 40),
   ]
 
+  function changesOf(all: readonly Token[]): Record<string, string | null> {
+    const changes: Record<string, string | null> = {}
+    for (const { key, value, change } of all) {
+      if (change) {
+        Object.assign(changes, change)
+        continue
+      }
+      const before = changes[key] ?? values[key]
+      changes[key] = LISTS.includes(key) && before ? [...new Set([...before.split(','), value])].join() : value
+    }
+    return changes
+  }
   const add = (token: Token | undefined): void => {
     if (!token) return
-    const isList = LISTS.includes(token.key)
-    const before = values[token.key]
-    onChange({ [token.key]: isList && before ? `${before},${token.value}` : token.value })
+    onChange(changesOf([token]))
     setText('')
     setAt(0)
     setOpen(false)
@@ -205,9 +268,13 @@ export function FilterBar({
     <Bar>
       {tokens.map((token) => (
         <Chip key={`${token.key}${token.value}`}>
-          <span>{token.key}</span>
+          <span>{keyWord(token.key)}</span>
           <b>{token.title}</b>
-          <button type="button" aria-label={`Take away ${token.key} ${token.title}`} onClick={() => remove(token)}>
+          <button
+            type="button"
+            aria-label={`Take away ${keyWord(token.key)} ${token.title}`}
+            onClick={() => remove(token)}
+          >
             ×
           </button>
         </Chip>
@@ -219,7 +286,7 @@ export function FilterBar({
         aria-expanded={open}
         aria-controls={listId}
         aria-activedescendant={open && shown[at] ? `${listId}-${at}` : undefined}
-        placeholder={tokens.length === 0 ? 'Filter: state, job, area, machine, person, cause, number …' : ''}
+        placeholder={tokens.length === 0 ? 'Filter: failed, last night, a job, machine, trigger, person, number …' : ''}
         value={text}
         onFocus={() => setOpen(true)}
         onClick={() => setOpen(true)}
@@ -243,11 +310,14 @@ export function FilterBar({
               onClick={() => add(token)}
             >
               {token.title}
-              <small>{token.key}</small>
+              <small>{keyWord(token.key)}</small>
             </li>
           ))}
         </List>
       )}
+      <DaysButton
+        onDays={(first, last) => onChange({ when: null, from: null, to: null, ...daysOf(first, last, zone) })}
+      />
     </Bar>
   )
 }

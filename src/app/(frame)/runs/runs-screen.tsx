@@ -7,6 +7,7 @@ import type { RunPage, RunRow } from '@/service/run-list'
 import { api, queryOf } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
+import { useMe } from '@/ui/hooks/me'
 import { useEndless } from '@/ui/hooks/endless'
 import { ButtonLink, Download } from '@/ui/parts/button'
 import { Checkbox, PopoverBox } from '@/ui/parts/fields'
@@ -16,6 +17,7 @@ import { StateWord } from '@/ui/parts/state-mark'
 import { Table, type Column } from '@/ui/parts/table'
 import { Ago, Time, Took } from '@/ui/parts/time'
 import { causeOf } from './cause'
+import { apiValues } from './stretch'
 import { FilterBar } from './filter-bar'
 
 /** It went as it should: there is no why. */
@@ -89,6 +91,7 @@ const STORED = 'bugle.runs.columns'
 export function RunsScreen(): ReactNode {
   const { values, set } = useAddress()
   const router = useRouter()
+  const { zone } = useMe()
   const [hidden, setHidden] = useState<Set<string>>(() => new Set(COLUMNS.filter((c) => !c.first).map((c) => c.id)))
   useEffect(() => {
     const stored = localStorage.getItem(STORED)
@@ -96,7 +99,7 @@ export function RunsScreen(): ReactNode {
   }, [])
   const query = useInfiniteQuery({
     queryKey: ['runs', values],
-    queryFn: ({ pageParam }) => api.get<RunPage>(`/runs${queryOf({ ...values, after: pageParam })}`),
+    queryFn: ({ pageParam }) => api.get<RunPage>(`/runs${queryOf({ ...apiValues(values, zone), after: pageParam })}`),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: (before) => before,
@@ -139,7 +142,7 @@ export function RunsScreen(): ReactNode {
             </AriaDialog>
           </PopoverBox>
         </DialogTrigger>
-        <Download href={`/api/v1/runs.csv${queryOf(values)}`}>CSV</Download>
+        <Download href={`/api/v1/runs.csv${queryOf(apiValues(values, zone))}`}>CSV</Download>
       </Row>
       <Trouble error={query.error} />
       {rows.length === 0 && query.isSuccess ? (
