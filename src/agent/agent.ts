@@ -3,7 +3,8 @@ import { loadavg } from 'node:os'
 import { join } from 'node:path'
 import { AgentLink, type Host } from './link'
 import type { AgentFacts, Lease } from './protocol'
-import { unstorableNote } from './outbox'
+import { KeptReports } from './kept'
+import { Outbox, unstorableNote } from './outbox'
 import { Supervisors } from './supervisors'
 import { Try, type TryHooks } from './try'
 
@@ -17,16 +18,23 @@ export interface AgentOptions {
   readonly log: (message: string) => void
 }
 
+const TIDY_MS = 600_000
+
 /** The agent of a real machine: takes leases, carries them out as processes, reports. */
 export class Agent {
   private readonly tries = new Map<number, Try>()
   private readonly link: AgentLink
   private readonly triesDir: string
   private draining = false
+  private readonly kept: KeptReports
+  /** Reports of attempts that are over, told once more. */
+  private readonly told = new Map<number, Outbox>()
+  private tidying: NodeJS.Timeout | undefined
   private readonly supervisors: Supervisors
 
   constructor(private readonly options: AgentOptions) {
     this.triesDir = join(options.stateDir, 'tries')
+    this.kept = new KeptReports(options.stateDir)
     this.supervisors = new Supervisors(options.supervisor)
     const host: Host = {
       facts: options.facts,
@@ -37,6 +45,7 @@ export class Agent {
       onStop: (attempt) => this.tries.get(attempt)?.stop(),
       onStale: (attempt) => {
         this.tries.get(attempt)?.abandon()
+        this.told.delete(attempt)
         this.remove(attempt)
       },
       onSettings: ({ draining }) => {
@@ -46,12 +55,19 @@ export class Agent {
       },
       onAcked: (attempt) => {
         const one = this.tries.get(attempt)
-        if (!one?.hasEnded || !one.outbox.isEmpty) return
-        one.forget()
-        this.remove(attempt)
+        if (one?.hasEnded && one.outbox.isEmpty) {
+          one.complete(this.kept)
+          this.remove(attempt)
+        }
+        if (this.told.get(attempt)?.isEmpty) this.told.delete(attempt)
       },
       onUnstorable: (attempt, seq, why) =>
         this.tries.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
+      onResend: (attempt, from) => this.recall(attempt, from),
+      kept: () => {
+        const { last } = this.kept
+        return { kept: this.kept.told(), ...(last ? { last } : {}) }
+      },
       log: options.log,
     }
     this.link = new AgentLink(options.gateway, options.credential, host)
@@ -59,6 +75,9 @@ export class Agent {
 
   start(): void {
     mkdirSync(this.triesDir, { recursive: true, mode: 0o700 })
+    this.kept.tidy()
+    this.tidying = setInterval(() => this.kept.tidy(), TIDY_MS)
+    this.tidying.unref()
     for (const name of readdirSync(this.triesDir)) {
       const found = Try.resume(join(this.triesDir, name), this.hooks())
       if (found) this.add(found)
@@ -70,6 +89,7 @@ export class Agent {
 
   /** Commands go on; the next agent process takes them up. */
   stop(): void {
+    clearInterval(this.tidying)
     this.link.stop()
     for (const one of this.tries.values()) one.leave()
     this.supervisors.stop()
@@ -77,12 +97,35 @@ export class Agent {
 
   private take(lease: Lease): void {
     const known = this.tries.get(lease.attempt)
-    if (known) return
+    if (known?.lease.token === lease.token) return
+    // A server whose database was restored may give a number out a second time: under another token it is another attempt.
+    if (known) {
+      known.abandon()
+      this.remove(lease.attempt)
+    }
+    this.kept.saw(lease)
     const fresh = Try.take(lease, join(this.triesDir, String(lease.attempt)), this.hooks())
     this.add(fresh)
     this.options.log(`run #${lease.run}, try ${lease.try}: ${lease.title}`)
     // After the answer that the lease is kept.
     setImmediate(() => fresh.begin())
+  }
+
+  /** Answers from the journal of what runs, or of what is over. */
+  private recall(attempt: number, from: number): { token: number; from: number; to: number } | null {
+    const one = this.tries.get(attempt)
+    if (one) {
+      const gone = one.recall(from)
+      return gone && { token: one.lease.token, ...gone }
+    }
+    const token = this.kept.told().find((each) => each.attempt === attempt)?.token
+    if (token === undefined) return null
+    const reports = this.kept.reportsOf(attempt, token, from)
+    const outbox = new Outbox(attempt, token, null, () => this.link.sendSoon(), reports)
+    this.told.set(attempt, outbox)
+    this.link.carry(outbox)
+    const first = reports[0]?.seq
+    return first !== undefined && first > from ? { token, from, to: first - 1 } : null
   }
 
   private hooks(): TryHooks {

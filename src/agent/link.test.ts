@@ -110,6 +110,10 @@ function begin(change: Partial<Host> = {}): AgentLink {
     onSettings: ({ slots, draining }) => told.push(`settings ${slots} ${draining}`),
     onAcked: (attempt) => told.push(`acked ${attempt}`),
     onUnstorable: (attempt, seq) => told.push(`unstorable ${attempt} ${seq}`),
+    onResend: (attempt, from) => {
+      told.push(`resend ${attempt} ${from}`)
+      return null
+    },
     log: (message) => told.push(message),
     ...change,
   }
@@ -173,10 +177,16 @@ describe('the line to a gateway', () => {
   })
 
   it('forgets what is stored, and sends what is missing again', async () => {
-    begin()
+    let box: Outbox = undefined as unknown as Outbox
+    begin({
+      onResend: () => {
+        box.rewind()
+        return null
+      },
+    })
     await gateway.until(hello)
     gateway.say(welcome())
-    const box = outbox()
+    box = outbox()
     for (const text of ['a', 'b', 'c']) box.add(line(text))
     await gateway.until((m): m is FromAgent => reports(m) && m.reports.at(-1)?.seq === 3)
     gateway.say({ type: 'ack', acks: [[7, 1]] })
@@ -185,6 +195,24 @@ describe('the line to a gateway', () => {
     const before = gateway.heard.length
     gateway.say({ type: 'resend', attempt: 7, from: 2 })
     expect((await gateway.until(reports, before)).reports.map(({ seq }) => seq)).toEqual([2, 3])
+  })
+
+  it('says what it has no more, and answers the same question ever more slowly', async () => {
+    begin({
+      onResend: (attempt, from) => {
+        told.push(`resend ${attempt} ${from}`)
+        return { token: 3, from, to: 4 }
+      },
+    })
+    await gateway.until(hello)
+    gateway.say(welcome())
+    const isGone = (m: FromAgent): m is Extract<FromAgent, { type: 'gone' }> => m.type === 'gone'
+    gateway.say({ type: 'resend', attempt: 7, from: 2 })
+    expect(await gateway.until(isGone)).toEqual({ type: 'gone', attempt: 7, token: 3, from: 2, to: 4 })
+    for (let i = 0; i < 20; i++) gateway.say({ type: 'resend', attempt: 7, from: 2 })
+    gateway.say({ type: 'resend', attempt: 7, from: 3 })
+    await toldOf('resend 7 3')
+    expect(told.filter((each) => each === 'resend 7 2')).toHaveLength(1)
   })
 
   it('comes back when it is cut, greets again, and sends again what was not stored', async () => {

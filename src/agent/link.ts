@@ -26,6 +26,10 @@ export interface Host {
   onAcked(attempt: number): void
   /** The server cannot keep this report: in its place goes a word about it. */
   onUnstorable(attempt: number, seq: number, why: string): void
+  /** The server misses reports from this number on. Returns those that nobody has any more; null: all are there, or the attempt is not known. */
+  onResend(attempt: number, from: number): { token: number; from: number; to: number } | null
+  /** Attempts that are over, whose reports are still there; and the newest that was ever handed out. */
+  kept?(): Pick<Extract<FromAgent, { type: 'hello' }>, 'kept' | 'last'>
   log(message: string): void
 }
 
@@ -48,6 +52,7 @@ export class AgentLink {
   private stopped = false
   private clockOffsetMs = 0
   private silentUntil = 0
+  private readonly asked = new Map<number, { readonly from: number; readonly times: number }>()
   /** Of this start of the program: a second agent with a copy of the credential has another one. */
   private readonly instance = randomUUID()
 
@@ -87,6 +92,7 @@ export class AgentLink {
 
   drop(attempt: number): void {
     this.outboxes.delete(attempt)
+    this.asked.delete(attempt)
   }
 
   /** Call when an outbox has something new. */
@@ -113,6 +119,7 @@ export class AgentLink {
         facts: this.host.facts,
         held: this.host.held(),
         instance: this.instance,
+        ...this.host.kept?.(),
       })
     })
     socket.on('unexpected-response', (_request, response) => void this.refusedByHttp(socket, response))
@@ -190,8 +197,7 @@ export class AgentLink {
         this.silentUntil = Date.now() + message.ms
         return
       case 'resend':
-        this.outboxes.get(message.attempt)?.rewind()
-        this.sendSoon()
+        this.sendAgain(message.attempt, message.from)
         return
       case 'ack':
         for (const [attempt, seq] of message.acks) {
@@ -200,6 +206,20 @@ export class AgentLink {
         }
         this.sendSoon()
     }
+  }
+
+  /** The same question again and again is answered ever more slowly: an exchange that leads nowhere costs nobody anything. */
+  private sendAgain(attempt: number, from: number): void {
+    const before = this.asked.get(attempt)
+    const times = before?.from === from ? before.times + 1 : 0
+    this.asked.set(attempt, { from, times })
+    const answer = (): void => {
+      const gone = this.host.onResend(attempt, from)
+      if (gone) this.send({ type: 'gone', attempt, ...gone })
+      this.sendSoon()
+    }
+    if (times === 0) answer()
+    else setTimeout(answer, Math.min(60_000, 250 * 2 ** times)).unref()
   }
 
   private beat(everyMs: number): void {

@@ -65,6 +65,14 @@ export class Outbox {
     this.unsentFrom = 0
   }
 
+  /** Takes reports up again that had been stored: the server has lost them. They are everything from the first of them on. */
+  putBack(reports: readonly Report[]): void {
+    this.reports = [...reports]
+    this.bytes = reports.reduce((sum, report) => sum + sizeOf(report.body), 0)
+    this.unsentFrom = 0
+    this.onReport()
+  }
+
   /** Puts something else in the place of a report that the server cannot keep, so that what follows it can be sent. */
   replace(seq: number, body: ReportBody): void {
     const at = this.reports.findIndex((report) => report.seq === seq)

@@ -61,6 +61,8 @@ export const leaseSchema = z.object({
   maxOutputBytes: z.int().positive(),
   /** What the command leaves running may go on; else it is ended with the command. */
   mayLeave: z.boolean().default(false),
+  /** By which the server knows its own work again after its database was restored: the agent gives it back as it is. */
+  proof: z.string().max(100).optional(),
 })
 export type Lease = z.output<typeof leaseSchema>
 
@@ -135,6 +137,13 @@ export const helloSchema = z.object({
   held: z.array(z.object({ attempt: id, token: id })).max(10_000),
   /** Which start of the program this is: made up anew by each. One that was replaced by another and comes back is a second agent with the same credential. */
   instance: textSchema(64).optional(),
+  /** Attempts that are over and stored, whose reports it still has. */
+  kept: z
+    .array(z.object({ attempt: id, token: id }))
+    .max(10_000)
+    .optional(),
+  /** The newest attempt that it was ever handed. */
+  last: z.object({ attempt: id, token: id, run: id, proof: textSchema(100) }).optional(),
 })
 /** A load that no machine has is no load at all. */
 const load = z
@@ -148,11 +157,15 @@ export const reportsSchema = z.object({
   reports: z.array(arrivingReportSchema).min(1).max(500),
 })
 
+/** Reports that were asked for again and that nobody has any more. */
+export const goneSchema = z.object({ type: z.literal('gone'), attempt: id, token: id, from: seq, to: seq })
+
 export const fromAgentSchema = z.discriminatedUnion('type', [
   helloSchema,
   heartbeatSchema,
   acceptedSchema,
   reportsSchema,
+  goneSchema,
 ])
 /** What the server heard an agent say: its reports are still to be read, one by one. */
 export type Heard = z.output<typeof fromAgentSchema>

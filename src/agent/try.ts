@@ -6,6 +6,7 @@ import { accountSecrets, makeMask, type Mask } from '@/core/run/mask'
 import { clipText } from '@/core/schema/text'
 import { CaptureReader, type OutputRecord } from './capture'
 import { cgroupFolder, removeCgroup, signalAll } from './leftovers'
+import { reportsIn, type KeptReports } from './kept'
 import { LineAssembler, type Piece } from './lines'
 import { writeOrder, type Described } from './order'
 import { Outbox, type Keeper } from './outbox'
@@ -103,7 +104,7 @@ export class Try {
     return {
       append: (report) => {
         const kept: Kept = { report, read: [this.streams.out.consumed, this.streams.err.consumed, this.words] }
-        appendFileSync(join(this.dir, 'reports.ndjson'), `${JSON.stringify(kept)}\n`, { mode: 0o600 })
+        appendFileSync(this.journal, `${JSON.stringify(kept)}\n`, { mode: 0o600 })
       },
       acked: (seq) => {
         if (!this.closed) writeFileSync(join(this.dir, 'acked'), String(seq))
@@ -124,6 +125,22 @@ export class Try {
     if (text === null) return null
     const lease = leaseSchema.safeParse(parseMaybe(text))
     return lease.success ? new Try(lease.data, dir, hooks) : null
+  }
+
+  /** The server asks again for reports from a number on, which it may have stored and lost. Returns what is not there any more. */
+  recall(from: number): { readonly from: number; readonly to: number } | null {
+    if ((this.outbox.pending[0]?.seq ?? Infinity) <= from) {
+      this.outbox.rewind()
+      return null
+    }
+    const reports = reportsIn(this.journal, from)
+    const first = reports[0]?.seq ?? this.outbox.seq + 1
+    this.outbox.putBack(reports)
+    return first > from ? { from, to: first - 1 } : null
+  }
+
+  private get journal(): string {
+    return join(this.dir, 'reports.ndjson')
   }
 
   get hasEnded(): boolean {
@@ -212,7 +229,13 @@ export class Try {
     this.forget()
   }
 
-  /** Everything is stored by the server: the folder goes. */
+  /** Everything is stored by the server: its reports are kept for a while, the folder goes. */
+  complete(kept: KeptReports): void {
+    kept.keep(this.journal, this.lease)
+    this.forget()
+  }
+
+  /** Nothing of it is wanted: the folder goes. */
   forget(): void {
     this.closed = true
     clearTimeout(this.timer)

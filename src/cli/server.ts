@@ -8,6 +8,7 @@ import { COMMAND_LINE } from '@/service/actor'
 import { addEnrolmentKey } from '@/service/enrol'
 import { listPools } from '@/service/fleet'
 import { addPerson, changePerson, listPeople, personChangeSchema, personSchema } from '@/service/people'
+import { sayRestored } from '@/service/restored'
 import { makeSetupCode } from '@/service/sign-in'
 import { migrate } from '@/store/migrate'
 import { settingsFaults } from '@/store/ready'
@@ -64,6 +65,16 @@ export function addServerCommands(program: Command, print: (value: unknown) => v
       const password = await askHidden('New password (at least 12 characters): ')
       await changePerson(COMMAND_LINE, person.id, personChangeSchema.parse({ password }))
       print({ changed: person.email })
+    })
+
+  program
+    .command('restored')
+    .description(
+      'after a restore from a back-up: switches starts by triggers off until somebody has looked, and passes over numbers',
+    )
+    .action(async () => {
+      await sayRestored()
+      print({ starts: 'off' })
     })
 
   program

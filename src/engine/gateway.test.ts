@@ -1,5 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { ended, lease, makeJob, output, outputOf, started, stateOf } from '@/service/fixtures.test-help'
+import { passGap } from '@/service/reports'
+import { proofOf } from '@/service/restored'
 import { startRun, startSchema } from '@/service/start'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
@@ -123,6 +125,76 @@ describe('the gateway', () => {
     await line.say(report(of, 3, output('after the gap')))
     expect(await line.until('resend')).toEqual({ type: 'resend', attempt: of.attempt, from: 2 })
     expect(await outputOf(of.attempt)).toEqual([])
+  })
+
+  it('asks again once, not with every report; what nobody has is passed over with a word, and the run goes on', async () => {
+    const line = await greeted()
+    const run = await readyRun()
+    const of = await lease(run, agentId)
+    await line.say(report(of, 1, started))
+    await line.say(report(of, 5, output('after the gap')))
+    await line.until('resend')
+    for (let i = 0; i < 50; i++) await line.say(report(of, 5, output('after the gap')))
+    await line.say({ type: 'gone', ...of, from: 2, to: 3 })
+    await line.until('resend', ({ from }) => from === 4)
+    expect(line.heard.filter((m) => m.type === 'resend' && m.from === 2)).toHaveLength(1)
+    await line.say(report(of, 4, output('four'), output('after the gap'), ended(0)))
+    await eventually(async () => (await stateOf(run)).state === 'succeeded')
+    expect(await outputOf(of.attempt)).toEqual([
+      expect.stringMatching(/^Reports 2–3 are gone/),
+      'four',
+      'after the gap',
+    ])
+  })
+
+  it('passes over nothing that is another’s, or that is there', async () => {
+    const line = await greeted()
+    const of = await lease(await readyRun(), agentId)
+    await line.say(report(of, 1, started))
+    await line.acked(of.attempt, 1)
+    for (const wrong of [
+      { from: 1, to: 3 },
+      { from: 3, to: 4 },
+      { from: 2, to: 1 },
+      { token: of.token + 1, from: 2, to: 3 },
+    ])
+      expect(await passGap(agentId, { ...of, ...wrong })).toBe(false)
+    expect(await passGap(agentId + 1000, { ...of, from: 2, to: 3 })).toBe(false)
+    expect(await passGap(agentId, { ...of, from: 2, to: 3 })).toBe(true)
+  })
+
+  it('is told again what a restored database has forgotten: the run ends as it did', async () => {
+    const run = await readyRun()
+    const of = await lease(run, agentId)
+    await execute(null, `UPDATE attempts SET state = 'running', report_seq = 1 WHERE id = $1`, [of.attempt])
+    const line = call(credentialOf(name))
+    await line.say(hello({ kept: [of] }))
+    expect(await line.until('resend')).toEqual({ type: 'resend', attempt: of.attempt, from: 2 })
+    await line.say(report(of, 2, output('as it was'), ended(0)))
+    await eventually(async () => (await stateOf(run)).state === 'succeeded')
+    expect(await outputOf(of.attempt)).toEqual(['as it was'])
+  })
+
+  it('knows by what an agent has seen that its database was restored, and starts nothing by itself until somebody has looked', async () => {
+    const seen = { attempt: 9_000_001, token: 9_000_002, run: 9_000_003 }
+    const starts = async (): Promise<unknown> =>
+      (await one<{ value: { on: boolean } }>(null, `SELECT value FROM settings WHERE key = 'starts'`)).value.on
+    const greet = async (proof: string): Promise<void> => {
+      const line = call(credentialOf(name))
+      await line.say(hello({ last: { ...seen, proof } }))
+      await line.until('welcome')
+    }
+    await greet('made up')
+    expect(await starts()).toBe(true)
+    await greet(proofOf(seen))
+    expect(await starts()).toBe(false)
+    const troubles = await many<{ evidence: string }>(null, `SELECT evidence FROM matters WHERE subject = 'restored'`)
+    expect(troubles[0]?.evidence).toContain(`${name} carried out run #9000003`)
+    // Numbers that were given out since are not given out again.
+    await execute(null, `UPDATE settings SET value = '{"on": true}' WHERE key = 'starts'`)
+    expect(await readyRun()).toBeGreaterThan(9_000_003)
+    await greet(proofOf(seen))
+    expect(await starts()).toBe(true)
   })
 
   it('refuses a report under another token, which changes nothing', async () => {

@@ -13,6 +13,7 @@ import {
   type Delivery,
 } from '@/service/leases'
 import { databaseAnswers } from '@/store/outage'
+import { noteSeen } from '@/service/restored'
 import { Door } from './door'
 import { Link } from './link'
 import { log } from './log'
@@ -152,6 +153,9 @@ export class Gateway {
         return
       case 'reports':
         this.sink.add(link, message.reports, bytes)
+        return
+      case 'gone':
+        void this.sink.passOver(link, message)
     }
   }
 
@@ -180,8 +184,19 @@ export class Gateway {
     const held = new Set(hello.held.map((h) => h.attempt))
     const open = await openAttemptsOf(null, link.agentId)
     const isOpen = new Set(open.map(({ attempt, token }) => `${attempt} ${token}`))
+    // Over and stored, as the agent knows, and open here: this database has forgotten. It is told again.
+    const kept = new Set(hello.kept?.map(({ attempt, token }) => `${attempt} ${token}`))
+    const again = open.filter(({ attempt, token }) => !held.has(attempt) && kept.has(`${attempt} ${token}`))
     for (const { attempt, token } of hello.held) if (isOpen.has(`${attempt} ${token}`)) link.delivered.add(attempt)
-    const forgotten = open.filter((o) => o.state !== 'handed' && !held.has(o.attempt)).map((o) => o.attempt)
+    for (const { attempt } of again) link.delivered.add(attempt)
+    const forgotten = open
+      .filter((o) => o.state !== 'handed' && !held.has(o.attempt) && !again.includes(o))
+      .map((o) => o.attempt)
+    if (hello.last && (await noteSeen(link.agent.name, hello.last)))
+      log.warn(
+        { agent: link.agent.name },
+        'the database was restored from a back-up; starts by triggers are switched off',
+      )
     if (forgotten.length > 0)
       await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
     link.connection = claim.connection
@@ -196,6 +211,7 @@ export class Gateway {
       slots: settings.slots,
       draining: settings.draining,
     })
+    for (const { attempt, reportSeq } of again) link.resend(attempt, reportSeq + 1)
     link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()

@@ -12,6 +12,7 @@ import {
   renewLeadership,
   takeLeadership,
 } from '@/service/leases'
+import { firstFiringMs } from '@/service/restored'
 import { watchDeadlines } from '@/service/deadlines'
 import { queueNotices, sendNotices } from '@/service/notices'
 import { watchAgents } from '@/service/matters'
@@ -33,6 +34,8 @@ interface Term {
   readonly placer: Placer
   readonly since: number
   renewedAt: number
+  /** Nothing is started by triggers before, milliseconds since the epoch. */
+  firesFrom?: number
 }
 
 /**
@@ -188,6 +191,13 @@ export class Leader {
 
   /** Starts what is due, and sets the clock for the instant at which something is due next. */
   private async fire(term: Term): Promise<void> {
+    // After a long silence the database may be an old one, brought back from a back-up: agents that know better are heard first.
+    term.firesFrom ??= await firstFiringMs(term.since)
+    if (Date.now() < term.firesFrom) {
+      clearTimeout(this.nextFire)
+      this.nextFire = setTimeout(() => this.firing.wake(), term.firesFrom - Date.now())
+      return
+    }
     const { started, more } = await fireDue(term.epoch, Date.now())
     if (started > 0) this.placing.wake()
     clearTimeout(this.nextFire)

@@ -1,7 +1,7 @@
 import type { z } from 'zod'
 import { reportBodySchema, type Heard, type ReportBody } from '@/agent/protocol'
 import { clipText, storableText } from '@/core/schema/text'
-import { countRefused, leaseKey, storeAccepted, storeReports, type IncomingReport } from '@/service/reports'
+import { countRefused, leaseKey, passGap, storeAccepted, storeReports, type IncomingReport } from '@/service/reports'
 import { isOutage } from '@/store/outage'
 import { limit } from '@/store/limits'
 import { FairQueue } from './fair-queue'
@@ -64,6 +64,11 @@ export class Sink {
   private readonly held = new Set<Sender>()
   /** Whose connection has closed while a batch of it was on its way. */
   private readonly gone = new WeakSet<Sender>()
+  /** What was asked for again, of which attempt, how often, and until when it is not asked for once more. */
+  private readonly asked = new Map<
+    string,
+    { readonly from: number; readonly times: number; readonly untilMs: number }
+  >()
   private flushing: Promise<void> | undefined
   private stopped = false
   private awaySince: number | undefined
@@ -85,6 +90,30 @@ export class Sink {
     }
     this.holdBack(sender)
     this.flush()
+  }
+
+  /** Reports that the agent has no more: what follows them is taken, with a word in their place. */
+  async passOver(sender: Sender, gap: { attempt: number; token: number; from: number; to: number }): Promise<void> {
+    try {
+      if (await passGap(sender.agentId, gap)) sender.resend(gap.attempt, gap.to + 1)
+    } catch (error) {
+      // It is asked about again with the next report.
+      log.warn({ err: error, attempt: gap.attempt }, 'a gap could not be passed over')
+    }
+  }
+
+  /** What is missing is asked for at once, then with growing pauses; when it does not come, it is taken for gone. */
+  private ask(sender: Sender, { attempt, token, seq }: IncomingReport, from: number): void {
+    const key = `${sender.agentId} ${attempt} ${token}`
+    const before = this.asked.get(key)
+    const isSame = before?.from === from
+    if (isSame && Date.now() < before.untilMs) return
+    const times = isSame ? before.times + 1 : 0
+    if (this.asked.size > MOST_ASKED) this.asked.clear()
+    this.asked.set(key, { from, times, untilMs: Date.now() + Math.min(60_000, 500 * 2 ** times) })
+    if (times < MOST_TIMES_ASKED) return sender.resend(attempt, from)
+    this.asked.delete(key)
+    void this.passOver(sender, { attempt, token, from, to: seq - 1 })
   }
 
   addAccepted(sender: Sender, attempt: number, token: number): void {
@@ -162,7 +191,7 @@ export class Sink {
       if (accepted.length > 0) await storeAccepted(accepted)
       const reports = batch.flatMap(({ sender, value }) => (value.kind === 'report' ? [{ sender, ...value }] : []))
       if (reports.length === 0) return DONE
-      answer(reports, await storeReports(reports.map(({ report }) => report)))
+      this.answer(reports, await storeReports(reports.map(({ report }) => report)))
       await this.told(reports)
       return DONE
     } catch (error) {
@@ -183,6 +212,25 @@ export class Sink {
         return { away, later: [...later, ...batch.slice(half)] }
       }
       return this.refuse(batch, error)
+    }
+  }
+
+  private answer(
+    batch: readonly { readonly sender: Sender; readonly report: IncomingReport }[],
+    stored: Awaited<ReturnType<typeof storeReports>>,
+  ): void {
+    const answered = new Set<string>()
+    for (const { sender, report } of batch) {
+      const key = leaseKey(report)
+      if (answered.has(key)) continue
+      answered.add(key)
+      const { attempt, token } = report
+      if (stored.superseded.has(sender.agentId)) sender.superseded()
+      if (stored.stale.has(key)) sender.stale(attempt, token)
+      const acked = stored.acks.get(key)
+      if (acked !== undefined) sender.acked(attempt, acked)
+      const from = stored.resend.get(key)
+      if (from !== undefined) this.ask(sender, report, from)
     }
   }
 
@@ -216,6 +264,11 @@ export class Sink {
     )
   }
 }
+
+/** Asked for so often without an answer, what is missing is taken for gone. */
+const MOST_TIMES_ASKED = 5
+/** Attempts whose gaps are remembered. */
+const MOST_ASKED = 20_000
 
 const NOT_STORED = 'The server could not store it.'
 
@@ -258,24 +311,5 @@ function standIn(body: unknown, why: string): ReportBody {
       sawMustNot: null,
       mustNotLine: null,
     },
-  }
-}
-
-function answer(
-  batch: readonly { readonly sender: Sender; readonly report: IncomingReport }[],
-  stored: Awaited<ReturnType<typeof storeReports>>,
-): void {
-  const answered = new Set<string>()
-  for (const { sender, report } of batch) {
-    const key = leaseKey(report)
-    if (answered.has(key)) continue
-    answered.add(key)
-    const { attempt, token } = report
-    if (stored.superseded.has(sender.agentId)) sender.superseded()
-    if (stored.stale.has(key)) sender.stale(attempt, token)
-    const acked = stored.acks.get(key)
-    if (acked !== undefined) sender.acked(attempt, acked)
-    const from = stored.resend.get(key)
-    if (from !== undefined) sender.resend(attempt, from)
   }
 }

@@ -9,6 +9,7 @@ import { limit } from '@/store/limits'
 import { notify } from '@/store/listen'
 import { signInOf, accountFault, type AccountUse } from './accounts'
 import { openMatters } from './matters'
+import { proofOf } from './restored'
 import { changeFor, lockRuns, writeLives, type LifeChange } from './run-life'
 import { unsealInputs } from './secrets'
 
@@ -485,6 +486,7 @@ function buildLease(row: LeaseRow): Lease {
     mustNot: definition.success.mustNot,
     maxOutputBytes: limit('output_mib') * 1024 * 1024,
     mayLeave: definition.mayLeave ?? false,
+    proof: proofOf({ attempt, token, run }),
   }
 }
 
@@ -553,10 +555,10 @@ export async function extendLeases(heard: readonly Heard[]): Promise<Set<number>
 export async function openAttemptsOf(
   tx: Tx | null,
   agentId: number,
-): Promise<{ attempt: number; token: number; state: string }[]> {
+): Promise<{ attempt: number; token: number; state: string; reportSeq: number }[]> {
   return many(
     tx,
-    `SELECT id AS attempt, token, state FROM attempts WHERE agent_id = $1 AND state IN ('handed','accepted','running')`,
+    `SELECT id AS attempt, token, state, report_seq AS "reportSeq" FROM attempts WHERE agent_id = $1 AND state IN ('handed','accepted','running')`,
     [agentId],
   )
 }

@@ -148,6 +148,38 @@ async function supersededAgents(tx: Tx, batch: readonly IncomingReport[]): Promi
   return new Map(rows.map(({ agentId, how }) => [agentId, how]))
 }
 
+/**
+ * Passes over reports that nobody has any more, and says so in the output, so that what follows them can be stored. False: nothing was passed over, because the attempt is not this agent's, is over, or
+ * does not miss just these.
+ */
+export async function passGap(
+  agentId: number,
+  { attempt, token, from, to }: { attempt: number; token: number; from: number; to: number },
+): Promise<boolean> {
+  return transaction(async (tx) => {
+    const [row] = await many<{ runId: number; lines: number }>(
+      tx,
+      `SELECT run_id AS "runId", output_lines AS lines FROM attempts
+        WHERE id = $1 AND agent_id = $2 AND token = $3 AND report_seq = $4 - 1 AND $5 >= $4 AND state IN ('handed','accepted','running') FOR NO KEY UPDATE`,
+      [attempt, agentId, token, from, to],
+    )
+    if (!row) return false
+    const what = from === to ? `Report ${from} is` : `Reports ${from}–${to} are`
+    const line: OutputLine = [
+      Date.now(),
+      'a',
+      `${what} gone: neither this server nor the agent has them any more. What they told is missing here.`,
+    ]
+    await writeChunks(tx, [{ attempt, first: row.lines + 1, lines: [line] }])
+    await execute(tx, 'UPDATE attempts SET report_seq = $2, output_lines = output_lines + 1 WHERE id = $1', [
+      attempt,
+      to,
+    ])
+    await notify(tx, { runs: [row.runId] })
+    return true
+  })
+}
+
 /** Takes each report in the order of its number, or says why it is not taken. */
 function sortReports(batch: readonly IncomingReport[], changes: ReadonlyMap<number, AttemptChange>): Sorted {
   const sorted: Sorted = { acks: new Map(), stale: new Set(), resend: new Map(), chunks: [], refused: [] }

@@ -1,9 +1,10 @@
-import { spawn, type ChildProcess } from 'node:child_process'
+import { execFile as execFileWithCallback, spawn, type ChildProcess } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { promisify } from 'node:util'
 import pg from 'pg'
 import { hashToken, newToken } from '@/service/secrets'
 
@@ -16,11 +17,24 @@ export interface System {
   readonly kill: (name: string, signal?: NodeJS.Signals) => Promise<void>
   readonly signal: (name: string, signal: NodeJS.Signals) => void
   readonly killDatabase: () => void
+  /** As docs/operations.md says: pg_dump of the whole database. Returns the file. */
+  readonly backUp: () => Promise<string>
+  /** Into an empty database; engines and web must be down. */
+  readonly restore: (file: string) => Promise<void>
+  /** The bugle command on this database; gives what it prints. */
+  readonly bugle: (...args: string[]) => Promise<unknown>
   /** All that its processes have written to standard output and error. */
   readonly said: () => string
   readonly stop: () => Promise<void>
 }
 
+const execFile = promisify(execFileWithCallback)
+/** The folder of PostgreSQL's programs, of the newest version that Debian's package has put there. */
+const pgBin = (): string => {
+  const base = '/usr/lib/postgresql'
+  const version = readdirSync(base).sort((a, b) => Number(b) - Number(a))[0] as string
+  return join(base, version, 'bin')
+}
 const dist = (name: string): string => join(process.cwd(), 'dist', `${name}.cjs`)
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
 
@@ -191,6 +205,20 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
         // The file outlives a server that was killed: until it is up again there is nothing to kill.
         if ((error as NodeJS.ErrnoException).code !== 'ESRCH') throw error
       }
+    },
+    backUp: async () => {
+      const file = join(dir, 'bugle.dump')
+      await execFile(join(pgBin(), 'pg_dump'), ['--format=custom', '--file', file, url])
+      return file
+    },
+    bugle: async (...args) =>
+      JSON.parse(
+        (await execFile(process.execPath, [dist('bugle'), ...args], { env: shared as NodeJS.ProcessEnv })).stdout,
+      ),
+    restore: async (file) => {
+      await once(cluster, `DROP DATABASE ${database} WITH (FORCE)`)
+      await once(cluster, `CREATE DATABASE ${database}`)
+      await execFile(join(pgBin(), 'pg_restore'), ['--no-owner', '-d', url, file])
     },
     stop: async () => {
       for (const name of [...running.keys()]) await kill(name)

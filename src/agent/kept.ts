@@ -1,0 +1,121 @@
+import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Lease, Report } from './protocol'
+
+/** What is kept of all attempts that are over together, bytes; the oldest go first. */
+const MOST_BYTES = 512 * 1024 * 1024
+/** What is told of in a greeting. */
+const MOST_TOLD = 5000
+const DEFAULT_HOURS = 24
+
+/** Whose reports, and what proves that this server handed it out. */
+export interface Seen {
+  readonly attempt: number
+  readonly token: number
+  readonly run: number
+  readonly proof: string
+}
+
+/** Reports of an attempt, from its journal: the last of each number, in order. A line that a kill cut off is none. */
+export function reportsIn(file: string, from: number): Report[] {
+  const bySeq = new Map<number, Report>()
+  let text = ''
+  try {
+    text = readFileSync(file, 'utf8')
+  } catch {
+    // Nothing is kept of it.
+  }
+  for (const line of text.split('\n').slice(0, -1)) {
+    try {
+      const { report } = JSON.parse(line) as { report: Report }
+      if (report.seq >= from) bySeq.set(report.seq, report)
+    } catch {
+      // Half a line.
+    }
+  }
+  return [...bySeq.values()].sort((a, b) => a.seq - b.seq)
+}
+
+/**
+ * Reports of attempts that are over and stored: kept for a while all the same, for a server that is brought back from a back-up and has not heard of them. Beside them the newest attempt that this
+ * agent was ever handed, by which a server sees that its database is behind.
+ */
+export class KeptReports {
+  private readonly dir: string
+
+  constructor(
+    private readonly stateDir: string,
+    private readonly keepMs = hoursOf(process.env.BUGLE_AGENT_KEEP_HOURS) * 3_600_000,
+  ) {
+    this.dir = join(stateDir, 'kept')
+    mkdirSync(this.dir, { recursive: true, mode: 0o700 })
+  }
+
+  private folderOf(attempt: number, token: number): string {
+    return join(this.dir, `${attempt}-${token}`)
+  }
+
+  /** Takes over the journal of an attempt whose folder is about to go. Secrets are masked in it. */
+  keep(journal: string, { attempt, token }: Pick<Lease, 'attempt' | 'token'>): void {
+    if (this.keepMs <= 0) return
+    try {
+      renameSync(journal, this.folderOf(attempt, token))
+    } catch {
+      // It wrote no reports, or the disk is full: then there is nothing to keep.
+    }
+  }
+
+  /** Newest last. */
+  private all(): { attempt: number; token: number; file: string; atMs: number; bytes: number }[] {
+    return readdirSync(this.dir)
+      .flatMap((name) => {
+        const [attempt, token] = name.split('-').map(Number)
+        if (!attempt || !token) return []
+        const file = join(this.dir, name)
+        const { mtimeMs, size } = statSync(file)
+        return [{ attempt, token, file, atMs: mtimeMs, bytes: size }]
+      })
+      .sort((a, b) => a.atMs - b.atMs)
+  }
+
+  told(): { attempt: number; token: number }[] {
+    return this.all()
+      .slice(-MOST_TOLD)
+      .map(({ attempt, token }) => ({ attempt, token }))
+  }
+
+  reportsOf(attempt: number, token: number, from: number): Report[] {
+    return reportsIn(this.folderOf(attempt, token), from)
+  }
+
+  /** What is older than it must be goes, and the oldest of what is too much. */
+  tidy(nowMs = Date.now()): void {
+    const all = this.all()
+    let bytes = all.reduce((sum, one) => sum + one.bytes, 0)
+    for (const one of all) {
+      if (one.atMs > nowMs - this.keepMs && bytes <= MOST_BYTES) continue
+      rmSync(one.file, { force: true })
+      bytes -= one.bytes
+    }
+  }
+
+  get last(): Seen | null {
+    try {
+      return JSON.parse(readFileSync(join(this.stateDir, 'last.json'), 'utf8')) as Seen
+    } catch {
+      return null
+    }
+  }
+
+  saw({ attempt, token, run, proof }: Lease): void {
+    if (proof === undefined || token <= (this.last?.token ?? 0)) return
+    writeFileSync(join(this.stateDir, 'last.json'), JSON.stringify({ attempt, token, run, proof }), { mode: 0o600 })
+  }
+}
+
+function hoursOf(text: string | undefined): number {
+  const hours = Number(text)
+  return text === undefined || text === '' || !Number.isFinite(hours)
+    ? DEFAULT_HOURS
+    : Math.min(24 * 30, Math.max(0, hours))
+}
