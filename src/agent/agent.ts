@@ -1,10 +1,11 @@
-import { mkdirSync, readdirSync } from 'node:fs'
+import { mkdirSync, readdirSync, rmSync } from 'node:fs'
 import { loadavg } from 'node:os'
 import { join } from 'node:path'
 import { AgentLink, type Host } from './link'
-import type { AgentFacts, Lease } from './protocol'
+import type { AgentFacts, Lease, ReportBody } from './protocol'
 import { KeptReports } from './kept'
 import { Outbox, unstorableNote } from './outbox'
+import { RoomWatch } from './room'
 import { Supervisors } from './supervisors'
 import { Try, type TryHooks } from './try'
 
@@ -27,6 +28,7 @@ export class Agent {
   private readonly triesDir: string
   private draining = false
   private readonly kept: KeptReports
+  private readonly room: RoomWatch
   /** Reports of attempts that are over, told once more. */
   private readonly told = new Map<number, Outbox>()
   private tidying: NodeJS.Timeout | undefined
@@ -35,12 +37,14 @@ export class Agent {
   constructor(private readonly options: AgentOptions) {
     this.triesDir = join(options.stateDir, 'tries')
     this.kept = new KeptReports(options.stateDir)
+    this.room = new RoomWatch(options.stateDir)
     this.supervisors = new Supervisors(options.supervisor)
     const host: Host = {
       facts: options.facts,
       held: () => [...this.tries.values()].map(({ lease }) => ({ attempt: lease.attempt, token: lease.token })),
       used: () => this.working(),
       load: () => loadavg()[0] ?? null,
+      full: () => this.room.look(),
       onLease: (lease) => this.take(lease),
       onStop: (attempt) => this.tries.get(attempt)?.stop(),
       onStale: (attempt) => {
@@ -103,12 +107,29 @@ export class Agent {
       known.abandon()
       this.remove(lease.attempt)
     }
-    this.kept.saw(lease)
-    const fresh = Try.take(lease, join(this.triesDir, String(lease.attempt)), this.hooks())
+    const fresh = this.tryOf(lease)
+    if (!fresh) return
     this.add(fresh)
     this.options.log(`run #${lease.run}, try ${lease.try}: ${lease.title}`)
     // After the answer that the lease is kept.
     setImmediate(() => fresh.begin())
+  }
+
+  /** Kept on disk; null: there is no room for it, and the run is given back with the reason. */
+  private tryOf(lease: Lease): Try | null {
+    const dir = join(this.triesDir, String(lease.attempt))
+    try {
+      this.kept.saw(lease)
+      return Try.take(lease, dir, this.hooks())
+    } catch (error) {
+      this.options.log(`run #${lease.run} cannot be taken: ${(error as Error).message}`)
+      rmSync(dir, { recursive: true, force: true })
+      const outbox = new Outbox(lease.attempt, lease.token, null, () => this.link.sendSoon())
+      this.told.set(lease.attempt, outbox)
+      this.link.carry(outbox)
+      outbox.add(notTaken(Math.round(this.link.now()), error as NodeJS.ErrnoException))
+      return null
+    }
   }
 
   /** Answers from the journal of what runs, or of what is over. */
@@ -148,5 +169,26 @@ export class Agent {
 
   private working(): number {
     return [...this.tries.values()].filter((one) => !one.hasEnded).length
+  }
+}
+
+/** The end of an attempt that could not even be written down. */
+function notTaken(at: number, { code, message }: NodeJS.ErrnoException): ReportBody {
+  const detail =
+    code === 'ENOSPC' || code === 'EDQUOT' ? 'The agent’s disk is full.' : `The agent cannot keep the run: ${message}.`
+  return {
+    kind: 'ended',
+    at,
+    outputCut: false,
+    outputs: {},
+    end: {
+      exitCode: null,
+      signal: null,
+      how: 'couldNotStart',
+      detail,
+      sawMust: null,
+      sawMustNot: null,
+      mustNotLine: null,
+    },
   }
 }

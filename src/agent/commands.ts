@@ -111,7 +111,7 @@ export async function main(): Promise<void> {
       return runAgent(state, host)
     case 'unit':
       console.log(
-        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\n\n[Service]\nExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
+        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\nExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
       )
       return
     case 'version':

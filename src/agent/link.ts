@@ -18,6 +18,8 @@ export interface Host {
   held(): { attempt: number; token: number }[]
   used(): number
   load(): number | null
+  /** Whether its disk is full. */
+  full?(): boolean
   /** Called for every lease, also ones that it has already. Returns once the lease is safely kept. */
   onLease(lease: Lease): void
   onStop(attempt: number): void
@@ -228,7 +230,8 @@ export class AgentLink {
       // Nothing heard for three beats although each is answered by TCP at least: the line is dead.
       if (this.socket && this.socket.readyState === WebSocket.OPEN) this.socket.ping()
       if (Date.now() - this.heardAt > everyMs * 3 + 1000) this.socket?.terminate()
-      this.send({ type: 'heartbeat', load: this.host.load(), used: this.host.used() })
+      const full = this.host.full?.() ?? false
+      this.send({ type: 'heartbeat', load: this.host.load(), used: this.host.used(), ...(full ? { full } : {}) })
     }
     this.socket?.on('pong', () => {
       this.heardAt = Date.now()

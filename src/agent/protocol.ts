@@ -150,7 +150,13 @@ const load = z
   .number()
   .nullable()
   .transform((value) => (value !== null && value >= 0 && value <= 1e6 ? value : null))
-export const heartbeatSchema = z.object({ type: z.literal('heartbeat'), load, used: z.int().min(0).max(1_000_000) })
+export const heartbeatSchema = z.object({
+  type: z.literal('heartbeat'),
+  load,
+  used: z.int().min(0).max(1_000_000),
+  /** Its disk is full: it can take nothing new. */
+  full: z.boolean().optional(),
+})
 export const acceptedSchema = z.object({ type: z.literal('accepted'), attempt: id, token: id })
 export const reportsSchema = z.object({
   type: z.literal('reports'),

@@ -1,3 +1,4 @@
+import fs from 'node:fs'
 import { execFileSync, spawnSync } from 'node:child_process'
 import {
   appendFileSync,
@@ -520,5 +521,23 @@ describe('what a job leaves where values are handed on', () => {
     )
     await it.end()
     expect(it.lines()).toEqual(['end'])
+  })
+})
+
+describe('a full disk', () => {
+  it('ends neither the agent nor the run: every report is told, though none can be kept', async () => {
+    const write = jest.spyOn(fs, 'appendFileSync').mockImplementation(() => {
+      throw Object.assign(new Error('no space left on device'), { code: 'ENOSPC' })
+    })
+    try {
+      const it = begin(lease('echo one; echo two; exit 3'))
+      const { end } = await it.end()
+      expect(end).toMatchObject({ how: 'exited', exitCode: 3 })
+      expect(it.lines('o')).toEqual(['one', 'two'])
+      expect(it.reports.map(({ seq }) => seq)).toEqual(it.reports.map((_, i) => i + 1))
+      expect(write).toHaveBeenCalled()
+    } finally {
+      write.mockRestore()
+    }
   })
 })

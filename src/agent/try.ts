@@ -21,6 +21,7 @@ import type { Supervisors } from './supervisors'
 /** Output is read this often while there is some, and this often when it is quiet. */
 const BUSY_POLL_MS = 20
 const QUIET_POLL_MS = 250
+const TROUBLE_POLL_MS = 1000
 /** Reading pauses while this much waits to be stored: the file holds the rest. */
 const MOST_BACKLOG_BYTES = 4 * 1024 * 1024
 const READ_BYTES = 512 * 1024
@@ -104,10 +105,11 @@ export class Try {
     return {
       append: (report) => {
         const kept: Kept = { report, read: [this.streams.out.consumed, this.streams.err.consumed, this.words] }
-        appendFileSync(this.journal, `${JSON.stringify(kept)}\n`, { mode: 0o600 })
+        // A full disk must not end the agent: the report is told all the same, and only an agent that is started again before that has it no more.
+        tolerant(() => appendFileSync(this.journal, `${JSON.stringify(kept)}\n`, { mode: 0o600 }))
       },
       acked: (seq) => {
-        if (!this.closed) writeFileSync(join(this.dir, 'acked'), String(seq))
+        if (!this.closed) tolerant(() => writeFileSync(join(this.dir, 'acked'), String(seq)))
       },
     }
   }
@@ -187,7 +189,12 @@ export class Try {
   /** A person wants it to end: the polite signal now, the other one after the grace time. Before it began it simply does not begin. */
   stop(): void {
     if (this.endedReported || existsSync(join(this.dir, 'stop'))) return
-    writeFileSync(join(this.dir, 'stop'), 'stop', { mode: 0o600 })
+    try {
+      writeFileSync(join(this.dir, 'stop'), 'stop', { mode: 0o600 })
+    } catch {
+      // There is no room to leave word for the supervisor: what runs is ended from here.
+      this.endWhatIsLeft()
+    }
     if (!existsSync(join(this.dir, 'start.json'))) return this.end({ how: 'stopped', detail: null })
     this.wakeSupervisor()
     this.poll()
@@ -258,6 +265,15 @@ export class Try {
   private poll(): void {
     clearTimeout(this.timer)
     if (this.closed || this.endedReported) return
+    try {
+      this.lookOn()
+    } catch {
+      // The disk is full, or gone for a moment: nothing of this attempt is lost by looking again.
+      this.timer = setTimeout(() => this.poll(), TROUBLE_POLL_MS)
+    }
+  }
+
+  private lookOn(): void {
     // The order matters: first see that it is over, then read the rest, so that nothing is missed.
     const exit = readExit(this.dir)
     const lost = exit === null && !this.mayStillCome()
@@ -443,6 +459,15 @@ function readJournal(dir: string): Kept[] {
   }
   const journal = [...bySeq.values()]
   return journal.map((kept, i) => (i === journal.length - 1 ? { ...kept, read: last } : kept))
+}
+
+function tolerant(write: () => void): void {
+  try {
+    write()
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException
+    if (code !== 'ENOSPC' && code !== 'EDQUOT') throw error
+  }
 }
 
 function readMaybe(file: string): string | null {

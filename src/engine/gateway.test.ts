@@ -1,7 +1,9 @@
 import { randomUUID } from 'node:crypto'
 import { ended, lease, makeJob, output, outputOf, started, stateOf } from '@/service/fixtures.test-help'
+import { watchAgents } from '@/service/matters'
 import { passGap } from '@/service/reports'
 import { proofOf } from '@/service/restored'
+import { whyWaiting } from '@/service/run-page'
 import { startRun, startSchema } from '@/service/start'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
@@ -195,6 +197,35 @@ describe('the gateway', () => {
     expect(await readyRun()).toBeGreaterThan(9_000_003)
     await greet(proofOf(seen))
     expect(await starts()).toBe(true)
+  })
+
+  it('hands nothing new to an agent whose disk is full, tells a person, and goes on by itself when there is room', async () => {
+    const line = await greeted()
+    const beat = async (full: boolean): Promise<void> => {
+      await line.say({ type: 'heartbeat', load: 0.1, used: 0, ...(full ? { full } : {}) })
+      await eventually(async () => {
+        await gateway.keepAlive()
+        const row = await one<{ full: boolean }>(
+          null,
+          'SELECT full_since IS NOT NULL AS full FROM agent_contacts WHERE agent_id = $1',
+          [agentId],
+        )
+        return row.full === full
+      })
+      await watchAgents()
+    }
+    const matters = (): Promise<{ state: string; title: string }[]> =>
+      many(null, `SELECT state, title FROM matters WHERE subject = $1`, [`disk of agent ${agentId}`])
+    const run = await readyRun()
+    await beat(true)
+    await beat(true)
+    expect(await whyWaiting(ADMIN, run)).toMatchObject({
+      lacks: expect.arrayContaining([{ agent: name, lacks: ['has no room on its disk'] }]),
+    })
+    expect(await matters()).toEqual([{ state: 'open', title: `The disk of ${name} is full` }])
+    await beat(false)
+    expect(await matters()).toEqual([{ state: 'closed', title: `The disk of ${name} is full` }])
+    expect(JSON.stringify(await whyWaiting(ADMIN, run))).not.toContain('no room')
   })
 
   it('refuses a report under another token, which changes nothing', async () => {

@@ -147,6 +147,7 @@ export class Gateway {
     switch (message.type) {
       case 'heartbeat':
         link.load = message.load
+        link.full = message.full ?? false
         return
       case 'accepted':
         this.sink.addAccepted(link, message.attempt, message.token)

@@ -19,6 +19,8 @@ export class Link implements Sender {
   connection = 0
   heardAt = Date.now()
   load: number | null = null
+  /** Its disk is full. */
+  full = false
   /** Attempts sent or held over this connection: not sent again. */
   readonly delivered = new Set<number>()
   /** Refused or closing: nothing that comes over it counts. */

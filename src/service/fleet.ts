@@ -48,6 +48,8 @@ export interface AgentRow {
   readonly used: number
   readonly active: boolean
   readonly draining: boolean
+  /** Since when its disk is full and it takes nothing new; null: it has room. */
+  readonly fullSince: string | null
   readonly isSimulated: boolean
   readonly state: AgentStateWord
   readonly lastContactAt: string | null
@@ -58,7 +60,7 @@ export interface AgentRow {
 }
 
 const AGENT_SELECT = `
-  SELECT a.id, a.name, a.host, a.system, a.arch, a.version, a.runtime, a.labels, a.abilities, a.slots, a.active, a.draining,
+  SELECT a.id, a.name, a.host, a.system, a.arch, a.version, a.runtime, a.labels, a.abilities, a.slots, a.active, a.draining, c.full_since AS "fullSince",
          a.is_simulated AS "isSimulated", a.enrolled_at AS "enrolledAt", c.last_contact_at AS "lastContactAt", c.load,
          coalesce(r.used, 0)::int AS used,
          coalesce((SELECT jsonb_agg(jsonb_build_object('name', p.name, 'active', m.active) ORDER BY p.name)

@@ -129,7 +129,7 @@ export async function fleetForDispatch(): Promise<FleetRow[]> {
   const [agents, memberships, permits] = await Promise.all([
     many<Omit<FleetRow, 'robots' | 'lastStartAtMs' | 'pools' | 'accounts'> & { lastStartAt: Date | null }>(
       null,
-      `SELECT a.id, a.name, a.slots, a.active AS on, a.draining, a.labels, a.version, a.abilities, c.last_start_at AS "lastStartAt",
+      `SELECT a.id, a.name, a.slots, a.active AS on, a.draining, c.full_since IS NOT NULL AS full, a.labels, a.version, a.abilities, c.last_start_at AS "lastStartAt",
               a.credential_hash IS NOT NULL AND c.engine_id IS NOT NULL
                 AND c.last_contact_at > now() - make_interval(secs => $1) AS connected
          FROM agents a JOIN agent_contacts c ON c.agent_id = a.id`,
@@ -525,6 +525,8 @@ export interface Heard {
   /** The connection it was heard over. */
   readonly connection: number
   readonly load: number | null
+  /** Its disk is full. */
+  readonly full?: boolean
 }
 
 /**
@@ -535,10 +537,15 @@ export async function extendLeases(heard: readonly Heard[]): Promise<Set<number>
   return transaction(async (tx) => {
     const held = await many<{ agentId: number }>(
       tx,
-      `UPDATE agent_contacts c SET last_contact_at = now(), load = u.load
-         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[], $3::bigint[]) AS u(agent_id, load, connection) ON u.agent_id = l.agent_id
+      `UPDATE agent_contacts c SET last_contact_at = now(), load = u.load, full_since = CASE WHEN u.is_full THEN coalesce(c.full_since, now()) END
+         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[], $3::bigint[], $4::bool[]) AS u(agent_id, load, connection, is_full) ON u.agent_id = l.agent_id
         WHERE c.agent_id = l.agent_id AND c.connection = u.connection RETURNING c.agent_id AS "agentId"`,
-      [heard.map((h) => h.agentId), heard.map((h) => h.load), heard.map((h) => h.connection)],
+      [
+        heard.map((h) => h.agentId),
+        heard.map((h) => h.load),
+        heard.map((h) => h.connection),
+        heard.map((h) => h.full ?? false),
+      ],
     )
     const ids = held.map(({ agentId }) => agentId)
     await execute(

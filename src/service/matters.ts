@@ -90,7 +90,35 @@ export async function watchAgents(): Promise<void> {
        RETURNING m.agent_id AS "agentId"`,
       [config().awaySeconds],
     )
-    if (gone.length + back.length > 0) await notify(tx, { matters: true, fleet: true, place: true })
+    const full = await many<{ id: number; name: string; since: Date; isTold: boolean }>(
+      tx,
+      `SELECT a.id, a.name, c.full_since AS since, EXISTS (SELECT FROM matters m WHERE m.kind = 'trouble' AND m.subject = 'disk of agent ' || a.id AND m.state <> 'closed') AS "isTold"
+         FROM agent_contacts c JOIN agents a ON a.id = c.agent_id WHERE c.full_since IS NOT NULL AND a.active AND a.credential_hash IS NOT NULL`,
+    )
+    const fresh = full.filter(({ isTold }) => !isTold)
+    for (const { id, name, since } of fresh) {
+      await addAgentEvent(tx, id, 'disk full', 'takes no new runs')
+      await openTrouble(tx, {
+        subject: `disk of agent ${id}`,
+        title: `The disk of ${name} is full`,
+        evidence: `Since ${since.toISOString().slice(0, 19).replace('T', ' ')} UTC it takes no new runs; what it has in hand goes on as far as it can. It goes on by itself when there is room.`,
+        agentId: id,
+      })
+    }
+    const roomy = await many<{ subject: string }>(
+      tx,
+      `SELECT m.subject FROM matters m WHERE m.kind = 'trouble' AND m.subject LIKE 'disk of agent %' AND m.state <> 'closed'
+         AND NOT EXISTS (SELECT FROM agent_contacts c JOIN agents a ON a.id = c.agent_id
+                          WHERE c.agent_id = m.agent_id AND c.full_since IS NOT NULL AND a.active AND a.credential_hash IS NOT NULL)`,
+    )
+    if (roomy.length > 0)
+      await closeTrouble(
+        tx,
+        roomy.map(({ subject }) => subject),
+        'it has room again',
+      )
+    if (gone.length + back.length + fresh.length + roomy.length > 0)
+      await notify(tx, { matters: true, fleet: true, place: true })
   })
 }
 

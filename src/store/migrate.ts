@@ -8,9 +8,20 @@ import { notices } from './migrations/0005-notices'
 import { sharedValues } from './migrations/0006-shared-values'
 import { bounds } from './migrations/0007-bounds'
 import { record } from './migrations/0008-record'
+import { room } from './migrations/0009-room'
 import type { Migration } from './migrations/migration'
 
-const MIGRATIONS: readonly Migration[] = [foundation, timing, flows, connections, notices, sharedValues, bounds, record]
+const MIGRATIONS: readonly Migration[] = [
+  foundation,
+  timing,
+  flows,
+  connections,
+  notices,
+  sharedValues,
+  bounds,
+  record,
+  room,
+]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 

@@ -36,6 +36,7 @@ export function whatLacks(run: ReadyRun, agent: AgentState): string[] {
   if (!agent.on) lacks.push('is switched off')
   if (!agent.connected) lacks.push('is out of reach')
   if (agent.draining) lacks.push('is draining')
+  if (agent.full) lacks.push('has no room on its disk')
   if (agent.slots < run.slots) lacks.push(`has ${agent.slots} of ${run.slots} slots`)
   if (!agent.abilities.includes(run.kind)) lacks.push(`cannot carry out ${run.kind}`)
   if (run.minVersion !== null && compareVersions(agent.version, run.minVersion) < 0) {

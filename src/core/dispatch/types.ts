@@ -42,6 +42,8 @@ export interface AgentState {
   readonly slots: number
   readonly on: boolean
   readonly draining: boolean
+  /** Its disk is full: it takes nothing new. */
+  readonly full?: boolean
   readonly connected: boolean
   /** Pools it belongs to; false: its membership is switched off. */
   readonly pools: Readonly<Record<string, boolean>>

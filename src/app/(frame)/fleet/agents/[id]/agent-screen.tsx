@@ -56,6 +56,11 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
         <FactItem name="last contact">
           {agent.lastContactAt ? <Time at={agent.lastContactAt} withRelative /> : 'never'}
         </FactItem>
+        {agent.fullSince && (
+          <FactItem name="disk">
+            <span style={{ color: 'var(--failed)' }}>full, takes no new runs</span> since <Time at={agent.fullSince} />
+          </FactItem>
+        )}
         <FactItem name="can carry out">{agent.abilities.join(', ')}</FactItem>
         <FactItem name="pools">
           {agent.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') || '—'}
