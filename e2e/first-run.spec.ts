@@ -99,5 +99,5 @@ test('output arrives while it runs, is searched on the server, and a stop ends i
   await page.getByRole('button', { name: 'Stop' }).click()
   await page.getByRole('button', { name: 'Stop it' }).click()
   await expect(page.getByText('cancelled', { exact: true })).toBeVisible({ timeout: 15_000 })
-  await expect(page.getByText('Stopped by a person.').first()).toBeVisible()
+  await expect(page.getByText(/^Stopped by Moira Calder\.$/).first()).toBeVisible()
 })

@@ -12,7 +12,6 @@ test('runs are filtered by tokens, sorted and paged, and the address says it all
   await isAwake(page)
   await page.keyboard.press('/')
   await page.keyboard.type('failed')
-  await page.keyboard.press('ArrowDown')
   await page.keyboard.press('Enter')
   await page.waitForURL(/state=failed/)
   await expect(page.getByRole('row').nth(1).getByText('failed', { exact: true })).toBeVisible()
@@ -30,6 +29,24 @@ test('runs are filtered by tokens, sorted and paged, and the address says it all
   await expect.poll(async () => table.getByRole('row').count()).toBeGreaterThan(100)
   await page.goBack()
   await expect(page).toHaveURL(shared)
+})
+
+test('an address that leads nowhere is said within the frame; every page has a strict policy', async ({ page }) => {
+  await signInAs(page, 'Callum Eads')
+  const answer = await page.goto('/nowhere/at/all')
+  await expect(page.getByRole('heading', { name: 'There is no such page' })).toBeVisible()
+  const policy = answer?.headers()['content-security-policy'] ?? ''
+  expect(policy).toContain("default-src 'self'")
+  expect(policy).toMatch(/script-src 'self' 'nonce-[^']+' 'strict-dynamic';/)
+  expect(policy).toContain("frame-ancestors 'none'")
+  await page.getByRole('link', { name: 'To Watch', exact: true }).click()
+  await page.waitForURL(/watch/)
+  await page.goto('/runs')
+  await isAwake(page)
+  await page.keyboard.press('/')
+  await page.keyboard.type('failed last 7 days')
+  await page.keyboard.press('Enter')
+  await page.waitForURL(/state=failed.*when=last-7-days|when=last-7-days.*state=failed/)
 })
 
 test('a failure is announced on every screen, once, and reached by a key', async ({ page, browser, request }) => {

@@ -1,7 +1,8 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import { Link } from '../parts/link'
+import { ButtonLink } from '../parts/button'
+import { Row, Small } from '../parts/layout'
 import { BrandMark } from './brand'
 
 const Whole = styled.main`
@@ -55,9 +56,10 @@ export function NotFound({ isInFrame = false }: { isInFrame?: boolean }): ReactN
         Nothing is at this address: it may be mistyped, or what was here has been removed. Runs, jobs and triggers keep
         their addresses for as long as they are kept.
       </p>
-      <p>
-        <Link href="/watch">To Watch</Link>, or press Ctrl K and look for it.
-      </p>
+      <Row>
+        <ButtonLink href="/watch">To Watch</ButtonLink>
+        <Small>or press Ctrl K and look for it</Small>
+      </Row>
     </Apart>
   )
 }

@@ -1,6 +1,10 @@
-import { notFound } from 'next/navigation'
+import type { Metadata } from 'next'
+import type { ReactNode } from 'react'
+import { NotFound } from '@/ui/frame/apart'
+
+export const metadata: Metadata = { title: 'No such page', robots: { index: false } }
 
 /** Every address that no screen has: said within the frame. */
-export default function Nowhere(): never {
-  notFound()
+export default function Nowhere(): ReactNode {
+  return <NotFound isInFrame />
 }

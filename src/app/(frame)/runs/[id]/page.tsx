@@ -1,5 +1,5 @@
 import type { Metadata } from 'next'
-import { notFound } from 'next/navigation'
+import { NotFound } from '@/ui/frame/apart'
 import type { ReactNode } from 'react'
 import { fetchAhead } from '@/app/server/ahead'
 import { signedInActor } from '@/app/server/signed-in'
@@ -16,7 +16,7 @@ export async function generateMetadata({ params }: Props): Promise<Metadata> {
 
 export default async function RunPage({ params }: Props): Promise<ReactNode> {
   const { id } = await params
-  if (!/^[1-9]\d{0,14}$/.test(id)) notFound()
+  if (!/^[1-9]\d{0,14}$/.test(id)) return <NotFound isInFrame />
   const isFlow = await isFlowRun(await signedInActor(), Number(id))
   await fetchAhead(`/runs/${id}`, ...(isFlow ? [`/runs/${id}/steps`] : []))
   return <RunScreen id={Number(id)} />

@@ -1,5 +1,5 @@
 import type { Metadata } from 'next'
-import { notFound } from 'next/navigation'
+import { NotFound } from '@/ui/frame/apart'
 import type { ReactNode } from 'react'
 import { AgentScreen } from './agent-screen'
 
@@ -7,6 +7,6 @@ export const metadata: Metadata = { title: 'Agent' }
 
 export default async function AgentPage({ params }: { params: Promise<{ id: string }> }): Promise<ReactNode> {
   const { id } = await params
-  if (!/^[1-9]\d{0,14}$/.test(id)) notFound()
+  if (!/^[1-9]\d{0,14}$/.test(id)) return <NotFound isInFrame />
   return <AgentScreen id={Number(id)} />
 }

@@ -1,5 +1,5 @@
 import type { Metadata } from 'next'
-import { notFound } from 'next/navigation'
+import { NotFound } from '@/ui/frame/apart'
 import type { ReactNode } from 'react'
 import { TriggerScreen } from '../trigger-screen'
 
@@ -7,6 +7,6 @@ export const metadata: Metadata = { title: 'Trigger' }
 
 export default async function TriggerPage({ params }: { params: Promise<{ id: string }> }): Promise<ReactNode> {
   const { id } = await params
-  if (!/^[1-9]\d{0,14}$/.test(id)) notFound()
+  if (!/^[1-9]\d{0,14}$/.test(id)) return <NotFound isInFrame />
   return <TriggerScreen id={Number(id)} />
 }

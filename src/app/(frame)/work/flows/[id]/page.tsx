@@ -1,5 +1,5 @@
 import type { Metadata } from 'next'
-import { notFound } from 'next/navigation'
+import { NotFound } from '@/ui/frame/apart'
 import type { ReactNode } from 'react'
 import { fetchAhead } from '@/app/server/ahead'
 import { FlowScreen } from '../flow-screen'
@@ -8,7 +8,7 @@ export const metadata: Metadata = { title: 'Flow' }
 
 export default async function FlowPage({ params }: { params: Promise<{ id: string }> }): Promise<ReactNode> {
   const { id } = await params
-  if (!/^[1-9]\d{0,14}$/.test(id)) notFound()
+  if (!/^[1-9]\d{0,14}$/.test(id)) return <NotFound isInFrame />
   await fetchAhead(`/flows/${id}`, '/flows/material', '/areas')
   return <FlowScreen id={Number(id)} />
 }
