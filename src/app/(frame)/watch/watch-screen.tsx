@@ -56,8 +56,19 @@ const List = styled.table`
     overflow: hidden;
     text-overflow: ellipsis;
   }
+  td:first-child a > b + span {
+    flex-shrink: 100;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
   .num {
     text-align: right;
+  }
+  /* On a small window what it is goes before what else is known of it. */
+  @media (max-width: 1180px) {
+    .wide {
+      display: none;
+    }
   }
 `
 
@@ -144,7 +155,7 @@ function NextStarts(): ReactNode {
             <th scope="col" style={{ width: '23%' }}>
               when
             </th>
-            <th scope="col" style={{ width: 88 }}>
+            <th scope="col" className="wide" style={{ width: 88 }}>
               goes to
             </th>
           </tr>
@@ -172,7 +183,7 @@ function NextStarts(): ReactNode {
               <td title={start.says}>
                 <Small>{start.says}</Small>
               </td>
-              <td title={start.goesTo}>
+              <td className="wide" title={start.goesTo}>
                 <Small>{start.goesTo}</Small>
               </td>
             </tr>
@@ -195,7 +206,7 @@ function JustEnded(): ReactNode {
             <th scope="col" className="num" style={{ width: 66 }}>
               took
             </th>
-            <th scope="col" className="num" style={{ width: 66 }}>
+            <th scope="col" className="num wide" style={{ width: 66 }}>
               usual
             </th>
             <th scope="col" className="num" style={{ width: 84 }}>
@@ -215,7 +226,7 @@ function JustEnded(): ReactNode {
                 </Link>
               </td>
               <td className="num">{duration(run.durationMs)}</td>
-              <td className="num">
+              <td className="num wide">
                 <Small>{duration(run.usualMs)}</Small>
               </td>
               <td className="num">
