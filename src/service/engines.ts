@@ -38,7 +38,7 @@ export async function engineAlive(engine: {
       Math.round((user + system) / 1000),
     ],
   )
-  await execute(null, `DELETE FROM engines WHERE last_seen_at < now() - interval '1 day'`)
+  await execute(null, `DELETE FROM engines WHERE last_seen_at < now() - interval '1 hour'`)
 }
 
 export async function engineGone(id: string): Promise<void> {

@@ -112,7 +112,7 @@ export function Foresight({
             <thead>
               <tr>
                 <th scope="col">{cityOf(zone)}</th>
-                <th scope="col">UTC</th>
+                {zone !== 'UTC' && <th scope="col">UTC</th>}
                 <th scope="col" aria-label="Note" />
               </tr>
             </thead>
@@ -122,12 +122,14 @@ export function Foresight({
                   <td>
                     {day(start.at, zone)} <b>{timeOf(start.at, zone)}</b>
                   </td>
-                  <td>
-                    <Small>
-                      {day(start.at, zone) === day(start.at, 'UTC') ? '' : `${day(start.at, 'UTC')} `}
-                      {timeOf(start.at, 'UTC')}
-                    </Small>
-                  </td>
+                  {zone !== 'UTC' && (
+                    <td>
+                      <Small>
+                        {day(start.at, zone) === day(start.at, 'UTC') ? '' : `${day(start.at, 'UTC')} `}
+                        {timeOf(start.at, 'UTC')}
+                      </Small>
+                    </td>
+                  )}
                   <td>
                     <Small>{noteOn(start, i, zone, now)}</Small>
                   </td>

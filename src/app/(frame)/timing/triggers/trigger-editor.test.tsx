@@ -199,6 +199,14 @@ describe('a trigger’s page', () => {
     expect(await saved(asked)).toMatchObject({ spread: 'one', priority: 'low' })
   })
 
+  it('says a start in UTC beside its own zone, and once where that is UTC', async () => {
+    edit(trigger())
+    expect(await screen.findByRole('columnheader', { name: 'UTC' })).toBeTruthy()
+    expect(screen.getByRole('columnheader', { name: 'London' })).toBeTruthy()
+    edit(trigger({ zone: 'UTC' }))
+    expect(await screen.findAllByRole('columnheader', { name: 'UTC' })).toHaveLength(1)
+  })
+
   it('names what is not right, at its place, and saves nothing', async () => {
     const asked = edit(trigger())
     type('Late start allowance, minutes', 'soon')
