@@ -137,8 +137,8 @@ function handedOnFault(value: unknown, flow: Raw, later: string): string | undef
 const flowShape = z.object({ steps: z.array(stepSchema), groups: z.array(groupSchema).default([]) })
 
 /**
- * What steps give to their jobs and flows, in a file of sound shape and references: the same check as when a flow is saved. A job that says neither its kind nor its inputs stands for its
- * times alone: it may be given anything.
+ * What steps give to their jobs and flows, in a file of sound shape and references, as far as it names inputs, steps and values that are not there: the same check as when a flow is saved. Whether
+ * values fit, and are all there, is a matter of the moment in which it begins. A job that says neither its kind nor its inputs stands for its times alone: it may be given anything.
  */
 export function valueFaults({ jobs, flows }: Bundle): Fault[] {
   const asked = new Map<string, Asked>()
@@ -149,6 +149,6 @@ export function valueFaults({ jobs, flows }: Bundle): Fault[] {
     stepValueFaults(
       { inputs: inputsIn(inputs), steps, groups },
       ({ job, flow }) => asked.get(job === undefined ? `flow ${flow}` : `job ${job}`) ?? null,
-    ).map(({ path, message }) => ({ path: `flows[${i}].${path}`, message })),
+    ).flatMap(({ path, message, isName }) => (isName ? [{ path: `flows[${i}].${path}`, message }] : [])),
   )
 }

@@ -39,7 +39,7 @@ export function definitionFaults(slug: string, definition: FlowDefinition, aroun
       if (!calendars.has(name))
         faults.push({ path: `steps[${i}].gate.days`, message: `There is no calendar ${name} here.` })
   })
-  const values = stepValueFaults(definition, askedIn(around))
+  const values = stepValueFaults(definition, askedIn(around)).map(({ path, message }) => ({ path, message }))
   return [...faults, ...values]
 }
 

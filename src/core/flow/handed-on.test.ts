@@ -206,5 +206,14 @@ describe('the check of a file', () => {
       [path, 'a: j has no input n.'],
     ])
     expect(faults(steps, [{ id: 'j', inputs: [{ name: 'n', type: 'number' }] }])).toEqual([])
+    // What is missing or does not fit is said when the flow begins, or is saved.
+    const asks = {
+      id: 'j',
+      inputs: [
+        { name: 'n', type: 'day' },
+        { name: 'm', type: 'text' },
+      ],
+    }
+    expect(faults(steps, [asks])).toEqual([])
   })
 })

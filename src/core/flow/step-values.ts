@@ -40,6 +40,12 @@ export function stepValues(
   return values
 }
 
+/** A fault of what a step gives. */
+export interface StepValueFault extends Fault {
+  /** It names what is not there, or not yet: an input, a step, a value of a step that does not come before. */
+  readonly isName: boolean
+}
+
 /** What a step's job or flow asks for; null: that is not said, and anything goes. */
 export interface Asked {
   readonly title: string
@@ -53,7 +59,7 @@ export interface Asked {
 export function stepValueFaults(
   definition: Pick<FlowDefinition, 'inputs' | 'steps' | 'groups'>,
   asked: (step: FlowStep) => Asked | null,
-): Fault[] {
+): StepValueFault[] {
   const { inputs, steps } = definition
   const own = new Map(inputs.map((input) => [input.name, input]))
   const reached = once(() => reach(definition))
@@ -61,14 +67,14 @@ export function stepValueFaults(
     const work = asked(step)
     if (!work) return []
     const before = once(() => reached()([step.id], 'back'))
-    const faults: Fault[] = []
-    const add = (name: string, message: string): void =>
-      void faults.push({ path: `steps[${i}].with.${name}`, message: `${step.id}: ${message}` })
+    const faults: StepValueFault[] = []
+    const add = (name: string, message: string, isName = false): void =>
+      void faults.push({ path: `steps[${i}].with.${name}`, message: `${step.id}: ${message}`, isName })
     const known = work.inputs && new Map(work.inputs.map((input) => [input.name, input]))
     for (const [name, value] of Object.entries(step.with ?? {})) {
       const input = known ? known.get(name) : { ...ANYTHING, name }
       if (!input) {
-        add(name, `${work.title} has no input ${name}.`)
+        add(name, `${work.title} has no input ${name}.`, true)
         continue
       }
       const references =
@@ -78,14 +84,14 @@ export function stepValueFaults(
         if (output !== undefined) {
           if (step.flow !== undefined)
             add(name, 'What a flow is given is fixed when it begins: no earlier step has ended then.')
-          if (!steps.some(({ id }) => id === earlier)) add(name, `This flow has no step ${earlier}.`)
+          if (!steps.some(({ id }) => id === earlier)) add(name, `This flow has no step ${earlier}.`, true)
           else if (earlier === step.id || !before().has(earlier))
-            add(name, `The step ${earlier} does not come before: it cannot have handed anything on.`)
+            add(name, `The step ${earlier} does not come before: it cannot have handed anything on.`, true)
           else if (input.type === 'secret') add(name, 'What a step hands on is no secret.')
           continue
         }
         const from = own.get(reference)
-        if (!from) add(name, `This flow has no input ${reference}.`)
+        if (!from) add(name, `This flow has no input ${reference}.`, true)
         else if (from.type === 'secret' && !(input.type === 'secret' && WHOLE.test(String(value))))
           add(name, `The secret ${reference} can be given only as a whole, to an input that is a secret.`)
       }
@@ -99,6 +105,7 @@ export function stepValueFaults(
         faults.push({
           path: `steps[${i}].with.${input.name}`,
           message: `${step.id}: ${work.title} needs a value for ${input.title || input.name}.`,
+          isName: false,
         })
     return faults
   })
