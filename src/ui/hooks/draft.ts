@@ -112,13 +112,15 @@ export function faultsOf(schema: z.ZodType, content: unknown): Map<string, strin
   return faults
 }
 
-/** The first fault of a list or of one of its parts. */
-export const faultIn = (
+/** The first fault of a list, or of names with values, or of one of its parts. */
+export function faultIn(
   faultOf: (path: string) => string | undefined,
   path: string,
-  parts: readonly unknown[],
-): string | undefined =>
-  faultOf(path) ?? parts.map((_, i) => faultOf(`${path}[${i}]`)).find((fault) => fault !== undefined)
+  parts: readonly unknown[] | Readonly<Record<string, unknown>>,
+): string | undefined {
+  const inner = Array.isArray(parts) ? parts.map((_, i) => `[${i}]`) : Object.keys(parts).map((key) => `.${key}`)
+  return faultOf(path) ?? inner.map((part) => faultOf(path + part)).find((fault) => fault !== undefined)
+}
 
 /** Faults of fields that are still as they were in the beginning are not shown before the first try to save. */
 function isTouched(path: string, now: unknown, initial: unknown): boolean {

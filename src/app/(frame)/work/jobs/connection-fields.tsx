@@ -167,7 +167,7 @@ export function ConnectionFields({ action, onChange, faultOf }: Props): ReactNod
               label="headers, one Name=value a line"
               value={action.headers}
               onChange={(headers) => set({ headers })}
-              error={fault('headers')}
+              error={faultIn(fault, 'headers', action.headers)}
               names={/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/}
               width="300px"
             />
@@ -175,7 +175,7 @@ export function ConnectionFields({ action, onChange, faultOf }: Props): ReactNod
               label="to pick out of JSON, one name=/pointer a line"
               value={action.pick}
               onChange={(pick) => set({ pick })}
-              error={fault('pick')}
+              error={faultIn(fault, 'pick', action.pick)}
               names={/^[a-z][A-Za-z0-9_]{0,39}$/}
               width="300px"
             />
@@ -210,7 +210,7 @@ export function ConnectionFields({ action, onChange, faultOf }: Props): ReactNod
               mono
               value={action.parameters.join('\n')}
               onChange={(value) => set({ parameters: value === '' ? [] : value.split('\n') })}
-              error={fault('parameters')}
+              error={faultIn(fault, 'parameters', action.parameters)}
               width="300px"
             />
             <OptionalNumber

@@ -148,7 +148,7 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
               label="environment, one NAME=value a line"
               value={definition.environment}
               onChange={(environment) => define({ environment })}
-              error={faultOf('definition.environment')}
+              error={faultIn(faultOf, 'definition.environment', definition.environment)}
             />
           </Sentence>
         )}
@@ -183,7 +183,7 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
     faultOf('definition.target') ??
     faultOf('definition.target.pool') ??
     faultOf('definition.target.agent') ??
-    faultOf('definition.target.labels')
+    ('labels' in target ? faultIn(faultOf, 'definition.target.labels', target.labels) : undefined)
   return (
     <Part aria-label="Where">
       <h2>Where</h2>
