@@ -2,7 +2,7 @@ import { mkdirSync, readdirSync, rmSync } from 'node:fs'
 import { loadavg } from 'node:os'
 import { join } from 'node:path'
 import { AgentLink, type Host } from './link'
-import type { AgentFacts, Lease, ReportBody } from './protocol'
+import { bareEnd, type AgentFacts, type Gap, type Lease, type ReportBody } from './protocol'
 import { KeptReports } from './kept'
 import { Outbox, unstorableNote } from './outbox'
 import { RoomWatch } from './room'
@@ -41,7 +41,11 @@ export class Agent {
     this.supervisors = new Supervisors(options.supervisor)
     const host: Host = {
       facts: options.facts,
-      held: () => [...this.tries.values()].map(({ lease }) => ({ attempt: lease.attempt, token: lease.token })),
+      held: () =>
+        [...[...this.tries.values()].map(({ outbox }) => outbox), ...this.told.values()].map(({ attempt, token }) => ({
+          attempt,
+          token,
+        })),
       used: () => this.working(),
       load: () => loadavg()[0] ?? null,
       full: () => this.room.look(),
@@ -63,7 +67,10 @@ export class Agent {
           one.complete(this.kept)
           this.remove(attempt)
         }
-        if (this.told.get(attempt)?.isEmpty) this.told.delete(attempt)
+        if (this.told.get(attempt)?.isEmpty) {
+          this.told.delete(attempt)
+          this.link.drop(attempt)
+        }
       },
       onUnstorable: (attempt, seq, why) =>
         this.tries.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
@@ -124,29 +131,27 @@ export class Agent {
     } catch (error) {
       this.options.log(`run #${lease.run} cannot be taken: ${(error as Error).message}`)
       rmSync(dir, { recursive: true, force: true })
-      const outbox = new Outbox(lease.attempt, lease.token, null, () => this.link.sendSoon())
-      this.told.set(lease.attempt, outbox)
-      this.link.carry(outbox)
-      outbox.add(notTaken(Math.round(this.link.now()), error as NodeJS.ErrnoException))
+      this.tell(lease.attempt, lease.token).add(notTaken(Math.round(this.link.now()), error as NodeJS.ErrnoException))
       return null
     }
   }
 
   /** Answers from the journal of what runs, or of what is over. */
-  private recall(attempt: number, from: number): { token: number; from: number; to: number } | null {
+  private recall(attempt: number, from: number): Gap | null {
     const one = this.tries.get(attempt)
-    if (one) {
-      const gone = one.recall(from)
-      return gone && { token: one.lease.token, ...gone }
-    }
-    const token = this.kept.told().find((each) => each.attempt === attempt)?.token
+    if (one) return one.recall(from)
+    const known = this.told.get(attempt)
+    const token = known?.token ?? this.kept.told().find((each) => each.attempt === attempt)?.token
     if (token === undefined) return null
-    const reports = this.kept.reportsOf(attempt, token, from)
-    const outbox = new Outbox(attempt, token, null, () => this.link.sendSoon(), reports)
+    return (known ?? this.tell(attempt, token)).sendAgain(from, () => this.kept.reportsOf(attempt, token, from))
+  }
+
+  /** An outbox of an attempt that has no folder: what it holds is told, and then forgotten. */
+  private tell(attempt: number, token: number): Outbox {
+    const outbox = new Outbox(attempt, token, null, () => this.link.sendSoon())
     this.told.set(attempt, outbox)
     this.link.carry(outbox)
-    const first = reports[0]?.seq
-    return first !== undefined && first > from ? { token, from, to: first - 1 } : null
+    return outbox
   }
 
   private hooks(): TryHooks {
@@ -176,19 +181,5 @@ export class Agent {
 function notTaken(at: number, { code, message }: NodeJS.ErrnoException): ReportBody {
   const detail =
     code === 'ENOSPC' || code === 'EDQUOT' ? 'The agent’s disk is full.' : `The agent cannot keep the run: ${message}.`
-  return {
-    kind: 'ended',
-    at,
-    outputCut: false,
-    outputs: {},
-    end: {
-      exitCode: null,
-      signal: null,
-      how: 'couldNotStart',
-      detail,
-      sawMust: null,
-      sawMustNot: null,
-      mustNotLine: null,
-    },
-  }
+  return bareEnd(at, 'couldNotStart', detail)
 }

@@ -1,7 +1,8 @@
 import { existsSync, mkdtempSync, readdirSync, utimesSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { KeptReports, reportsIn } from './kept'
+import { reportsIn } from './journal'
+import { KeptReports } from './kept'
 import { Outbox } from './outbox'
 import type { Lease, ReportBody } from './protocol'
 
@@ -61,12 +62,20 @@ describe('reports of what is over', () => {
     expect(new KeptReports(dir).last).toEqual({ attempt: 50, token: 5, run: 500, proof: 'p5' })
   })
 
+  it('never take the place of what waits and is on no disk', () => {
+    const box = new Outbox(7, 3, null, () => undefined, reportsIn(journal(dir, [1, 2, 3]), 1))
+    box.acked(3)
+    box.add(line('not written'))
+    expect(box.sendAgain(1, () => reportsIn(join(dir, 'reports.ndjson'), 2))).toEqual({ token: 3, from: 1, to: 1 })
+    expect(box.takeUnsent(9).map(({ seq }) => seq)).toEqual([2, 3, 4])
+  })
+
   it('are taken up again by an outbox as if they had never been stored', () => {
     const file = journal(dir, [1, 2, 3])
     const box = new Outbox(7, 3, null, () => undefined, reportsIn(file, 1))
     box.acked(3)
     expect(box.isEmpty).toBe(true)
-    box.putBack(reportsIn(file, 2))
+    expect(box.sendAgain(2, () => reportsIn(file, 2))).toBeNull()
     expect(box.takeUnsent(9).map(({ seq }) => seq)).toEqual([2, 3])
     box.add(line('4'))
     expect(box.takeUnsent(9).map(({ seq }) => seq)).toEqual([4])

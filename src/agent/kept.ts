@@ -1,9 +1,12 @@
 import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { reportsIn } from './journal'
 import type { Lease, Report } from './protocol'
 
 /** What is kept of all attempts that are over together, bytes; the oldest go first. */
 const MOST_BYTES = 512 * 1024 * 1024
+/** More files than this would take long to look through. */
+const MOST_FILES = 20_000
 /** What is told of in a greeting. */
 const MOST_TOLD = 5000
 const DEFAULT_HOURS = 24
@@ -16,32 +19,13 @@ export interface Seen {
   readonly proof: string
 }
 
-/** Reports of an attempt, from its journal: the last of each number, in order. A line that a kill cut off is none. */
-export function reportsIn(file: string, from: number): Report[] {
-  const bySeq = new Map<number, Report>()
-  let text = ''
-  try {
-    text = readFileSync(file, 'utf8')
-  } catch {
-    // Nothing is kept of it.
-  }
-  for (const line of text.split('\n').slice(0, -1)) {
-    try {
-      const { report } = JSON.parse(line) as { report: Report }
-      if (report.seq >= from) bySeq.set(report.seq, report)
-    } catch {
-      // Half a line.
-    }
-  }
-  return [...bySeq.values()].sort((a, b) => a.seq - b.seq)
-}
-
 /**
  * Reports of attempts that are over and stored: kept for a while all the same, for a server that is brought back from a back-up and has not heard of them. Beside them the newest attempt that this
  * agent was ever handed, by which a server sees that its database is behind.
  */
 export class KeptReports {
   private readonly dir: string
+  private seen: Seen | null | undefined
 
   constructor(
     private readonly stateDir: string,
@@ -92,24 +76,27 @@ export class KeptReports {
   tidy(nowMs = Date.now()): void {
     const all = this.all()
     let bytes = all.reduce((sum, one) => sum + one.bytes, 0)
-    for (const one of all) {
-      if (one.atMs > nowMs - this.keepMs && bytes <= MOST_BYTES) continue
+    for (const [i, one] of all.entries()) {
+      if (one.atMs > nowMs - this.keepMs && bytes <= MOST_BYTES && all.length - i <= MOST_FILES) continue
       rmSync(one.file, { force: true })
       bytes -= one.bytes
     }
   }
 
   get last(): Seen | null {
-    try {
-      return JSON.parse(readFileSync(join(this.stateDir, 'last.json'), 'utf8')) as Seen
-    } catch {
-      return null
-    }
+    if (this.seen === undefined)
+      try {
+        this.seen = JSON.parse(readFileSync(join(this.stateDir, 'last.json'), 'utf8')) as Seen
+      } catch {
+        this.seen = null
+      }
+    return this.seen
   }
 
   saw({ attempt, token, run, proof }: Lease): void {
     if (proof === undefined || token <= (this.last?.token ?? 0)) return
-    writeFileSync(join(this.stateDir, 'last.json'), JSON.stringify({ attempt, token, run, proof }), { mode: 0o600 })
+    this.seen = { attempt, token, run, proof }
+    writeFileSync(join(this.stateDir, 'last.json'), JSON.stringify(this.seen), { mode: 0o600 })
   }
 }
 

@@ -7,6 +7,7 @@ import {
   toAgentSchema,
   type AgentFacts,
   type FromAgent,
+  type Gap,
   type Lease,
   type Report,
   type ToAgent,
@@ -29,7 +30,7 @@ export interface Host {
   /** The server cannot keep this report: in its place goes a word about it. */
   onUnstorable(attempt: number, seq: number, why: string): void
   /** The server misses reports from this number on. Returns those that nobody has any more; null: all are there, or the attempt is not known. */
-  onResend(attempt: number, from: number): { token: number; from: number; to: number } | null
+  onResend(attempt: number, from: number): Gap | null
   /** Attempts that are over, whose reports are still there; and the newest that was ever handed out. */
   kept?(): Pick<Extract<FromAgent, { type: 'hello' }>, 'kept' | 'last'>
   log(message: string): void

@@ -1,4 +1,4 @@
-import type { Report, ReportBody } from './protocol'
+import type { Gap, Report, ReportBody } from './protocol'
 
 /** Where an attempt's reports are kept until they are stored by the server. The real agent's is on disk. */
 export interface Keeper {
@@ -65,12 +65,20 @@ export class Outbox {
     this.unsentFrom = 0
   }
 
-  /** Takes reports up again that had been stored: the server has lost them. They are everything from the first of them on. */
-  putBack(reports: readonly Report[]): void {
-    this.reports = [...reports]
-    this.bytes = reports.reduce((sum, report) => sum + sizeOf(report.body), 0)
-    this.unsentFrom = 0
+  /**
+   * Everything from a number on is sent again. `stored`: gives what had been acknowledged and is asked for all the same, because the server has lost it. Returns what is not there any more; null:
+   * nothing is missing.
+   */
+  sendAgain(from: number, stored: () => readonly Report[] = () => []): Gap | null {
+    const first = this.reports[0]?.seq ?? this.lastSeq + 1
+    // What waits here may be on no disk: it is never replaced.
+    const older = first > from ? stored().filter(({ seq }) => seq < first) : []
+    for (const { body } of older) this.bytes += sizeOf(body)
+    this.reports.unshift(...older)
+    this.rewind()
     this.onReport()
+    const begins = older[0]?.seq ?? first
+    return begins > from ? { token: this.token, from, to: begins - 1 } : null
   }
 
   /** Puts something else in the place of a report that the server cannot keep, so that what follows it can be sent. */

@@ -111,6 +111,15 @@ export const reportBodySchema = z.discriminatedUnion('kind', [
 ])
 export type ReportBody = z.output<typeof reportBodySchema>
 
+/** An end of which nothing is known but why. */
+export const bareEnd = (at: number, how: z.output<typeof attemptEndSchema>['how'], detail: string): ReportBody => ({
+  kind: 'ended',
+  at,
+  outputCut: false,
+  outputs: {},
+  end: { how, detail, exitCode: null, signal: null, sawMust: null, sawMustNot: null, mustNotLine: null },
+})
+
 /** Reports of one attempt are numbered from 1 without gaps. */
 export const reportSchema = z.object({ attempt: id, token: id, seq, body: reportBodySchema })
 export type Report = z.output<typeof reportSchema>
@@ -165,6 +174,7 @@ export const reportsSchema = z.object({
 
 /** Reports that were asked for again and that nobody has any more. */
 export const goneSchema = z.object({ type: z.literal('gone'), attempt: id, token: id, from: seq, to: seq })
+export type Gap = Omit<z.output<typeof goneSchema>, 'type' | 'attempt'>
 
 export const fromAgentSchema = z.discriminatedUnion('type', [
   helloSchema,

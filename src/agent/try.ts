@@ -6,14 +6,15 @@ import { accountSecrets, makeMask, type Mask } from '@/core/run/mask'
 import { clipText } from '@/core/schema/text'
 import { CaptureReader, type OutputRecord } from './capture'
 import { cgroupFolder, removeCgroup, signalAll } from './leftovers'
-import { reportsIn, type KeptReports } from './kept'
+import { readJournal, reportsIn, type Kept } from './journal'
+import type { KeptReports } from './kept'
 import { LineAssembler, type Piece } from './lines'
 import { writeOrder, type Described } from './order'
 import { Outbox, type Keeper } from './outbox'
 import { PatternWatch } from './patterns'
 import { isAlive } from './process'
 import type { STREAMS } from './protocol'
-import { AGENT_VERSION, leaseSchema, type Lease, type OutputLine, type Report } from './protocol'
+import { AGENT_VERSION, leaseSchema, type Gap, type Lease, type OutputLine, type Report } from './protocol'
 import type { StartOrder } from './start-order'
 import { WAKE, type Begun, type ExitFile, type StartedFile } from './supervisor-files'
 import type { Supervisors } from './supervisors'
@@ -38,12 +39,6 @@ export interface TryHooks {
   readonly now: () => number
   readonly onReport: () => void
   readonly supervisors: Pick<Supervisors, 'begin'>
-}
-
-/** One line of the journal: a report, and how far the output was read when it was made: bytes of either stream, and words of the supervisor's. */
-interface Kept {
-  readonly report: Report
-  readonly read: readonly [number, number, number]
 }
 
 /**
@@ -75,7 +70,7 @@ export class Try {
     private readonly dir: string,
     private readonly hooks: TryHooks,
   ) {
-    const journal = readJournal(dir)
+    const journal = readJournal(join(dir, 'reports.ndjson'))
     const [out, err, words] = journal.at(-1)?.read ?? [0, 0, 0]
     const secrets = [
       ...lease.secrets.map((name) => lease.inputs[name] ?? ''),
@@ -130,15 +125,8 @@ export class Try {
   }
 
   /** The server asks again for reports from a number on, which it may have stored and lost. Returns what is not there any more. */
-  recall(from: number): { readonly from: number; readonly to: number } | null {
-    if ((this.outbox.pending[0]?.seq ?? Infinity) <= from) {
-      this.outbox.rewind()
-      return null
-    }
-    const reports = reportsIn(this.journal, from)
-    const first = reports[0]?.seq ?? this.outbox.seq + 1
-    this.outbox.putBack(reports)
-    return first > from ? { from, to: first - 1 } : null
+  recall(from: number): Gap | null {
+    return this.outbox.sendAgain(from, () => reportsIn(this.journal, from))
   }
 
   private get journal(): string {
@@ -443,22 +431,6 @@ export class Try {
 function readExit(dir: string): ExitFile | null {
   const text = readMaybe(join(dir, 'exit'))?.trim() ?? ''
   return text === '' ? null : (parseMaybe(text) as ExitFile | null)
-}
-
-/** All whole lines of the journal; a last line that a kill cut off is not a report that anybody was told of. Of one number the last counts: it took the place of the others. */
-function readJournal(dir: string): Kept[] {
-  const text = readMaybe(join(dir, 'reports.ndjson'))
-  if (text === null) return []
-  const bySeq = new Map<number, Kept>()
-  let last: Kept['read'] = [0, 0, 0]
-  for (const line of text.split('\n').slice(0, -1)) {
-    const kept = parseMaybe(line) as Kept | null
-    if (!kept) continue
-    last = kept.read
-    bySeq.set(kept.report.seq, kept)
-  }
-  const journal = [...bySeq.values()]
-  return journal.map((kept, i) => (i === journal.length - 1 ? { ...kept, read: last } : kept))
 }
 
 function tolerant(write: () => void): void {

@@ -212,7 +212,7 @@ export class Gateway {
       slots: settings.slots,
       draining: settings.draining,
     })
-    for (const { attempt, reportSeq } of again) link.resend(attempt, reportSeq + 1)
+    for (const { reportSeq, ...of } of again) this.sink.ask(link, of, reportSeq + 1)
     link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()

@@ -1,5 +1,5 @@
 import type { z } from 'zod'
-import { reportBodySchema, type Heard, type ReportBody } from '@/agent/protocol'
+import { bareEnd, reportBodySchema, type Gap, type Heard, type ReportBody } from '@/agent/protocol'
 import { clipText, storableText } from '@/core/schema/text'
 import { countRefused, leaseKey, passGap, storeAccepted, storeReports, type IncomingReport } from '@/service/reports'
 import { isOutage } from '@/store/outage'
@@ -92,27 +92,29 @@ export class Sink {
     this.flush()
   }
 
-  /** Reports that the agent has no more: what follows them is taken, with a word in their place. */
-  async passOver(sender: Sender, gap: { attempt: number; token: number; from: number; to: number }): Promise<void> {
+  /** Reports that the agent has no more, and was asked for: what follows them is taken, with a word in their place. What nobody asked for is passed by. */
+  async passOver(sender: Sender, gap: Gap & { readonly attempt: number }): Promise<void> {
+    const key = leaseKey({ ...gap, agentId: sender.agentId })
+    if (this.asked.get(key)?.from !== gap.from) return
+    this.asked.delete(key)
     try {
-      if (await passGap(sender.agentId, gap)) sender.resend(gap.attempt, gap.to + 1)
+      if (await passGap(sender.agentId, gap)) this.ask(sender, gap, gap.to + 1)
     } catch (error) {
       // It is asked about again with the next report.
       log.warn({ err: error, attempt: gap.attempt }, 'a gap could not be passed over')
     }
   }
 
-  /** What is missing is asked for at once, then with growing pauses; when it does not come, it is taken for gone. */
-  private ask(sender: Sender, { attempt, token, seq }: IncomingReport, from: number): void {
-    const key = `${sender.agentId} ${attempt} ${token}`
+  /** What is missing is asked for at once, then with growing pauses; when it does not come, what lies before the report that is there (`seq`) is taken for gone. */
+  ask(sender: Sender, { attempt, token }: { attempt: number; token: number }, from: number, seq?: number): void {
+    const key = leaseKey({ agentId: sender.agentId, attempt, token })
     const before = this.asked.get(key)
     const isSame = before?.from === from
     if (isSame && Date.now() < before.untilMs) return
     const times = isSame ? before.times + 1 : 0
     if (this.asked.size > MOST_ASKED) this.asked.clear()
     this.asked.set(key, { from, times, untilMs: Date.now() + Math.min(60_000, 500 * 2 ** times) })
-    if (times < MOST_TIMES_ASKED) return sender.resend(attempt, from)
-    this.asked.delete(key)
+    if (times < MOST_TIMES_ASKED || seq === undefined) return sender.resend(attempt, from)
     void this.passOver(sender, { attempt, token, from, to: seq - 1 })
   }
 
@@ -230,7 +232,7 @@ export class Sink {
       const acked = stored.acks.get(key)
       if (acked !== undefined) sender.acked(attempt, acked)
       const from = stored.resend.get(key)
-      if (from !== undefined) this.ask(sender, report, from)
+      if (from !== undefined) this.ask(sender, report, from, report.seq)
     }
   }
 
@@ -297,19 +299,5 @@ function standIn(body: unknown, why: string): ReportBody {
   const at = Date.now()
   const isEnd = typeof body === 'object' && body !== null && 'kind' in body && body.kind === 'ended'
   if (!isEnd) return { kind: 'output', lines: [[at, 'a', `A report of the agent is not kept. ${why}`]] }
-  return {
-    kind: 'ended',
-    at,
-    outputCut: false,
-    outputs: {},
-    end: {
-      how: 'orphaned',
-      exitCode: null,
-      signal: null,
-      detail: `How it ended cannot be told: the agent’s last report could not be kept. ${why}`,
-      sawMust: null,
-      sawMustNot: null,
-      mustNotLine: null,
-    },
-  }
+  return bareEnd(at, 'orphaned', `How it ended cannot be told: the agent’s last report could not be kept. ${why}`)
 }

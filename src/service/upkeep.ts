@@ -57,22 +57,26 @@ export async function clearBoard(): Promise<void> {
   )
 }
 
-/** What a version of each is looked for in before it goes: runs say by which version of what they were made. */
-const VERSIONED = [
-  ['job', 'r.job_id = v.job_id AND r.job_version = v.version'],
-  ['trigger', 'r.trigger_id = v.trigger_id AND r.trigger_version = v.version'],
-  ['calendar', 'r.calendar_versions ->> (SELECT c.slug FROM calendars c WHERE c.id = v.calendar_id) = v.version::text'],
+/** Which versions of each the runs say they were made by. */
+const VERSIONS_USED = [
+  ['job', 'SELECT job_id, job_version FROM runs WHERE job_id IN (SELECT id FROM old)'],
+  ['trigger', 'SELECT trigger_id, trigger_version FROM runs WHERE trigger_id IN (SELECT id FROM old)'],
+  [
+    'calendar',
+    `SELECT c.id, (r.calendar_versions ->> c.slug)::int FROM calendars c JOIN runs r ON jsonb_exists(r.calendar_versions, c.slug)
+      WHERE c.id IN (SELECT id FROM old)`,
+  ],
 ] as const
 
-/** Versions beyond the newest so many go once no run refers to them, oldest first, some hundred at a time. */
+/** Versions beyond the newest so many go once no run refers to them, oldest first, some hundred at a time. The runs are looked through once, and only where there are such versions. */
 async function forgetOldVersions(): Promise<void> {
-  for (const [what, isReferredTo] of VERSIONED) {
+  for (const [what, used] of VERSIONS_USED) {
     await execute(
       null,
-      `DELETE FROM ${what}_versions WHERE (${what}_id, version) IN (
-         SELECT v.${what}_id, v.version FROM ${what}_versions v JOIN ${what}s t ON t.id = v.${what}_id
-          WHERE v.version <= t.version - $1 AND NOT EXISTS (SELECT FROM runs r WHERE ${isReferredTo})
-          ORDER BY v.${what}_id, v.version LIMIT 500)`,
+      `WITH old AS MATERIALIZED (
+         SELECT v.${what}_id AS id, v.version FROM ${what}_versions v JOIN ${what}s t ON t.id = v.${what}_id WHERE v.version <= t.version - $1)
+       DELETE FROM ${what}_versions v USING (SELECT id, version FROM old EXCEPT ${used} ORDER BY 1, 2 LIMIT 500) gone
+        WHERE v.${what}_id = gone.id AND v.version = gone.version`,
       [limit('versions_kept')],
     )
   }

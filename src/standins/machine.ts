@@ -56,14 +56,8 @@ export class SimulatedMachine {
       },
       onUnstorable: (attempt, seq, why) =>
         this.acting.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
-      onResend: (attempt, from) => {
-        const one = this.acting.get(attempt)
-        if (!one) return null
-        // A stand-in keeps nothing that was stored.
-        one.outbox.rewind()
-        const first = one.outbox.pending[0]?.seq ?? one.outbox.seq + 1
-        return first > from ? { token: one.lease.token, from, to: first - 1 } : null
-      },
+      // A stand-in keeps nothing that was stored.
+      onResend: (attempt, from) => this.acting.get(attempt)?.outbox.sendAgain(from) ?? null,
       log: options.log ?? (() => undefined),
     }
     this.link = new AgentLink(options.gateway, options.credential, host)

@@ -40,16 +40,8 @@ const configSchema = z
     BUGLE_SECRET_KEY_FILE: z.string().optional(),
     BUGLE_DEMO: flag,
     BUGLE_POOL_SIZE: z.coerce.number('Expected a number of connections.').int().min(2).max(1000).default(8),
-    /** Where agents find an engine's gateway; default: the host they enrolled at, on the gateway's port. Several with commas between. */
-    BUGLE_GATEWAY_URL: z
-      .string()
-      .refine(
-        (text) => text.split(',').every((each) => /^wss?:\/\/[^/]/.test(each.trim()) && URL.canParse(each.trim())),
-        {
-          error: 'Expected addresses such as wss://bugle.example/agent, with commas between.',
-        },
-      )
-      .optional(),
+    /** Where agents find an engine's gateway; default: the host they enrolled at, on the gateway's port. */
+    BUGLE_GATEWAY_URL: urlOf(['ws', 'wss'], 'wss://bugle.example/agent').optional(),
     BUGLE_GATEWAY_PORT: port.default(4381),
     /** A gateway that others than this machine reach speaks TLS, or stands behind something that does and BUGLE_PLAIN_GATEWAY says so. */
     BUGLE_GATEWAY_HOST: z.string().min(1).default('127.0.0.1'),

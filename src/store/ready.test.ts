@@ -40,7 +40,7 @@ describe('settings', () => {
     } as unknown as NodeJS.ProcessEnv)
     expect(faults).toEqual([
       'DATABASE_URL: Bugle keeps its data in PostgreSQL: postgres://…, not mysql://…',
-      'BUGLE_GATEWAY_URL: Expected addresses such as wss://bugle.example/agent, with commas between.',
+      'BUGLE_GATEWAY_URL: Expected an address such as wss://bugle.example/agent.',
       'BUGLE_WEB_PORT: Ports end at 65535.',
       'BUGLE_ZONE: Expected a zone such as Europe/London.',
       'BUGLE_PUBLIC_URL: Expected an address such as https://bugle.example.',
