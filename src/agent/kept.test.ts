@@ -62,6 +62,14 @@ describe('reports of what is over', () => {
     expect(new KeptReports(dir).last).toEqual({ attempt: 50, token: 5, run: 500, proof: 'p5' })
   })
 
+  it('are told by an outbox that is made for them alone', () => {
+    const file = journal(dir, [1, 2, 3])
+    const box = new Outbox(7, 3, null, () => undefined)
+    expect(box.sendAgain(2, () => reportsIn(file, 2))).toBeNull()
+    expect(box.takeUnsent(9).map(({ seq }) => seq)).toEqual([2, 3])
+    expect([box.seq, new Outbox(8, 3, null, () => undefined).sendAgain(4)]).toEqual([3, null])
+  })
+
   it('never take the place of what waits and is on no disk', () => {
     const box = new Outbox(7, 3, null, () => undefined, reportsIn(journal(dir, [1, 2, 3]), 1))
     box.acked(3)

@@ -70,14 +70,15 @@ export class Outbox {
    * nothing is missing.
    */
   sendAgain(from: number, stored: () => readonly Report[] = () => []): Gap | null {
-    const first = this.reports[0]?.seq ?? this.lastSeq + 1
+    const first = this.reports[0]?.seq ?? Infinity
     // What waits here may be on no disk: it is never replaced.
     const older = first > from ? stored().filter(({ seq }) => seq < first) : []
     for (const { body } of older) this.bytes += sizeOf(body)
     this.reports.unshift(...older)
     this.rewind()
     this.onReport()
-    const begins = older[0]?.seq ?? first
+    this.lastSeq = Math.max(this.lastSeq, this.reports.at(-1)?.seq ?? 0)
+    const begins = this.reports[0]?.seq ?? this.lastSeq + 1
     return begins > from ? { token: this.token, from, to: begins - 1 } : null
   }
 
