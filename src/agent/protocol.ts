@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { clippedSchema, textSchema, visible } from '@/core/schema/text'
+import { clippedSchema, isStorable, storableText, textSchema, visible } from '@/core/schema/text'
 import { accountRulesSchema } from '@/core/work/account'
 import { connectionSchema } from '@/core/work/connections'
 
@@ -20,7 +20,8 @@ const MAX_INT32 = 2 ** 31 - 1
 const seq = z.int().positive().max(MAX_INT32)
 const text = textSchema(1000).overwrite(visible)
 /** Milliseconds since the epoch, 1970 to 9999: what every clock, driver and format can tell. */
-const instant = z.int().min(0).max(253_402_300_799_999)
+const MOST_INSTANT = 253_402_300_799_999
+const instant = z.int().min(0).max(MOST_INSTANT)
 /** What is larger than a process can end with is nearer to the truth cut to 32 bits than refused with the whole end. */
 const exitCode = z.number().transform((code) => Math.trunc(Math.min(MAX_INT32, Math.max(-MAX_INT32 - 1, code))))
 
@@ -79,11 +80,34 @@ export const attemptEndSchema = z.object({
 /** o: standard output, e: standard error, a: the agent's own word. */
 export const STREAMS = ['o', 'e', 'a'] as const
 /** Instant, stream, text; a fourth that is 1: the line was too long for one piece and goes on in the next of its stream. */
-export const outputLineSchema = z.union([
-  z.tuple([instant, z.enum(STREAMS), textSchema(70_000)]),
-  z.tuple([instant, z.enum(STREAMS), textSchema(70_000), z.literal(1)]),
-])
-export type OutputLine = z.output<typeof outputLineSchema>
+export type OutputLine =
+  | [at: number, stream: (typeof STREAMS)[number], text: string]
+  | [at: number, stream: (typeof STREAMS)[number], text: string, goesOn: 1]
+
+const isLine = (line: unknown): line is OutputLine =>
+  Array.isArray(line) &&
+  (line.length === 3 || (line.length === 4 && line[3] === 1)) &&
+  Number.isSafeInteger(line[0]) &&
+  line[0] >= 0 &&
+  line[0] <= MOST_INSTANT &&
+  (STREAMS as readonly unknown[]).includes(line[1]) &&
+  typeof line[2] === 'string' &&
+  line[2].length <= 70_000
+
+/** Read by hand, line by line: a flood has a hundred thousand lines, and a schema of each costs more than storing it. */
+const outputLinesSchema = z
+  .array(z.custom<OutputLine>())
+  .min(1)
+  .max(2000)
+  .transform((lines, context): OutputLine[] => {
+    const bad = lines.findIndex((line) => !isLine(line))
+    if (bad >= 0) {
+      context.addIssue({ code: 'custom', message: 'This is no line of output.', path: [bad] })
+      return z.NEVER
+    }
+    for (const line of lines) if (!isStorable(line[2])) line[2] = storableText(line[2])
+    return lines
+  })
 
 /** Names and values that somebody may have written into an environment. */
 const environment = z.record(textSchema(1000), clippedSchema(200_000))
@@ -99,7 +123,7 @@ export const whatRanSchema = z.object({
 
 export const reportBodySchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('started'), at: instant, ran: whatRanSchema }),
-  z.object({ kind: z.literal('output'), lines: z.array(outputLineSchema).min(1).max(2000) }),
+  z.object({ kind: z.literal('output'), lines: outputLinesSchema }),
   z.object({
     kind: z.literal('ended'),
     at: instant,

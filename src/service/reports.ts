@@ -205,8 +205,8 @@ function sortReports(batch: readonly IncomingReport[], changes: ReadonlyMap<numb
 }
 
 /** An agent's clock may be off: nothing it tells of happened before the hand-out, nor will it happen. */
-const clamped = (atMs: number, row: AttemptRow): number =>
-  Math.min(Date.now(), Math.max(row.handedAt.getTime(), Math.trunc(atMs)))
+const clamped = (atMs: number, row: AttemptRow, nowMs = Date.now()): number =>
+  Math.min(nowMs, Math.max(row.handedAt.getTime(), Math.trunc(atMs)))
 
 function take(
   change: AttemptChange,
@@ -229,7 +229,7 @@ function take(
         // The line that tells most about a failure: the last on standard error, else the last of all.
         if (text.trim() === '' || stream === 'a') continue
         if (stream === 'e' || change.lastStream !== 'e') {
-          row.tellingLine = clipText(visible(text), 300)
+          row.tellingLine = text
           change.lastStream = stream
         }
       }
@@ -247,7 +247,11 @@ function withinLimits(change: AttemptChange, lines: readonly OutputLine[]): read
   const room = Math.max(0, limit('output_lines') + 100_000 - row.outputLines)
   const kept = row.outputBytes >= mostBytes ? [] : lines.slice(0, room)
   if (kept.length < lines.length) change.outputCut = true
-  return kept.map(([at, ...rest]): OutputLine => [clamped(at, row), ...rest] as OutputLine)
+  const nowMs = Date.now()
+  return kept.map((line): OutputLine => {
+    const at = clamped(line[0], row, nowMs)
+    return at === line[0] ? line : (line.with(0, at) as unknown as OutputLine)
+  })
 }
 
 /** Also an end by a rule that cannot be read is an end. */
@@ -291,13 +295,10 @@ async function writeChunks(
   await execute(
     tx,
     `INSERT INTO output_chunks (attempt_id, first_line, line_count, lines)
-     SELECT * FROM unnest($1::bigint[], $2::int[], $3::int[], $4::jsonb[])`,
-    [
-      chunks.map((c) => c.attempt),
-      chunks.map((c) => c.first),
-      chunks.map((c) => c.lines.length),
-      chunks.map((c) => JSON.stringify(c.lines)),
-    ],
+     SELECT attempt, first, jsonb_array_length(lines), lines
+       FROM jsonb_to_recordset($1) AS c(attempt bigint, first int, lines jsonb)`,
+    // One document, not an array of them: the text of a flood is escaped once.
+    [JSON.stringify(chunks)],
   )
 }
 
@@ -327,7 +328,8 @@ async function writeAttempts(
       touched.map((c) => c.row.reportSeq),
       touched.map((c) => c.row.outputLines),
       touched.map((c) => c.row.outputBytes),
-      touched.map((c) => c.row.tellingLine),
+      // Made presentable once a batch, not once a line: a flood has a hundred thousand of them.
+      touched.map((c) => clipText(visible(c.row.tellingLine), 300)),
       touched.map((c) => (ends.has(c.row.id) ? new Date((ends.get(c.row.id) as Ended).atMs) : null)),
       touched.map((c) => ends.get(c.row.id)?.reason ?? null),
       touched.map((c) => ends.get(c.row.id)?.exitCode ?? null),
