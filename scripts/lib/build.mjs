@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { fail, root, say } from './setup.mjs'
+import { fail, isPackaged, root, say } from './setup.mjs'
 
 const ENTRIES = {
   engine: 'src/engine/main.ts',
@@ -34,6 +34,7 @@ const isFresh = (file, stamp) => existsSync(file) && readFileSync(file, 'utf8') 
 
 /** dist/engine.cjs, standins.cjs, bugle.cjs, and the agent as one file without dependencies. */
 export async function buildServices() {
+  if (isPackaged) return
   const folders = [
     'src/core',
     'src/store',
@@ -89,6 +90,7 @@ export async function buildServices() {
 
 /** The pages, built for production. */
 export async function buildWeb() {
+  if (isPackaged) return
   await buildServices()
   const stamp = stampOf([
     'src/core',

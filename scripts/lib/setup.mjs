@@ -7,6 +7,9 @@ import { fileURLToPath } from 'node:url'
 
 export const root = resolve(dirname(fileURLToPath(import.meta.url)), '../..')
 
+/** Whether this is an unpacked archive of `npm run package`: all is there, nothing is installed, built or written. */
+export const isPackaged = existsSync(join(root, 'PACKAGED'))
+
 export function say(text) {
   process.stderr.write(`${text}\n`)
 }
@@ -70,6 +73,7 @@ export function ensureDebianPackages(names) {
 
 /** `npm ci` when the lock file is another than the one that node_modules was made from. */
 export function ensureNodeModules() {
+  if (isPackaged) return
   const lock = createHash('sha256')
     .update(readFileSync(join(root, 'package-lock.json')))
     .digest('hex')
