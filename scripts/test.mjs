@@ -9,7 +9,11 @@ import { beginTestRun } from './lib/test-run.mjs'
 const which = process.argv[2] ?? 'all'
 const rest = process.argv.slice(3)
 const wants = (part) => which === 'all' || which === part
-ensureDebianPackages(wants('e2e') ? ['postgresql', 'chromium'] : wants('db') || wants('system') ? ['postgresql'] : [])
+ensureDebianPackages([
+  ...(wants('db') || wants('system') || wants('e2e') ? ['postgresql'] : []),
+  ...(wants('system') ? ['pgbouncer'] : []),
+  ...(wants('e2e') ? ['chromium'] : []),
+])
 ensureNodeModules()
 const { buildServices, buildWeb } = await import('./lib/build.mjs')
 const { endLeftOver, startPostgres, stateFolder } = await import('./lib/postgres.mjs')

@@ -34,6 +34,7 @@ export const chromium = '/usr/bin/chromium'
 
 const PACKAGES = {
   postgresql: { isThere: () => postgresBin() !== undefined, package: 'postgresql' },
+  pgbouncer: { isThere: () => existsSync('/usr/sbin/pgbouncer'), package: 'pgbouncer' },
   chromium: { isThere: () => existsSync(chromium), package: 'chromium' },
 }
 

@@ -1,6 +1,7 @@
 import { mkdirSync, readdirSync, rmSync } from 'node:fs'
 import { loadavg } from 'node:os'
 import { join } from 'node:path'
+import type { Gateways } from './gateways'
 import { AgentLink, type Host } from './link'
 import { bareEnd, type AgentFacts, type Gap, type Lease, type ReportBody } from './protocol'
 import { KeptReports } from './kept'
@@ -10,7 +11,7 @@ import { Supervisors } from './supervisors'
 import { Try, type TryHooks } from './try'
 
 export interface AgentOptions {
-  readonly gateway: string
+  readonly gateways: Gateways
   readonly credential: string
   readonly stateDir: string
   readonly facts: AgentFacts
@@ -81,7 +82,7 @@ export class Agent {
       },
       log: options.log,
     }
-    this.link = new AgentLink(options.gateway, options.credential, host)
+    this.link = new AgentLink(options.gateways, options.credential, host)
   }
 
   start(): void {

@@ -1,8 +1,9 @@
 import { homedir } from 'node:os'
-import { join } from 'node:path'
+import { join, resolve } from 'node:path'
 import { parseArgs } from 'node:util'
 import { Agent } from './agent'
 import { enrol, factsOfThisMachine, readIdentity } from './enrol'
+import { Gateways } from './gateways'
 import { AGENT_VERSION } from './protocol'
 import { supervisorFile } from './supervisor-file'
 
@@ -14,7 +15,8 @@ const USAGE = `Bugle agent ${AGENT_VERSION}
   node bugle-agent.cjs unit [--state DIR]      prints a systemd unit that keeps the agent running
   node bugle-agent.cjs version
 
-State (credential, runs in hand) is kept in --state, by default ~/.bugle-agent.`
+State (credential, runs in hand) is kept in --state, by default ~/.bugle-agent.
+A private certificate authority is given by the environment: NODE_EXTRA_CA_CERTS=FILE.`
 
 const log = (message: string): void => console.error(`${new Date().toISOString()} ${message}`)
 
@@ -25,10 +27,18 @@ function runAgent(stateDir: string, host: string | undefined): void {
       `This machine is not enrolled: ${stateDir} holds no credential. Ask for the command under Fleet, Enrol.`,
     )
   const { credential } = identity
-  const gateway = process.env.BUGLE_AGENT_GATEWAY ?? identity.gateway
-  requireSafeGateway(gateway)
+  const fixed = process.env.BUGLE_AGENT_GATEWAY
+  const first = fixed ?? identity.gateway
+  requireSafeGateway(first)
+  // An address given here is meant: nothing that the server tells takes its place.
+  const gateways = new Gateways(first, {
+    file: join(stateDir, 'gateways.json'),
+    isFixed: fixed !== undefined,
+    require: requireSafeGateway,
+    log,
+  })
   const agent = new Agent({
-    gateway,
+    gateways,
     credential,
     stateDir,
     facts: factsOfThisMachine(host),
@@ -76,6 +86,12 @@ function requireSafeGateway(gateway: string): void {
   )
 }
 
+/** A private certificate authority that this command was given goes on into the unit. */
+function authority(): string {
+  const file = process.env.NODE_EXTRA_CA_CERTS
+  return file ? `Environment=NODE_EXTRA_CA_CERTS=${resolve(file)}\n` : ''
+}
+
 /** Everything that a person types. */
 export async function main(): Promise<void> {
   const { positionals, values } = parseArgs({
@@ -111,7 +127,7 @@ export async function main(): Promise<void> {
       return runAgent(state, host)
     case 'unit':
       console.log(
-        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\nExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
+        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\n${authority()}ExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
       )
       return
     case 'version':

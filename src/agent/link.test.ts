@@ -1,6 +1,7 @@
 import { once } from 'node:events'
 import type { AddressInfo } from 'node:net'
 import { WebSocketServer, type WebSocket } from 'ws'
+import { Gateways } from './gateways'
 import { AgentLink, type Host } from './link'
 import { Outbox } from './outbox'
 import { fromAgentSchema, type FromAgent, type Lease, type ToAgent } from './protocol'
@@ -117,7 +118,7 @@ function begin(change: Partial<Host> = {}): AgentLink {
     log: (message) => told.push(message),
     ...change,
   }
-  link = new AgentLink(gateway.url, 'the-credential', host)
+  link = new AgentLink(new Gateways(gateway.url), 'the-credential', host)
   link.start()
   return link
 }
@@ -153,6 +154,19 @@ describe('the line to a gateway', () => {
     gateway.say(welcome({ slots: 6, draining: true }))
     expect(await gateway.until(heartbeat)).toEqual({ type: 'heartbeat', load: 0.5, used: 1 })
     expect(told).toEqual(['connected as orrin-ops1', 'settings 6 true'])
+  })
+
+  it('goes to the gateways that it is told of, in turn, when the one it has goes', async () => {
+    begin()
+    const second = new FakeGateway()
+    await once(second.server, 'listening')
+    await gateway.until(hello)
+    gateway.say(welcome({ gateways: ['ws://127.0.0.1:9/agent', second.url] }))
+    await gateway.until(heartbeat)
+    gateway.close()
+    expect(await second.until(hello)).toMatchObject({ held: [{ attempt: 5, token: 2 }] })
+    link.stop()
+    second.close()
   })
 
   it('says nothing of its work before it is welcome, then everything', async () => {

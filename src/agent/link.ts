@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import type { IncomingMessage } from 'node:http'
 import WebSocket from 'ws'
+import type { Gateways } from './gateways'
 import type { Outbox } from './outbox'
 import {
   PROTOCOL_VERSION,
@@ -60,7 +61,7 @@ export class AgentLink {
   private readonly instance = randomUUID()
 
   constructor(
-    private readonly gateway: string,
+    private readonly gateways: Gateways,
     private readonly credential: string,
     private readonly host: Host,
   ) {}
@@ -108,7 +109,7 @@ export class AgentLink {
 
   private connect(): void {
     if (this.stopped) return
-    const socket = new WebSocket(this.gateway, {
+    const socket = new WebSocket(this.gateways.current, {
       headers: { authorization: `Bearer ${this.credential}` },
       handshakeTimeout: 10_000,
       perMessageDeflate: false,
@@ -135,12 +136,15 @@ export class AgentLink {
     socket.on('error', () => undefined)
     socket.on('close', () => {
       if (this.socket !== socket) return
+      // Where it was let in it comes back first; where it was not, the next one has its turn.
+      const isRound = this.welcomed || this.gateways.next()
       this.welcomed = false
       clearInterval(this.beatTimer)
       if (this.stopped) return
       // Jitter, so that a fleet does not come back all at once.
       this.retryTimer = setTimeout(() => this.connect(), this.retryMs * (0.5 + Math.random() * 0.5))
-      this.retryMs = Math.min(LONGEST_RETRY_MS, this.retryMs * 2)
+      // The pause grows once all of them were tried in vain.
+      if (isRound) this.retryMs = Math.min(LONGEST_RETRY_MS, this.retryMs * 2)
     })
   }
 
@@ -159,7 +163,7 @@ export class AgentLink {
     }
     const message = understood(Buffer.concat(body))
     if (message?.type === 'refused') this.receive(message)
-    else this.host.log(`${this.gateway} answered ${response.statusCode}: this is no gateway for agents.`)
+    else this.host.log(`${this.gateways.current} answered ${response.statusCode}: this is no gateway for agents.`)
     socket.terminate()
   }
 
@@ -168,6 +172,8 @@ export class AgentLink {
       case 'welcome':
         this.welcomed = true
         this.retryMs = FIRST_RETRY_MS
+        this.gateways.reached()
+        this.gateways.told(message.gateways ?? [])
         this.clockOffsetMs = message.serverTime - Date.now()
         this.host.log(`connected as ${message.agent}`)
         this.host.onSettings(message)

@@ -221,6 +221,8 @@ export const toAgentSchema = z.discriminatedUnion('type', [
     heartbeatSeconds: z.number(),
     slots: z.int(),
     draining: z.boolean(),
+    /** Where gateways are found from now on, the best first; missing: nothing is known beyond what the agent has. */
+    gateways: z.array(z.string().max(500)).max(16).optional(),
   }),
   z.object({ type: z.literal('refused'), code: z.string(), message: z.string(), retry: z.boolean() }),
   z.object({ type: z.literal('lease'), lease: leaseSchema }),

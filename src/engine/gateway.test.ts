@@ -40,7 +40,7 @@ async function readyRun(): Promise<number> {
 beforeAll(async () => {
   port = await freePort()
   sink = new Sink()
-  gateway = new Gateway(ENGINE, sink, 10)
+  gateway = new Gateway(ENGINE, sink, 10, { addresses: ['wss://a.example/agent', 'wss://b.example/agent'] })
   await gateway.listen(port, '127.0.0.1')
 })
 beforeEach(async () => {
@@ -57,7 +57,13 @@ afterAll(async () => {
 describe('the gateway lets in', () => {
   it('an agent by its credential, takes over its facts, and tells it its settings', async () => {
     const line = await greeted()
-    expect(await line.until('welcome')).toMatchObject({ agent: name, heartbeatSeconds: 10, slots: 4, draining: false })
+    expect(await line.until('welcome')).toMatchObject({
+      agent: name,
+      heartbeatSeconds: 10,
+      slots: 4,
+      draining: false,
+      gateways: ['wss://a.example/agent', 'wss://b.example/agent'],
+    })
     expect(await one(null, 'SELECT version FROM agents WHERE id = $1', [agentId])).toEqual({ version: '1.2.0' })
     const events = await many<{ kind: string }>(null, 'SELECT kind FROM agent_events WHERE agent_id = $1', [agentId])
     expect(events.map(({ kind }) => kind).sort()).toEqual(['connected', 'version changed'])

@@ -28,6 +28,8 @@ export interface GatewayOptions {
   readonly proxies?: number
   /** Certificate chain and key, PEM. */
   readonly tls?: { readonly cert: Buffer; readonly key: Buffer } | null
+  /** Where agents find a gateway from now on, as each is told when it is greeted; none: they keep to what they have. */
+  readonly addresses?: readonly string[]
 }
 
 /** The agents' door of one engine. */
@@ -39,15 +41,17 @@ export class Gateway {
   private readonly server: Server
   private readonly sockets: WebSocketServer
   private readonly door: Door
+  private readonly addresses: readonly string[]
   private unsaved = new Set<Link>()
 
   constructor(
     private readonly engineId: string,
     private readonly sink: Sink,
     private readonly heartbeatSeconds: number,
-    { proxies = 0, tls = null }: GatewayOptions = {},
+    { proxies = 0, tls = null, addresses = [] }: GatewayOptions = {},
   ) {
     this.door = new Door(proxies)
+    this.addresses = addresses
     const answer: RequestListener = (request, response) => {
       if (request.url !== '/health') return void response.writeHead(404, PLAIN).end('This is a gateway for agents.\n')
       void databaseAnswers().then((does) =>
@@ -211,6 +215,7 @@ export class Gateway {
       heartbeatSeconds: this.heartbeatSeconds,
       slots: settings.slots,
       draining: settings.draining,
+      ...(this.addresses.length > 0 ? { gateways: [...this.addresses] } : {}),
     })
     for (const { reportSeq, ...of } of again) this.sink.ask(link, of, reportSeq + 1)
     link.heardAt = Date.now()

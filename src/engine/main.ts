@@ -1,10 +1,10 @@
 import { randomUUID } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { hostname } from 'node:os'
-import { config, SettingsError } from '@/store/config'
+import { config, goDirect, SettingsError } from '@/store/config'
 import { closeDb } from '@/store/db'
 import { listen } from '@/store/listen'
-import { requireSettings, whenReady } from '@/store/ready'
+import { requireDirect, requireSettings, whenReady } from '@/store/ready'
 import { advanceFlows } from '@/service/flow-advance'
 import { engineAlive, engineGone } from '@/service/engines'
 import { Gateway } from './gateway'
@@ -17,11 +17,14 @@ import { Troubles } from './trouble'
 async function main(): Promise<void> {
   requireSettings('engine')
   const settings = config()
+  goDirect()
   await whenReady((message) => log.warn(message))
+  await requireDirect()
   const id = randomUUID()
   const sink = new Sink()
   const { tls } = settings
   const gateway = new Gateway(id, sink, settings.heartbeatSeconds, {
+    addresses: settings.gatewayUrls,
     proxies: settings.proxies,
     tls: tls && { cert: readFileSync(tls.certFile), key: readFileSync(tls.keyFile) },
   })
@@ -31,7 +34,7 @@ async function main(): Promise<void> {
     host: hostname(),
     pid: process.pid,
     version: '0.1.0',
-    gatewayUrl: settings.gatewayUrl ?? `${tls ? 'wss' : 'ws'}://localhost:${settings.gatewayPort}/agent`,
+    gatewayUrl: settings.gatewayUrls[0] ?? `${tls ? 'wss' : 'ws'}://localhost:${settings.gatewayPort}/agent`,
     startedAt: new Date(),
   }
   const troubles = new Troubles()

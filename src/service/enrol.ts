@@ -290,5 +290,5 @@ export async function pollEnrolment(poll: string, gateway: string): Promise<Enro
 export function gatewayFor({ host, isHttps }: { readonly host: string; readonly isHttps: boolean }): string {
   const name = host.replace(/:\d+$/, '')
   const scheme = isHttps || config().tls !== null ? 'wss' : 'ws'
-  return config().gatewayUrl ?? `${scheme}://${name}:${config().gatewayPort}/agent`
+  return config().gatewayUrls[0] ?? `${scheme}://${name}:${config().gatewayPort}/agent`
 }

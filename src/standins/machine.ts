@@ -1,3 +1,4 @@
+import { Gateways } from '@/agent/gateways'
 import { AgentLink, type Host } from '@/agent/link'
 import { Outbox, unstorableNote } from '@/agent/outbox'
 import type { AgentFacts, Lease, OutputLine, Report } from '@/agent/protocol'
@@ -60,7 +61,7 @@ export class SimulatedMachine {
       onResend: (attempt, from) => this.acting.get(attempt)?.outbox.sendAgain(from) ?? null,
       log: options.log ?? (() => undefined),
     }
-    this.link = new AgentLink(options.gateway, options.credential, host)
+    this.link = new AgentLink(new Gateways(options.gateway), options.credential, host)
   }
 
   start(): void {

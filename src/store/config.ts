@@ -7,7 +7,7 @@ const port = z.coerce.number('Expected a port.').int().min(0).max(65_535, 'Ports
 const flag = z.enum(['0', '1'], 'Expected 0 or 1.').default('0')
 
 /** An address with one of these schemes. */
-const urlOf = (schemes: readonly string[], example: string): z.ZodType<string> =>
+const urlOf = (schemes: readonly string[], example: string): z.ZodType<string, string> =>
   z.string().refine((text) => URL.canParse(text) && schemes.includes(new URL(text).protocol.slice(0, -1)), {
     error: `Expected an address such as ${example}.`,
   })
@@ -40,8 +40,21 @@ const configSchema = z
     BUGLE_SECRET_KEY_FILE: z.string().optional(),
     BUGLE_DEMO: flag,
     BUGLE_POOL_SIZE: z.coerce.number('Expected a number of connections.').int().min(2).max(1000).default(8),
-    /** Where agents find an engine's gateway; default: the host they enrolled at, on the gateway's port. */
-    BUGLE_GATEWAY_URL: urlOf(['ws', 'wss'], 'wss://bugle.example/agent').optional(),
+    /** The same database without a pooler between, for what hangs on a connection: LISTEN, and all that engines do. */
+    BUGLE_DIRECT_DATABASE_URL: databaseUrl.optional(),
+    /** Where agents find a gateway, several with commas between; default: the host they enrolled at, on the gateway's port. */
+    BUGLE_GATEWAY_URL: z
+      .string()
+      .transform((list) => list.split(',').map((one) => one.trim()))
+      .pipe(
+        z
+          .array(urlOf(['ws', 'wss'], 'wss://bugle.example/agent'))
+          .min(1)
+          .max(16),
+      )
+      .optional(),
+    /** The authority that agents must trust beyond the public ones, as a PEM file. */
+    BUGLE_AGENT_CA_FILE: z.string().optional(),
     BUGLE_GATEWAY_PORT: port.default(4381),
     /** A gateway that others than this machine reach speaks TLS, or stands behind something that does and BUGLE_PLAIN_GATEWAY says so. */
     BUGLE_GATEWAY_HOST: z.string().min(1).default('127.0.0.1'),
@@ -93,10 +106,14 @@ const configSchema = z
 
 export interface Config {
   readonly databaseUrl: string
+  /** For connections that hold something of their own between transactions. */
+  readonly directDatabaseUrl: string
   readonly secretKeyFile: string | undefined
   readonly isDemo: boolean
   readonly poolSize: number
-  readonly gatewayUrl: string | undefined
+  /** The best first; empty: agents keep to where they enrolled. */
+  readonly gatewayUrls: readonly string[]
+  readonly agentCaFile: string | undefined
   readonly gatewayPort: number
   readonly gatewayHost: string
   readonly heartbeatSeconds: number
@@ -117,14 +134,20 @@ export class SettingsError extends Error {
   readonly exitCode = 78
 }
 
-let cached: Config | undefined
+let cached: (Omit<Config, 'databaseUrl'> & { databaseUrl: string }) | undefined
+
+/** From here on this process goes to the database directly, past a pooler. */
+export function goDirect(): void {
+  config()
+  if (cached) cached.databaseUrl = cached.directDatabaseUrl
+}
 
 /** What is wrong with the environment's settings, a sentence each, beginning with the variable. */
 export function configFaults(env: NodeJS.ProcessEnv = process.env): string[] {
   const parsed = configSchema.safeParse(env)
   return parsed.success
     ? []
-    : [...new Set(parsed.error.issues.map(({ path, message }) => `${path.join('.')}: ${message}`))]
+    : [...new Set(parsed.error.issues.map(({ path, message }) => `${String(path[0])}: ${message}`))]
 }
 
 /** The process's settings, from environment variables, checked once. Throws a SettingsError with every fault named. */
@@ -135,10 +158,12 @@ export function config(): Config {
   const env = configSchema.parse(process.env)
   cached = {
     databaseUrl: env.DATABASE_URL,
+    directDatabaseUrl: env.BUGLE_DIRECT_DATABASE_URL ?? env.DATABASE_URL,
     secretKeyFile: env.BUGLE_SECRET_KEY_FILE,
     isDemo: env.BUGLE_DEMO === '1',
     poolSize: env.BUGLE_POOL_SIZE,
-    gatewayUrl: env.BUGLE_GATEWAY_URL,
+    gatewayUrls: env.BUGLE_GATEWAY_URL ?? [],
+    agentCaFile: env.BUGLE_AGENT_CA_FILE,
     gatewayPort: env.BUGLE_GATEWAY_PORT,
     gatewayHost: env.BUGLE_GATEWAY_HOST,
     heartbeatSeconds: env.BUGLE_HEARTBEAT_SECONDS,

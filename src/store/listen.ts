@@ -33,7 +33,7 @@ export function listen(onChange: (change: Change) => void): () => Promise<void> 
   let retry: NodeJS.Timeout | undefined
 
   const connect = async (): Promise<void> => {
-    const fresh = new pg.Client({ connectionString: config().databaseUrl, keepAlive: true })
+    const fresh = new pg.Client({ connectionString: config().directDatabaseUrl, keepAlive: true })
     client = fresh
     fresh.on('notification', ({ payload }) => onChange(JSON.parse(payload ?? '{}') as Change))
     const again = (): void => {

@@ -22,6 +22,9 @@ const GOOD = {
 describe('settings', () => {
   it('that are right are taken', () => {
     expect(settingsFaults('engine', GOOD)).toEqual([])
+    expect(
+      settingsFaults('engine', { ...GOOD, BUGLE_GATEWAY_URL: 'wss://a.example/agent, wss://b.example/agent' }),
+    ).toEqual([])
     expect(settingsFaults('web', { ...GOOD, BUGLE_GATEWAY_HOST: '0.0.0.0', BUGLE_ZONE: 'Europe/London' })).toEqual([])
   })
 
@@ -56,6 +59,16 @@ describe('settings', () => {
     ['a database without a name', { DATABASE_URL: 'postgres://db.example' }, /^DATABASE_URL: It names no database/],
     ['lengths that contradict each other', { BUGLE_AWAY_SECONDS: '15' }, /^BUGLE_AWAY_SECONDS: Agents call every 10 s/],
     ['a lease shorter than away', { BUGLE_LEASE_SECONDS: '40' }, /^BUGLE_LEASE_SECONDS: Runs would be given up/],
+    [
+      'one bad gateway of several',
+      { BUGLE_GATEWAY_URL: 'wss://a.example/agent,b.example' },
+      /^BUGLE_GATEWAY_URL: Expected an/,
+    ],
+    [
+      'an authority that is none',
+      { BUGLE_AGENT_CA_FILE: keyFile('hello') },
+      /^BUGLE_AGENT_CA_FILE: .* holds no certificate/,
+    ],
     ['a key file that others read', { BUGLE_SECRET_KEY_FILE: keyFile('ab'.repeat(32), 0o644) }, /chmod 600/],
     ['a key that is none', { BUGLE_SECRET_KEY_FILE: keyFile('ab'.repeat(31)) }, /must hold 64 hex digits/],
     [

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { createSecureContext } from 'node:tls'
-import { configFaults, SettingsError } from './config'
+import pg from 'pg'
+import { config, configFaults, SettingsError } from './config'
 import { execute, maybeOne } from './db'
 import { fileFault, keyFault } from './key-file'
 import { limitFaults } from './limits'
@@ -23,6 +24,15 @@ function tlsFaults(env: NodeJS.ProcessEnv): string[] {
   }
 }
 
+function authorityFaults(file: string | undefined): string[] {
+  if (!file) return []
+  const fault = fileFault('BUGLE_AGENT_CA_FILE', file)
+  if (fault) return [fault]
+  return readFileSync(file, 'utf8').includes('-----BEGIN CERTIFICATE-----')
+    ? []
+    : [`BUGLE_AGENT_CA_FILE: ${file} holds no certificate in PEM form.`]
+}
+
 /** All that is wrong with the settings of a process, a sentence each; empty: it may start. */
 export function settingsFaults(part: 'web' | 'engine', env: NodeJS.ProcessEnv = process.env): string[] {
   const host = env.BUGLE_GATEWAY_HOST ?? '127.0.0.1'
@@ -36,6 +46,7 @@ export function settingsFaults(part: 'web' | 'engine', env: NodeJS.ProcessEnv = 
     ...configFaults(env),
     ...(key ? [key] : []),
     ...tlsFaults(env),
+    ...authorityFaults(env.BUGLE_AGENT_CA_FILE),
     ...limitFaults(env),
     ...(isOpen
       ? [
@@ -77,6 +88,26 @@ export async function requireRightKey(): Promise<void> {
       'key-check',
       JSON.stringify(seal('bugle', CHECK).toString('base64')),
     ])
+}
+
+export class PoolerBetween extends SettingsError {}
+
+/**
+ * Throws `PoolerBetween` where something stands between this process and the database that lends connections for a transaction at a time: notifications and locks that
+ * are held by a connection come to nothing there. Such a pooler tells another process number than the database itself (PgBouncer, all versions).
+ */
+export async function requireDirect(): Promise<void> {
+  const client = new pg.Client({ connectionString: config().directDatabaseUrl })
+  try {
+    await client.connect()
+    const { rows } = await client.query<{ pid: number }>('SELECT pg_backend_pid() AS pid')
+    if ((client as unknown as { processID: number }).processID === rows[0]?.pid) return
+  } finally {
+    await client.end().catch(() => undefined)
+  }
+  throw new PoolerBetween(
+    'DATABASE_URL: It leads through a pooler, which lends connections by the transaction: engines and what listens for changes need one of their own. Set BUGLE_DIRECT_DATABASE_URL to the database itself.',
+  )
 }
 
 const LOOK_MS = 2000

@@ -11,6 +11,9 @@ import { hashToken, newToken } from '@/service/secrets'
 /** Real processes of Bugle, to be killed and started again. */
 export interface System {
   readonly dir: string
+  readonly databaseUrl: string
+  /** The answer to a request, as it comes: for streams. */
+  readonly open: (path: string) => Promise<Response>
   readonly query: <Row>(sql: string, bind?: unknown[]) => Promise<Row[]>
   readonly api: <T>(method: string, path: string, body?: unknown) => Promise<T>
   readonly start: (name: string, env?: Record<string, string>) => Promise<void>
@@ -181,6 +184,9 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
   }
   return {
     dir,
+    databaseUrl: url,
+    open: (path) =>
+      fetch(`http://127.0.0.1:${ports.web}/api/v1${path}`, { headers: { authorization: `Bearer ${token}` } }),
     query,
     start,
     kill,
