@@ -181,9 +181,10 @@ export async function addAgentEvent(tx: Tx | null, agentId: number, kind: string
     await execute(tx, 'INSERT INTO agent_events (agent_id, kind, detail) VALUES ($1, $2, $3)', [agentId, kind, detail])
 }
 
-/** Switch off and on, drain, change slots and labels. */
+/** Switch off and on, change slots and labels, for who administers; drain and take work again, for who operates. */
 export async function changeAgent(actor: Actor, id: number, change: z.output<typeof agentChangeSchema>): Promise<void> {
-  requireRight(actor, 'administer')
+  const onlyDrains = Object.entries(change).every(([key, value]) => key === 'draining' || value === undefined)
+  requireRight(actor, onlyDrains ? 'operate' : 'administer')
   await transaction(async (tx) => {
     const agent = await db().Agent.findByPk(id, { transaction: tx, lock: true })
     if (!agent) throw notFound('agent', id)

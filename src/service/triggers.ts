@@ -40,6 +40,9 @@ export const manyTriggersSchema = z.strictObject({
     .partial()
     .refine((change) => Object.values(change).some((value) => value !== undefined), 'Say what is to change.'),
 })
+/** On or off and nothing else: what an operator may do in the night, as to everything at once. */
+const onlySwitches = (change: z.output<typeof manyTriggersSchema>['change']): boolean =>
+  Object.entries(change).every(([key, value]) => key === 'enabled' || value === undefined)
 export const handStartSchema = z.strictObject({ requestKey: z.string().min(8).max(100).nullable().default(null) })
 
 export interface TriggerFull extends Omit<TriggerContent, 'slug'> {
@@ -225,7 +228,7 @@ export async function changeTriggers(
   actor: Actor,
   { ids, change }: z.output<typeof manyTriggersSchema>,
 ): Promise<{ changed: number }> {
-  requireRight(actor, 'design')
+  requireRight(actor, onlySwitches(change) ? 'operate' : 'design')
   return transaction(async (tx) => {
     await holdCalendars(tx)
     const nowMs = Date.now()

@@ -137,7 +137,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     fleet.listAgents(actor, query),
   ),
   endpoint('GET', '/agents/:id', 'see', {}, ({ actor, params }) => fleet.oneAgent(actor, id(params))),
-  endpoint('PATCH', '/agents/:id', 'administer', { body: fleet.agentChangeSchema }, ({ actor, params, body }) =>
+  endpoint('PATCH', '/agents/:id', 'operate', { body: fleet.agentChangeSchema }, ({ actor, params, body }) =>
     fleet.changeAgent(actor, id(params), body),
   ),
   endpoint('POST', '/agents/:id/revoke', 'administer', {}, ({ actor, params }) => fleet.revokeAgent(actor, id(params))),
@@ -300,7 +300,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   endpoint('POST', '/triggers', 'design', { heavy: true, body: triggers.newTriggerSchema }, ({ actor, body }) =>
     triggers.addTrigger(actor, body),
   ),
-  endpoint('PATCH', '/triggers', 'design', { heavy: true, body: triggers.manyTriggersSchema }, ({ actor, body }) =>
+  endpoint('PATCH', '/triggers', 'operate', { heavy: true, body: triggers.manyTriggersSchema }, ({ actor, body }) =>
     triggers.changeTriggers(actor, body),
   ),
   endpoint(

@@ -2,7 +2,7 @@
 export const ROLES = ['viewer', 'operator', 'designer', 'administrator'] as const
 export type Role = (typeof ROLES)[number]
 
-/** see: read everything but secrets. operate: start, stop, take matters. design: edit work. administer: fleet, people, audit. */
+/** see: read everything but secrets. operate: start, stop, take matters, switch triggers, drain agents. design: edit work. administer: fleet, people, audit. */
 export const RIGHTS = ['see', 'operate', 'design', 'administer'] as const
 export type Right = (typeof RIGHTS)[number]
 
@@ -26,7 +26,7 @@ export function lesserRole(role: Role, most: Right): Role {
 export function missingRight(right: Right): string {
   const does = {
     see: 'read this',
-    operate: 'start and stop work',
+    operate: 'start, stop or switch work',
     design: 'change work',
     administer: 'change the fleet or people',
   }[right]

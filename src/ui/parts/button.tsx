@@ -1,8 +1,10 @@
 'use client'
 import type { ReactNode } from 'react'
-import { Button as AriaButton, Tooltip, TooltipTrigger, type ButtonProps } from 'react-aria-components'
+import { Button as AriaButton, TooltipTrigger, type ButtonProps } from 'react-aria-components'
 import styled, { css } from 'styled-components'
 import { Link } from './link'
+import { useReading } from './reading'
+import { Tip } from './tip'
 
 const face = css<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
   display: inline-flex;
@@ -57,7 +59,9 @@ const face = css<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
       min-height: 24px;
       padding: 2px 8px;
     `}
-  &[data-disabled] {
+  &[data-disabled],
+  &.off,
+  &.off:hover {
     color: var(--faint);
     border-color: var(--line);
     background: transparent;
@@ -72,16 +76,6 @@ const LinkFace = styled(Link)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }
   ${face}
 `
 
-const Tip = styled(Tooltip)`
-  max-width: 300px;
-  padding: 5px 9px;
-  border-radius: 3px;
-  background: var(--deck);
-  color: #fffdf8;
-  font-size: 12px;
-  line-height: 16px;
-`
-
 interface Props extends Omit<ButtonProps, 'children'> {
   kind?: 'plain' | 'strong' | 'danger' | 'quiet'
   children: ReactNode
@@ -90,6 +84,8 @@ interface Props extends Omit<ButtonProps, 'children'> {
 }
 
 export function Button({ kind = 'plain', whyNot, children, ...props }: Props): ReactNode {
+  // Where things are only shown there is nothing to press.
+  if (useReading()) return null
   if (whyNot === undefined) {
     return (
       <Face {...props} $kind={kind}>
@@ -100,7 +96,7 @@ export function Button({ kind = 'plain', whyNot, children, ...props }: Props): R
   const { onPress: _, type: __, ...rest } = props
   return (
     <TooltipTrigger delay={200}>
-      <Face {...rest} type="button" $kind={kind} aria-disabled="true" data-disabled="true">
+      <Face {...rest} type="button" $kind={kind} className="off" aria-disabled="true">
         {children}
       </Face>
       <Tip>{whyNot}</Tip>

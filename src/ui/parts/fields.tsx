@@ -16,8 +16,12 @@ import {
   Text,
   TextArea,
   TextField as AriaTextField,
+  TooltipTrigger,
 } from 'react-aria-components'
 import styled, { css } from 'styled-components'
+import { Button as PressButton } from './button'
+import { Said, useReading } from './reading'
+import { Tip } from './tip'
 
 const box = css`
   width: 100%;
@@ -93,6 +97,13 @@ export function TextField({
   width,
   ...props
 }: TextProps): ReactNode {
+  const isRead = useReading()
+  if (isRead)
+    return (
+      <Said label={label} hideLabel={hideLabel} mono={mono}>
+        {props.value}
+      </Said>
+    )
   const style = mono ? { fontFamily: "'JetBrains Mono Variable', monospace", fontSize: 12 } : {}
   return (
     <AriaTextField
@@ -167,6 +178,7 @@ export function Select({
   width,
   placeholder = 'Choose',
   isDisabled = false,
+  whyNot,
 }: {
   label: string
   value: string | null
@@ -177,12 +189,28 @@ export function Select({
   width?: string
   placeholder?: string
   isDisabled?: boolean
+  /** Set: nothing can be chosen, and this says why. */
+  whyNot?: string | undefined
 }): ReactNode {
   const [isOpen, setOpen] = useState(false)
+  const isRead = useReading()
+  if (isRead)
+    return (
+      <Said label={label} hideLabel={hideLabel}>
+        {choices.find(({ id }) => id === value)?.title ?? ''}
+      </Said>
+    )
   const isMade = isOpen || choices.length <= MOST_MADE_UNSEEN
   const taken = choices.find(({ id }) => id === value) ?? choices[0]
   // Never none at all: what has no choice does not open.
   const made = isMade || !taken ? choices : [taken]
+  if (whyNot !== undefined)
+    return (
+      <PressButton whyNot={whyNot} aria-label={label}>
+        {choices.find(({ id }) => id === value)?.title ?? placeholder}
+        <ChevronDown size={14} aria-hidden="true" />
+      </PressButton>
+    )
   return (
     <AriaSelect
       isOpen={isOpen}
@@ -253,26 +281,40 @@ const SwitchFace = styled(AriaSwitch)`
     color: var(--mute);
     cursor: not-allowed;
   }
+  &[data-readonly] {
+    cursor: default;
+  }
 `
 
 export function Switch({
   children,
   isSelected,
   onChange,
-  isDisabled = false,
+  whyNot,
 }: {
   children: ReactNode
   isSelected: boolean
   onChange: (on: boolean) => void
-  isDisabled?: boolean
+  /** Set: it cannot be switched, and this says why. */
+  whyNot?: string | undefined
 }): ReactNode {
-  return (
-    <SwitchFace isSelected={isSelected} onChange={onChange} isDisabled={isDisabled}>
+  const isRead = useReading()
+  const face = (
+    <SwitchFace isSelected={isSelected} onChange={onChange} isReadOnly={isRead || whyNot !== undefined}>
       <div className="track">
         <div className="knob" />
       </div>
       {children}
+      {whyNot !== undefined && <span className="visually-hidden">. {whyNot}</span>}
     </SwitchFace>
+  )
+  if (whyNot === undefined) return face
+  // By keyboard the tip opens on focus; the pointer is over the face, which the trigger does not hear of.
+  return (
+    <TooltipTrigger delay={200}>
+      <span title={whyNot}>{face}</span>
+      <Tip>{whyNot}</Tip>
+    </TooltipTrigger>
   )
 }
 
@@ -312,8 +354,9 @@ export function Checkbox({
   isSelected: boolean
   onChange: (on: boolean) => void
 }): ReactNode {
+  const isRead = useReading()
   return (
-    <CheckFace isSelected={isSelected} onChange={onChange}>
+    <CheckFace isSelected={isSelected} onChange={onChange} isReadOnly={isRead}>
       <span className="box">
         {isSelected && (
           <svg width="11" height="11" viewBox="0 0 11 11" aria-hidden="true">

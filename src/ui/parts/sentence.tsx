@@ -8,9 +8,6 @@ export const Paper = styled(Panel)`
   flex-direction: column;
   gap: 14px;
   max-width: 1080px;
-  &[inert] {
-    opacity: 0.75;
-  }
 `
 export const Sentence = styled.div`
   display: flex;

@@ -94,7 +94,7 @@ export function Pools(): ReactNode {
                 <Small>
                   {pool.name} · {count(pool.slots, 'slot')}
                 </Small>
-                <Switch isSelected={pool.active} onChange={(active) => turn(pool, active)} isDisabled={!may}>
+                <Switch isSelected={pool.active} onChange={(active) => turn(pool, active)} whyNot={why}>
                   <span className="visually-hidden">Pool {pool.title}</span>
                   {pool.active ? 'on' : 'off'}
                 </Switch>
@@ -107,7 +107,7 @@ export function Pools(): ReactNode {
                     <Switch
                       isSelected={member.active}
                       onChange={(on) => put(pool, member.agentId, true, on)}
-                      isDisabled={!may}
+                      whyNot={why}
                     >
                       <span className="visually-hidden">
                         {member.name} in {pool.name}

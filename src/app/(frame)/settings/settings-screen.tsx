@@ -108,7 +108,7 @@ function People(): ReactNode {
             id: 'active',
             title: 'May sign in',
             cell: (p) => (
-              <Switch isSelected={p.active} onChange={(active) => change(p, { active })} isDisabled={!may}>
+              <Switch isSelected={p.active} onChange={(active) => change(p, { active })} whyNot={why}>
                 <span className="visually-hidden">{p.name} may sign in</span>
                 {p.active ? 'yes' : 'no'}
               </Switch>

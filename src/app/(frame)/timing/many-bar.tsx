@@ -18,16 +18,17 @@ export function ManyBar({
   onClear: () => void
 }): ReactNode {
   const { why } = useMay('design')
+  const operate = useMay('operate')
   const [removing, setRemoving] = useState(false)
   const those = count === 1 ? 'one trigger' : `${count} triggers`
   return (
     <Panel style={{ padding: '6px 10px', borderLeft: '4px solid var(--brass)' }} aria-label="What is chosen">
       <Row>
         <b>{count === 1 ? 'One is' : `${count} are`} chosen</b>
-        <Button onPress={() => onChange({ enabled: false }, `${those} switched off.`)} whyNot={why}>
+        <Button onPress={() => onChange({ enabled: false }, `${those} switched off.`)} whyNot={operate.why}>
           Switch off
         </Button>
-        <Button onPress={() => onChange({ enabled: true }, `${those} switched on.`)} whyNot={why}>
+        <Button onPress={() => onChange({ enabled: true }, `${those} switched on.`)} whyNot={operate.why}>
           Switch on
         </Button>
         <Select
@@ -38,7 +39,7 @@ export function ManyBar({
           onChange={(priority) => onChange({ priority }, `Priority of ${those} is ${priority}.`)}
           choices={PRIORITIES.map((id) => ({ id, title: id }))}
           width="120px"
-          isDisabled={why !== undefined}
+          whyNot={why}
         />
         <Select
           label="If the one before still runs"
@@ -53,7 +54,7 @@ export function ManyBar({
             { id: 'replace', title: 'replace it' },
           ]}
           width="160px"
-          isDisabled={why !== undefined}
+          whyNot={why}
         />
         <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>
           Remove

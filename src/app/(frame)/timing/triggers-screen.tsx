@@ -36,6 +36,7 @@ export function TriggersScreen(): ReactNode {
   const client = useQueryClient()
   const say = useSay()
   const { why } = useMay('design')
+  const operate = useMay('operate')
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
   const query = useInfiniteQuery({
     queryKey: ['triggers', 'list', values],
@@ -69,7 +70,7 @@ export function TriggersScreen(): ReactNode {
     isChosen: (row) => chosen.has(row.id),
     choose: (row, on) => choose(row.id, on),
     toggle: (row, on) => change([row.id], { enabled: on }, `${row.title} is switched ${on ? 'on' : 'off'}.`),
-    isLocked: why !== undefined,
+    whyLocked: operate.why,
   })
   const isFiltered = Object.keys(values).some((key) => key !== 'sort' && key !== 'dir')
   return (
@@ -135,10 +136,11 @@ interface RowActs {
   readonly isChosen: (row: TriggerRow) => boolean
   readonly choose: (row: TriggerRow, on: boolean) => void
   readonly toggle: (row: TriggerRow, on: boolean) => void
-  readonly isLocked: boolean
+  /** Why nothing can be switched. */
+  readonly whyLocked: string | undefined
 }
 
-function columnsFor({ isChosen, choose, toggle, isLocked }: RowActs): Column<TriggerRow>[] {
+function columnsFor({ isChosen, choose, toggle, whyLocked }: RowActs): Column<TriggerRow>[] {
   return [
     {
       id: 'choose',
@@ -155,7 +157,7 @@ function columnsFor({ isChosen, choose, toggle, isLocked }: RowActs): Column<Tri
       title: 'On',
       width: 50,
       cell: (row) => (
-        <Switch isSelected={row.enabled} onChange={(on) => toggle(row, on)} isDisabled={isLocked}>
+        <Switch isSelected={row.enabled} onChange={(on) => toggle(row, on)} whyNot={whyLocked}>
           <span className="visually-hidden">{row.title} is on</span>
         </Switch>
       ),

@@ -17,6 +17,7 @@ import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Reading } from '@/ui/parts/reading'
 import { RuleActions, RuleEditor } from '../rule/rule-editor'
 import { useRested } from '../use-preview'
 import { AskDay } from './ask-day'
@@ -178,25 +179,27 @@ export function CalendarEditor({
         )}
       </Middle>
       <Side aria-label="The rule">
-        <Stack inert={why !== undefined} $gap={10}>
-          {calendar === null && (
-            <TextField
-              label="Title"
-              value={content.title}
-              onChange={(title) => set({ title })}
-              error={draft.faultOf('title')}
-              autoFocus
+        <Reading isOn={why !== undefined}>
+          <Stack $gap={10}>
+            {calendar === null && (
+              <TextField
+                label="Title"
+                value={content.title}
+                onChange={(title) => set({ title })}
+                error={draft.faultOf('title')}
+                autoFocus
+              />
+            )}
+            <h2>Which days</h2>
+            <RuleEditor
+              rule={content.rule}
+              onChange={(rule) => set({ rule })}
+              calendars={others}
+              {...(view.data ? { counts: view.data.counts } : {})}
             />
-          )}
-          <h2>Which days</h2>
-          <RuleEditor
-            rule={content.rule}
-            onChange={(rule) => set({ rule })}
-            calendars={others}
-            {...(view.data ? { counts: view.data.counts } : {})}
-          />
-          <RuleActions rule={content.rule} calendars={others} onChange={(rule) => set({ rule })} />
-        </Stack>
+            <RuleActions rule={content.rule} calendars={others} onChange={(rule) => set({ rule })} />
+          </Stack>
+        </Reading>
         <AskDay
           desk={desk}
           slug={slug}
@@ -205,23 +208,25 @@ export function CalendarEditor({
           onDay={(day) => setAddress({ day, ...(day ? { year: day.slice(0, 4) } : {}) }, 'replace')}
         />
         {calendar && <Uses calendar={calendar} />}
-        <Stack inert={why !== undefined}>
-          {calendar !== null && (
+        <Reading isOn={why !== undefined}>
+          <Stack>
+            {calendar !== null && (
+              <TextField
+                label="Title"
+                value={content.title}
+                onChange={(title) => set({ title })}
+                error={draft.faultOf('title')}
+              />
+            )}
             <TextField
-              label="Title"
-              value={content.title}
-              onChange={(title) => set({ title })}
-              error={draft.faultOf('title')}
+              label="Notes"
+              rows={2}
+              value={content.notes}
+              onChange={(notes) => set({ notes })}
+              error={draft.faultOf('notes')}
             />
-          )}
-          <TextField
-            label="Notes"
-            rows={2}
-            value={content.notes}
-            onChange={(notes) => set({ notes })}
-            error={draft.faultOf('notes')}
-          />
-        </Stack>
+          </Stack>
+        </Reading>
         {calendar && <CalendarFiles calendar={calendar} year={year} />}
         {calendar && (
           <Row>

@@ -10,6 +10,7 @@ import { useNow } from '@/ui/hooks/now'
 import { isoDayIn } from '@/ui/format'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
+import { useReading } from '@/ui/parts/reading'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
 import { readOr } from '../read-or'
 import { KINDS, newPart } from './defaults'
@@ -37,6 +38,7 @@ export function AddPart({
   calendars: readonly NamedBySlug[]
   onAdd: (rule: DayRule) => void
 }): ReactNode {
+  if (useReading()) return null
   return (
     <DialogTrigger>
       <Button>{label}</Button>

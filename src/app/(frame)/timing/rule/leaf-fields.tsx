@@ -13,6 +13,7 @@ import { useFollowing } from '@/ui/hooks/following'
 import { Button } from '@/ui/parts/button'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack } from '@/ui/parts/layout'
+import { useReading } from '@/ui/parts/reading'
 
 type Of<K extends string> = Extract<DayRule, Record<K, unknown>>
 interface Props<K extends string> {
@@ -38,6 +39,8 @@ const Toggle = styled(ToggleButton)`
 const SHORT = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 
 export function WeekdaysField({ rule, onChange }: Props<'weekdays'>): ReactNode {
+  const isRead = useReading()
+  if (isRead) return <b>{WEEKDAYS.flatMap((code, i) => (rule.weekdays.includes(code) ? SHORT[i] : [])).join(', ')}</b>
   return (
     <Row $gap={3} $wrap role="group" aria-label="Weekdays">
       {WEEKDAYS.map((code, i) => (
@@ -60,11 +63,12 @@ const dateOf = (entry: DateEntry): string => (typeof entry === 'string' ? entry 
 const MOST_SHOWN = 5
 
 export function DatesField({ rule, onChange }: Props<'dates'>): ReactNode {
+  const isRead = useReading()
   const [isWhole, setWhole] = useState(false)
   const [date, setDate] = useState('')
   const [title, setTitle] = useState('')
   const sorted = [...rule.dates].sort((a, b) => (dateOf(a) < dateOf(b) ? -1 : 1))
-  const shown = isWhole ? sorted : sorted.slice(-MOST_SHOWN)
+  const shown = isWhole || isRead ? sorted : sorted.slice(-MOST_SHOWN)
   const add = (): void => {
     onChange({ dates: [...rule.dates.filter((entry) => dateOf(entry) !== date), title ? { date, title } : date] })
     setDate('')
@@ -90,20 +94,22 @@ export function DatesField({ rule, onChange }: Props<'dates'>): ReactNode {
           </Button>
         </Row>
       ))}
-      <Row $gap={6} $top>
-        <TextField label="Another date" hideLabel type="date" value={date} onChange={setDate} width="130px" />
-        <TextField
-          label="Its name"
-          hideLabel
-          value={title}
-          onChange={setTitle}
-          placeholder="name, if any"
-          width="110px"
-        />
-        <Button onPress={add} isDisabled={date === ''}>
-          Add
-        </Button>
-      </Row>
+      {!isRead && (
+        <Row $gap={6} $top>
+          <TextField label="Another date" hideLabel type="date" value={date} onChange={setDate} width="130px" />
+          <TextField
+            label="Its name"
+            hideLabel
+            value={title}
+            onChange={setTitle}
+            placeholder="name, if any"
+            width="110px"
+          />
+          <Button onPress={add} isDisabled={date === ''}>
+            Add
+          </Button>
+        </Row>
+      )}
     </Stack>
   )
 }

@@ -7,6 +7,7 @@ import { MONTH_NAMES, ordinal } from '@/core/phrase/words'
 import { Button } from '@/ui/parts/button'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { useReading } from '@/ui/parts/reading'
 import { ActionMenu } from '@/ui/parts/menu'
 import { AddPart, type NamedBySlug } from './add-part'
 import { BetweenField, DatesField, HolidaysField, RecurrenceField, WeekdaysField } from './leaf-fields'
@@ -400,9 +401,11 @@ export function RuleActions({
   onChange: (rule: DayRule) => void
   extra?: ReactNode
 }): ReactNode {
+  const isRead = useReading()
   const work: DayRule = calendars.some(({ slug }) => slug === 'working-days')
     ? { calendar: 'working-days' }
     : { weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] }
+  if (isRead) return null
   return (
     <Row $gap={6} $wrap>
       {!('any' in rule) && (

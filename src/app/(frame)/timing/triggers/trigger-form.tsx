@@ -10,6 +10,7 @@ import type { JobRow } from '@/service/work'
 import { api } from '@/ui/api'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
+import { Reading } from '@/ui/parts/reading'
 import { Part, Sentence } from '@/ui/parts/sentence'
 import { DaysSection } from './days-section'
 import { DeadlineSection, HowSection, ZoneSection } from './how-sections'
@@ -57,48 +58,50 @@ export function TriggerForm({
     })
   }
   return (
-    <Stack $gap={12} inert={isLocked}>
-      <Sentence>
-        <Select
-          label="Starts"
-          value={content.jobId ? String(content.jobId) : null}
-          onChange={chooseJob}
-          choices={jobs.map((job) => ({ id: String(job.id), title: `${job.title} · ${job.area}` }))}
-          width="250px"
-          placeholder="Choose a job"
-          error={faultOf('jobId')}
-        />
-        <TextField
-          label="Title"
-          value={content.title}
-          onChange={(title) => set({ title })}
-          error={faultOf('title')}
-          width="240px"
-        />
-        <div style={{ paddingTop: 22 }}>
-          <Switch isSelected={content.enabled} onChange={(enabled) => set({ enabled })}>
-            {content.enabled ? 'on' : 'off: kept, but starts nothing'}
-          </Switch>
-        </div>
-      </Sentence>
-      {content.jobId > 0 && <InputsSection {...section} jobId={content.jobId} />}
-      <TimeSection {...section} calendars={calendars} onPhraseFault={onPhraseFault} />
-      <DaysSection {...section} calendars={calendars} />
-      <ZoneSection {...section} clockDates={clockDates} />
-      <DeadlineSection {...section} />
-      <HowSection {...section} isFlow={isFlow} />
-      <Part aria-label="Notes">
-        <h2>Notes</h2>
-        <TextField
-          label="Notes"
-          hideLabel
-          rows={2}
-          value={content.notes}
-          onChange={(notes) => set({ notes })}
-          error={faultOf('notes')}
-        />
-      </Part>
-    </Stack>
+    <Reading isOn={isLocked}>
+      <Stack $gap={12}>
+        <Sentence>
+          <Select
+            label="Starts"
+            value={content.jobId ? String(content.jobId) : null}
+            onChange={chooseJob}
+            choices={jobs.map((job) => ({ id: String(job.id), title: `${job.title} · ${job.area}` }))}
+            width="250px"
+            placeholder="Choose a job"
+            error={faultOf('jobId')}
+          />
+          <TextField
+            label="Title"
+            value={content.title}
+            onChange={(title) => set({ title })}
+            error={faultOf('title')}
+            width="240px"
+          />
+          <div style={{ paddingTop: 22 }}>
+            <Switch isSelected={content.enabled} onChange={(enabled) => set({ enabled })}>
+              {content.enabled ? 'on' : 'off: kept, but starts nothing'}
+            </Switch>
+          </div>
+        </Sentence>
+        {content.jobId > 0 && <InputsSection {...section} jobId={content.jobId} />}
+        <TimeSection {...section} calendars={calendars} onPhraseFault={onPhraseFault} />
+        <DaysSection {...section} calendars={calendars} />
+        <ZoneSection {...section} clockDates={clockDates} />
+        <DeadlineSection {...section} />
+        <HowSection {...section} isFlow={isFlow} />
+        <Part aria-label="Notes">
+          <h2>Notes</h2>
+          <TextField
+            label="Notes"
+            hideLabel
+            rows={2}
+            value={content.notes}
+            onChange={(notes) => set({ notes })}
+            error={faultOf('notes')}
+          />
+        </Part>
+      </Stack>
+    </Reading>
   )
 }
 

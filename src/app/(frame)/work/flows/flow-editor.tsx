@@ -31,6 +31,7 @@ import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
 import { Mute, Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
+import { Reading } from '@/ui/parts/reading'
 import { Tabs } from '@/ui/parts/tabs'
 import { StartButton } from '../start-dialog'
 import { EditorOutline } from './editor-outline'
@@ -255,20 +256,22 @@ export function FlowEditor({
                 id: 'step',
                 title: 'Step',
                 content: outer ? (
-                  <div inert={why !== undefined} style={SCROLLS}>
-                    <StepForm
-                      key={outer.id}
-                      step={outer}
-                      definition={settled}
-                      material={material}
-                      faults={faults}
-                      isInside={chosen === null}
-                      onChange={onStep}
-                      onDefine={onDefine}
-                      onRename={onChoose}
-                      onRemove={onRemove}
-                    />
-                  </div>
+                  <Reading isOn={why !== undefined}>
+                    <div style={SCROLLS}>
+                      <StepForm
+                        key={outer.id}
+                        step={outer}
+                        definition={settled}
+                        material={material}
+                        faults={faults}
+                        isInside={chosen === null}
+                        onChange={onStep}
+                        onDefine={onDefine}
+                        onRename={onChoose}
+                        onRemove={onRemove}
+                      />
+                    </div>
+                  </Reading>
                 ) : (
                   <Mute style={{ padding: 14 }}>Choose a step in the picture or the list, or add one.</Mute>
                 ),
@@ -277,9 +280,11 @@ export function FlowEditor({
                 id: 'flow',
                 title: 'The flow',
                 content: (
-                  <div inert={why !== undefined} style={SCROLLS}>
-                    <FlowForm content={content} change={change} faultOf={faultOf} />
-                  </div>
+                  <Reading isOn={why !== undefined}>
+                    <div style={SCROLLS}>
+                      <FlowForm content={content} change={change} faultOf={faultOf} />
+                    </div>
+                  </Reading>
                 ),
               },
               {

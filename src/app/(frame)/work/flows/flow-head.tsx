@@ -3,6 +3,7 @@ import { memo, type ReactNode } from 'react'
 import type { FlowContent } from '@/core/work/flow'
 import { Switch, TextField } from '@/ui/parts/fields'
 import { Small } from '@/ui/parts/layout'
+import { Reading } from '@/ui/parts/reading'
 import { Sentence } from '@/ui/parts/sentence'
 import { AreaField } from '../area-field'
 
@@ -27,22 +28,24 @@ export const FlowHead = memo(function FlowHead({
   children: ReactNode
 }): ReactNode {
   return (
-    <Sentence inert={isLocked}>
-      <TextField
-        label="Title"
-        value={title}
-        onChange={(next) => onChange({ title: next }, 'title')}
-        error={titleFault}
-        width="280px"
-        autoFocus={isNew}
-      />
-      <AreaField areaId={areaId} onChange={(id) => onChange({ areaId: id }, 'area')} error={areaFault} />
-      <div style={{ paddingTop: 22 }}>
-        <Switch isSelected={active} onChange={(on) => onChange({ active: on }, 'switch')}>
-          {active ? 'on: it may run' : 'off: it never runs'}
-        </Switch>
-      </div>
-      {children && <Small style={{ paddingTop: 24 }}>{children}</Small>}
-    </Sentence>
+    <Reading isOn={isLocked}>
+      <Sentence>
+        <TextField
+          label="Title"
+          value={title}
+          onChange={(next) => onChange({ title: next }, 'title')}
+          error={titleFault}
+          width="280px"
+          autoFocus={isNew}
+        />
+        <AreaField areaId={areaId} onChange={(id) => onChange({ areaId: id }, 'area')} error={areaFault} />
+        <div style={{ paddingTop: 22 }}>
+          <Switch isSelected={active} onChange={(on) => onChange({ active: on }, 'switch')}>
+            {active ? 'on: it may run' : 'off: it never runs'}
+          </Switch>
+        </div>
+        {children && <Small style={{ paddingTop: 24 }}>{children}</Small>}
+      </Sentence>
+    </Reading>
   )
 })

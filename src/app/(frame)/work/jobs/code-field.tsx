@@ -7,6 +7,7 @@ import CodeMirror, { EditorView } from '@uiw/react-codemirror'
 import { useMemo, type ReactNode } from 'react'
 import type { Interpreter } from '@/core/work/job'
 import { Small, Stack } from '@/ui/parts/layout'
+import { useReading } from '@/ui/parts/reading'
 
 const look = EditorView.theme({
   '&': {
@@ -46,6 +47,7 @@ export function CodeField({
   error?: string | undefined
   minHeight?: string
 }): ReactNode {
+  const isRead = useReading()
   const nonce =
     typeof document === 'undefined'
       ? ''
@@ -71,6 +73,8 @@ export function CodeField({
         maxHeight="420px"
         indentWithTab={false}
         theme="none"
+        editable={!isRead}
+        readOnly={isRead}
         basicSetup={{ highlightActiveLine: false, foldGutter: false, syntaxHighlighting: false }}
       />
       {error && <Small style={{ color: 'var(--failed)' }}>{error}</Small>}

@@ -15,6 +15,7 @@ import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
 import { Switch, TextField } from '@/ui/parts/fields'
 import { Page, Small } from '@/ui/parts/layout'
+import { Reading } from '@/ui/parts/reading'
 import { Paper, Sentence } from '@/ui/parts/sentence'
 import { AreaField } from '../area-field'
 import { StartButton } from '../start-dialog'
@@ -64,38 +65,40 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
         )}
       </EditorHead>
       <DraftNews draft={draft} what="job" contentOf={contentOf} onSave={save} isTroubleAtFields />
-      <Paper inert={why !== undefined}>
-        <Sentence>
+      <Reading isOn={why !== undefined}>
+        <Paper>
+          <Sentence>
+            <TextField
+              label="Title"
+              value={content.title}
+              onChange={(title) => set({ title })}
+              error={faultOf('title')}
+              width="300px"
+              autoFocus={!job}
+            />
+            <AreaField areaId={content.areaId} onChange={(areaId) => set({ areaId })} error={faultOf('areaId')} />
+            <div style={{ paddingTop: 22 }}>
+              <Switch isSelected={content.active} onChange={(active) => set({ active })}>
+                {content.active ? 'on: it may run' : 'off: it never runs'}
+              </Switch>
+            </div>
+            {job !== null && job.usualMs !== null && (
+              <Small style={{ paddingTop: 24 }}>usually takes {duration(job.usualMs)}</Small>
+            )}
+          </Sentence>
           <TextField
-            label="Title"
-            value={content.title}
-            onChange={(title) => set({ title })}
-            error={faultOf('title')}
-            width="300px"
-            autoFocus={!job}
+            label="Notes"
+            rows={2}
+            value={content.notes}
+            onChange={(notes) => set({ notes })}
+            error={faultOf('notes')}
           />
-          <AreaField areaId={content.areaId} onChange={(areaId) => set({ areaId })} error={faultOf('areaId')} />
-          <div style={{ paddingTop: 22 }}>
-            <Switch isSelected={content.active} onChange={(active) => set({ active })}>
-              {content.active ? 'on: it may run' : 'off: it never runs'}
-            </Switch>
-          </div>
-          {job !== null && job.usualMs !== null && (
-            <Small style={{ paddingTop: 24 }}>usually takes {duration(job.usualMs)}</Small>
-          )}
-        </Sentence>
-        <TextField
-          label="Notes"
-          rows={2}
-          value={content.notes}
-          onChange={(notes) => set({ notes })}
-          error={faultOf('notes')}
-        />
-        <WhatSection {...section} />
-        <WhereSection {...section} />
-        <InputsSection {...section} />
-        <EndingSection {...section} />
-      </Paper>
+          <WhatSection {...section} />
+          <WhereSection {...section} />
+          <InputsSection {...section} />
+          <EndingSection {...section} />
+        </Paper>
+      </Reading>
       {why && <Small>{why}</Small>}
       <Confirm
         title={`Remove ${content.title}?`}

@@ -48,7 +48,7 @@ const SERVER = {
 }
 function page(
   change: Partial<AgentRow> = {},
-  role: 'administrator' | 'designer' = 'administrator',
+  role: 'administrator' | 'designer' | 'operator' = 'administrator',
   more = {},
 ): Asked[] {
   return show(<AgentScreen id={7} />, { ...SERVER, 'GET /agents/7': agent(change), ...more }, { role })
@@ -115,15 +115,16 @@ describe('one agent', () => {
     await waitFor(() => expect(changesOf(asked)).toMatchObject([{ what: 'POST /agents/7/revoke' }]))
   })
 
-  it('that is revoked offers nothing more, and to others than administrators nothing at all', async () => {
+  it('that is revoked offers nothing more; an operator may drain it, and nothing else', async () => {
     page({ state: 'revoked' })
     await screen.findByRole('heading', { name: 'tarn-ops1' })
     expect(screen.queryByRole('button', { name: 'Drain' })).toBeNull()
-    const asked = page({}, 'designer')
-    await press('Drain')
+    const asked = page({}, 'operator')
     await press('Revoke')
+    await press('Switch off')
     expect(screen.queryByRole('dialog')).toBeNull()
-    expect(changesOf(asked)).toEqual([])
+    await press('Drain')
+    await waitFor(() => expect(changesOf(asked)).toMatchObject([{ body: { draining: true } }]))
   })
 
   it('that is not there is said to be not there', async () => {

@@ -90,6 +90,7 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
 
 function Head({ agent }: { agent: AgentRow }): ReactNode {
   const { why } = useMay('administer')
+  const operate = useMay('operate')
   const client = useQueryClient()
   const say = useSay()
   const [revoking, setRevoking] = useState(false)
@@ -125,7 +126,7 @@ function Head({ agent }: { agent: AgentRow }): ReactNode {
                   : `${agent.name} finishes what it has and takes nothing new.`,
               )
             }
-            whyNot={why}
+            whyNot={operate.why}
           >
             {agent.draining ? 'Take work again' : 'Drain'}
           </Button>
