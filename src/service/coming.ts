@@ -1,3 +1,4 @@
+import { z } from 'zod'
 import type { Target } from '@/core/dispatch'
 import { loadOver, type Busy } from '@/core/timing/load'
 import { finishBy } from '@/core/timing/finish-by'
@@ -48,15 +49,53 @@ async function enabledTriggers(to: Date): Promise<Row[]> {
 export async function nextStarts(actor: Actor, limit: number): Promise<ComingStart[]> {
   requireRight(actor, 'see')
   const rows = await enabledTriggers(new Date(Date.now() + 366 * 86_400_000))
-  return rows.slice(0, limit).map((row) => ({
-    triggerId: row.id,
-    title: row.title,
-    at: row.nextAt.toISOString(),
-    says: row.says,
-    goesTo: goesTo(row),
-    dueAt: isoOf(finishBy(row.definition, row.nextAt.getTime())),
-  }))
+  return rows.slice(0, limit).map((row) => startOf(row, row.nextAt.getTime()))
 }
+
+export interface ComingPage {
+  readonly rows: readonly ComingStart[]
+  /** Whether more are to come than there are rows. */
+  readonly more: boolean
+}
+
+const MOST_LISTED = 500
+const LONGEST_MS = 31 * 86_400_000
+
+export const comingSchema = z
+  .strictObject({ from: z.iso.datetime({ offset: true }), to: z.iso.datetime({ offset: true }) })
+  .refine(({ from, to }) => Date.parse(from) < Date.parse(to), { path: ['to'], message: 'It must be after from.' })
+  .refine(({ from, to }) => Date.parse(to) - Date.parse(from) <= LONGEST_MS, {
+    path: ['to'],
+    message: 'At most 31 days are listed at once.',
+  })
+
+/** Every start of a stretch that is still to come, in its order; at most 500, then `more`. */
+export async function comingStarts(actor: Actor, { from, to }: z.output<typeof comingSchema>): Promise<ComingPage> {
+  requireRight(actor, 'see')
+  const [begins, ends] = [Math.max(Date.now(), Date.parse(from)) / 1000, Date.parse(to) / 1000]
+  const state = await timingState(null)
+  const found: { at: number; row: Row }[] = []
+  for (const row of await enabledTriggers(new Date(to))) {
+    // What the engine has in hand (next_at) is next, whatever the clock says.
+    const first = Math.max(begins, row.nextAt.getTime() / 1000)
+    const schedule = state.schedule(row.id, row.version, row.definition)
+    for (const { at } of schedule.between(first, ends, MOST_LISTED + 1)) found.push({ at, row })
+  }
+  found.sort((a, b) => a.at - b.at || (a.row.title < b.row.title ? -1 : 1))
+  return {
+    rows: found.slice(0, MOST_LISTED).map(({ at, row }) => startOf(row, at * 1000)),
+    more: found.length > MOST_LISTED,
+  }
+}
+
+const startOf = (row: Row, atMs: number): ComingStart => ({
+  triggerId: row.id,
+  title: row.title,
+  at: new Date(atMs).toISOString(),
+  says: row.says,
+  goesTo: goesTo(row),
+  dueAt: isoOf(finishBy(row.definition, atMs)),
+})
 
 function goesTo({ target, definition }: Row): string {
   if (target === null) return 'a flow'

@@ -15,6 +15,7 @@ import { readSetting } from './settings'
 import { byTrigger, SharedValues } from './shared-values'
 import { stopForReplacement } from './run-life'
 import { machinesFor, machinesOf, openRunsOf, type Machine, type OpenRun } from './targets'
+import type { NotStartedWhy } from './trigger-history'
 import { timingState, type TimingState } from './timing-cache'
 import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 
@@ -38,8 +39,7 @@ export interface DueTrigger {
 interface NotStarted {
   readonly trigger: DueTrigger
   readonly occurrences: readonly Occurrence[]
-  readonly why:
-    'late' | 'starts off' | 'made up' | 'overlap' | 'job off' | 'job gone' | 'inputs' | 'no machine' | 'fault'
+  readonly why: NotStartedWhy
   readonly detail: string
 }
 

@@ -63,7 +63,8 @@ describe('what an operator may do of a change', () => {
     ['switch and change', { enabled: true, priority: 'high' as const }, [false, false, true]],
   ])('%s', async (_, change, expected) => {
     const got = []
-    for (const who of [viewer, operator, designer]) got.push(await isAllowed(changeTriggers(who, { ids: [NONE], change })))
+    for (const who of [viewer, operator, designer])
+      got.push(await isAllowed(changeTriggers(who, { ids: [NONE], change })))
     expect(got).toEqual(expected)
   })
 
@@ -73,7 +74,8 @@ describe('what an operator may do of a change', () => {
     ['drain and switch it off', { draining: true, active: false }, [false, false, true]],
   ])('%s', async (_, change, expected) => {
     const got = []
-    for (const who of [viewer, operator, actor('administrator')]) got.push(await isAllowed(changeAgent(who, NONE, change)))
+    for (const who of [viewer, operator, actor('administrator')])
+      got.push(await isAllowed(changeAgent(who, NONE, change)))
     expect(got).toEqual(expected)
   })
 })

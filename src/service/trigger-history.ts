@@ -110,13 +110,44 @@ export interface MissedRow {
   readonly at: string
 }
 
+/** Why an occurrence was not started. */
+export const NOT_STARTED_WHY = [
+  'late',
+  'starts off',
+  'made up',
+  'overlap',
+  'job off',
+  'job gone',
+  'inputs',
+  'no machine',
+  'fault',
+] as const
+
+export type NotStartedWhy = (typeof NOT_STARTED_WHY)[number]
+
+export const missedSchema = z.strictObject({
+  before: z.coerce.number().int().optional(),
+  why: z.enum(NOT_STARTED_WHY).optional(),
+  /** Part of the trigger's title. */
+  text: z.string().trim().max(100).optional(),
+  /** Of when it was due: from included, to excluded. */
+  from: z.iso.datetime({ offset: true }).optional(),
+  to: z.iso.datetime({ offset: true }).optional(),
+})
+
 /** What was not started of all triggers, newest first, 100 at a time. */
-export async function listMissed(actor: Actor, before: number | undefined): Promise<MissedRow[]> {
+export async function listMissed(
+  actor: Actor,
+  { before, why, text, from, to }: z.output<typeof missedSchema> = {},
+): Promise<MissedRow[]> {
   requireRight(actor, 'see')
   return many(
     null,
     `SELECT n.id, n.trigger_id AS "triggerId", t.title, n.first_occurrence AS first, n.last_occurrence AS last, n.times, n.why, n.detail, n.run_id AS "runId", n.at
-       FROM not_started n JOIN triggers t ON t.id = n.trigger_id WHERE $1::bigint IS NULL OR n.id < $1 ORDER BY n.id DESC LIMIT 100`,
-    [before ?? null],
+       FROM not_started n JOIN triggers t ON t.id = n.trigger_id 
+      WHERE ($1::bigint IS NULL OR n.id < $1) AND ($2::text IS NULL OR n.why = $2) AND ($3::text IS NULL OR t.title ILIKE $3)
+        AND ($4::timestamptz IS NULL OR n.last_occurrence >= $4) AND ($5::timestamptz IS NULL OR n.first_occurrence < $5)
+      ORDER BY n.id DESC LIMIT 100`,
+    [before ?? null, why ?? null, text ? `%${text.replace(/[\\%_]/g, '\\$&')}%` : null, from ?? null, to ?? null],
   )
 }

@@ -1,6 +1,6 @@
 import { actor, freshDatabase, OPERATOR, VIEWER } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
-import { dayAhead, nextStarts } from './coming'
+import { comingSchema, comingStarts, dayAhead, nextStarts } from './coming'
 import { makeFlow } from './flow.test-help'
 import { ended, lease, makeAgent, makeJob, output, report, started } from './fixtures.test-help'
 import { poolLoad } from './pool-load'
@@ -107,6 +107,16 @@ describe('the day line', () => {
     expect(line.used[Math.floor(at)]).toBeCloseTo(1, 1)
   })
 
+  it('goes further back, with what was then and nothing later', async () => {
+    const [recent, early] = [await pastRun(60, 30, 3), await pastRun(20 * 60, 30, 3)]
+    const line = await dayLine(VIEWER, { back: 16 })
+    expect(line.used).toHaveLength(96)
+    expect(line.failures.map(({ id }) => id)).toContain(early)
+    const far = await dayLine(VIEWER, { back: 48 })
+    expect(far.used).toHaveLength(96)
+    expect(far.failures.map(({ id }) => id)).not.toContain(recent)
+  })
+
   it('knows the starts and deadlines ahead, each deadline once', async () => {
     const soon = (minutes: number): string => new Date(Date.now() + minutes * MINUTE).toISOString().slice(11, 16)
     const often = await makeTrigger(
@@ -119,6 +129,17 @@ describe('the day line', () => {
     const total = ahead.starts.reduce((a, b) => a + b, 0)
     expect(total).toBeGreaterThanOrEqual(16 * 12 - 4)
     expect(total).toBeLessThanOrEqual(16 * 12 + 1)
+    const inHours = (hours: number): string => new Date(Date.now() + hours * 60 * MINUTE).toISOString()
+    const list = await comingStarts(VIEWER, { from: inHours(0.5), to: inHours(1.6) })
+    expect(list.more).toBe(false)
+    expect(list.rows.filter(({ triggerId }) => triggerId === once)).toMatchObject([{ title: 'Once', dueAt: null }])
+    expect(list.rows.filter(({ triggerId }) => triggerId === often).length).toBeGreaterThanOrEqual(13)
+    expect(list.rows.map(({ title }) => title)).not.toContain('Off')
+    expect(list.rows.map(({ at }) => at)).toEqual(list.rows.map(({ at }) => at).sort())
+    const week = await comingStarts(VIEWER, { from: inHours(0), to: inHours(168) })
+    expect([week.rows.length, week.more]).toEqual([500, true])
+    expect(comingSchema.safeParse({ from: inHours(2), to: inHours(1) }).success).toBe(false)
+    expect(comingSchema.safeParse({ from: inHours(1), to: inHours(24 * 32) }).success).toBe(false)
     expect(ahead.deadlines.map(({ triggerId }) => triggerId)).toEqual([often])
     // Of a length of a minute every five: a fifth of a slot, in the last stretch only as far as it is reached.
     for (const slots of ahead.load.slice(8, -1)) expect(slots).toBeCloseTo(1 / 5, 5)

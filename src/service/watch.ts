@@ -1,3 +1,4 @@
+import { z } from 'zod'
 import { SAMPLE_SECONDS } from './upkeep'
 import { many, one } from '@/store/db'
 import { requireRight, type Actor } from './actor'
@@ -69,24 +70,30 @@ export interface DayLine {
 
 const BUCKET_SECONDS = 900
 const HOURS_BACK = 8
+/** As far as the day line goes back from there. */
+const MOST_HOURS_BACK = 168
 
 /** The past of the day line: eight hours of slots used, and failures. */
-export async function dayLine(actor: Actor): Promise<DayLine> {
+export const dayLineSchema = z.strictObject({ back: z.coerce.number().int().min(0).max(MOST_HOURS_BACK).default(0) })
+
+/** Slots used and failures of the eight hours up to now; `back`: of the 24 hours that begin so many hours earlier. */
+export async function dayLine(actor: Actor, { back = 0 }: { readonly back?: number } = {}): Promise<DayLine> {
   requireRight(actor, 'see')
   const { now, capacity } = await one<{ now: Date; capacity: number }>(
     null,
     'SELECT now() AS now, coalesce((SELECT sum(slots) FROM agents WHERE active AND credential_hash IS NOT NULL), 0)::int AS capacity',
   )
   const from = new Date(
-    Math.floor(now.getTime() / 1000 / BUCKET_SECONDS) * BUCKET_SECONDS * 1000 - HOURS_BACK * 3_600_000,
+    Math.floor(now.getTime() / 1000 / BUCKET_SECONDS) * BUCKET_SECONDS * 1000 - (HOURS_BACK + back) * 3_600_000,
   )
+  const to = new Date(Math.min(now.getTime(), from.getTime() + 24 * 3_600_000))
   const rows = await many<{ bucket: number; busyMs: number; newest: Date }>(
     null,
     `SELECT floor(extract(epoch FROM at - $1) / $2)::int AS bucket, sum(busy_ms)::bigint AS "busyMs", max(at) AS newest
-       FROM load_samples WHERE at >= $1 GROUP BY 1`,
-    [from, BUCKET_SECONDS],
+       FROM load_samples WHERE at >= $1 AND at < $3 GROUP BY 1`,
+    [from, BUCKET_SECONDS, to],
   )
-  const buckets = Math.ceil((now.getTime() - from.getTime()) / 1000 / BUCKET_SECONDS)
+  const buckets = Math.ceil((to.getTime() - from.getTime()) / 1000 / BUCKET_SECONDS)
   const used = Array.from({ length: buckets }, (_, bucket) => {
     const row = rows.find((r) => r.bucket === bucket)
     const begins = from.getTime() + bucket * BUCKET_SECONDS * 1000
@@ -97,8 +104,8 @@ export async function dayLine(actor: Actor): Promise<DayLine> {
   const failures = await many<{ id: number; title: string; at: string }>(
     null,
     `SELECT r.id, j.title, r.ended_at AS at FROM runs r JOIN jobs j ON j.id = r.job_id
-      WHERE r.ended_at >= $1 AND r.state IN ('failed','lost') AND r.flow_run_id IS NULL ORDER BY r.ended_at DESC LIMIT 200`,
-    [from],
+      WHERE r.ended_at >= $1 AND r.ended_at <= $2 AND r.state IN ('failed','lost') AND r.flow_run_id IS NULL ORDER BY r.ended_at DESC LIMIT 200`,
+    [from, to],
   )
   return { from: from.toISOString(), now: now.toISOString(), bucketSeconds: BUCKET_SECONDS, capacity, used, failures }
 }

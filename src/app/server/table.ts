@@ -57,17 +57,17 @@ import { importBundle } from '@/service/bundle-in'
 import * as calendarFiles from '@/service/calendar-files'
 import * as calendars from '@/service/calendars'
 import { calendarUses, holidayChangesOf, takeOverHolidays } from '@/service/calendar-uses'
-import { dayAhead, nextStarts } from '@/service/coming'
+import { comingSchema, comingStarts, dayAhead, nextStarts } from '@/service/coming'
 import * as crontabs from '@/service/crontabs'
 import * as previews from '@/service/previews'
 import * as starts from '@/service/starts'
 import { addressesSchema, tooOftenSchema } from '@/service/settings'
-import { historySchema, listMissed, triggerHistory, triggerMachines } from '@/service/trigger-history'
+import { historySchema, listMissed, missedSchema, triggerHistory, triggerMachines } from '@/service/trigger-history'
 import { listTriggers, triggerFilterSchema } from '@/service/trigger-list'
 import * as triggers from '@/service/triggers'
 import { holidayCountries, holidayRegions } from '@/core/calendar/holiday-data'
 import { parseIsoDay } from '@/core/calendar/days'
-import { dayLine, find, justEnded, lanes } from '@/service/watch'
+import { dayLine, dayLineSchema, find, justEnded, lanes } from '@/service/watch'
 import * as work from '@/service/work'
 import { agentCommand } from './agent-file'
 import { endpoint, type Endpoint } from './endpoint'
@@ -328,13 +328,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     triggerHistory(actor, id(params), query),
   ),
   endpoint('GET', '/triggers/:id/machines', 'see', {}, ({ actor, params }) => triggerMachines(actor, id(params))),
-  endpoint(
-    'GET',
-    '/not-started',
-    'see',
-    { query: z.strictObject({ before: z.coerce.number().int().optional() }) },
-    ({ actor, query }) => listMissed(actor, query.before),
-  ),
+  endpoint('GET', '/not-started', 'see', { query: missedSchema }, ({ actor, query }) => listMissed(actor, query)),
   endpoint(
     'GET',
     '/next-starts',
@@ -343,6 +337,9 @@ export const ENDPOINTS: readonly Endpoint[] = [
     ({ actor, query }) => nextStarts(actor, query.limit),
   ),
   endpoint('GET', '/day/ahead', 'see', { heavy: true }, ({ actor }) => dayAhead(actor)),
+  endpoint('GET', '/coming-starts', 'see', { heavy: true, query: comingSchema }, ({ actor, query }) =>
+    comingStarts(actor, query),
+  ),
   endpoint('GET', '/starts', 'see', {}, ({ actor }) => starts.startsState(actor)),
   endpoint('PUT', '/starts', 'operate', { body: starts.startsSchema }, ({ actor, body }) =>
     starts.switchStarts(actor, body),
@@ -450,7 +447,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     lanes(actor, new Date(Date.now() - query.hours * 3_600_000), config().awaySeconds),
   ),
   endpoint('GET', '/ended', 'see', {}, ({ actor }) => justEnded(actor)),
-  endpoint('GET', '/day', 'see', {}, ({ actor }) => dayLine(actor)),
+  endpoint('GET', '/day', 'see', { query: dayLineSchema }, ({ actor, query }) => dayLine(actor, query)),
   endpoint(
     'GET',
     '/find',

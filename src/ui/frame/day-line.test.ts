@@ -1,4 +1,4 @@
-import { withLabels } from './day-line'
+import { withLabels } from './day-line-ahead'
 
 const pennant = (at: number, label = 'Crew rosters 05:15'): { at: number; label: string } => ({ at, label })
 

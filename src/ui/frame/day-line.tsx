@@ -1,14 +1,16 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
-import { useEffect, useState, type PointerEvent, type ReactNode } from 'react'
+import { useEffect, useState, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { api } from '../api'
-import { clock, exact } from '../format'
+import { clock, day, exact } from '../format'
 import { useAddress } from '../hooks/address'
 import { useMe } from '../hooks/me'
 import { useNow } from '../hooks/now'
 import { useWidth } from '../hooks/width'
+import { Ahead, BASE, TOP, type AheadData } from './day-line-ahead'
+import { afterKey, backFor, HOUR_MS, HOURS, HOURS_BACK, placeOf, quarterAt, type Stretch } from './day-line-time'
 
 interface DayLineData {
   readonly from: string
@@ -18,20 +20,14 @@ interface DayLineData {
   readonly failures: { id: number; title: string; at: string }[]
 }
 
-interface AheadData {
-  readonly from: string
-  readonly bucketSeconds: number
-  readonly starts: number[]
-  readonly load: number[]
-  readonly deadlines: { triggerId: number; title: string; dueAt: string }[]
-}
-
-const HOURS_BACK = 8
-const HOURS = 24
 const HEIGHT = 82
-const BASE = 66
-const TOP = 24
-const HOUR_MS = 3_600_000
+/** The buttons stand at the right end of the hours. */
+const FOLD_ROOM = 46
+const BACK_ROOM = 84
+/** Half of what the needle’s time takes up among the hours. */
+const NEEDLE_ROOM = 30
+/** Nearer than this, px, it was a click. */
+const CLICK = 6
 
 const Strip = styled.div`
   position: relative;
@@ -65,11 +61,24 @@ const Strip = styled.div`
     min-height: 24px;
     padding: 0 6px;
   }
+  .keys {
+    position: absolute;
+    inset: 0;
+    pointer-events: none;
+  }
+  .keys:focus-visible {
+    outline: 2px solid var(--brass);
+    outline-offset: -2px;
+  }
   a:focus-visible rect {
     stroke: var(--brass);
     stroke-width: 2px;
   }
 `
+
+/** A stretch as it is read out, and what Enter does there. */
+const saidOf = (stretch: Stretch, nowMs: number, zone: string): string =>
+  `${clock(stretch.from, zone)} to ${clock(stretch.to, zone)} ${day(stretch.from, zone)}: ${placeOf(stretch, nowMs).path === '/runs' ? 'what ran' : 'what is to start'}`
 
 /** 24 hours, 8 back and 16 ahead, one needle at now. Behind it slots used, and failures as ticks; ahead slots to be used by usual lengths, and finish-by times as pennants. */
 export function DayLine(): ReactNode {
@@ -80,7 +89,15 @@ export function DayLine(): ReactNode {
   const [width, box] = useWidth(1280)
   const [folded, setFolded] = useState(false)
   const [drag, setDrag] = useState<[number, number] | null>(null)
-  const { data } = useQuery({ queryKey: ['day'], queryFn: () => api.get<DayLineData>('/day'), refetchInterval: 20_000 })
+  // Hours further back than the eight that are always there.
+  const [back, setBack] = useState(0)
+  const [atKeys, setAtKeys] = useState<Stretch | null>(null)
+  const { data } = useQuery({
+    queryKey: back === 0 ? ['day'] : ['day', back],
+    queryFn: () => api.get<DayLineData>(back === 0 ? '/day' : `/day?back=${back}`),
+    refetchInterval: 20_000,
+    placeholderData: (before) => before,
+  })
 
   const { data: ahead } = useQuery({
     queryKey: ['coming', 'day'],
@@ -94,19 +111,34 @@ export function DayLine(): ReactNode {
     localStorage.setItem('bugle.dayline', folded ? 'open' : 'folded')
     setFolded(!folded)
   }
-  const fromMs = nowMs - HOURS_BACK * HOUR_MS
+  const fromMs = nowMs - (HOURS_BACK + back) * HOUR_MS
   const x = (ms: number): number => ((ms - fromMs) / (HOURS * HOUR_MS)) * width
   const timeAt = (px: number): number => fromMs + (px / width) * HOURS * HOUR_MS
   const px = (event: PointerEvent): number => event.clientX - event.currentTarget.getBoundingClientRect().left
+  /** Bars that are over lead to what ran there, those to come to what is to start. */
+  const go = (stretch: Stretch): void => {
+    const { path, from, to } = placeOf(stretch, nowMs)
+    if (window.location.pathname === path) set({ from, to, when: null, after: null })
+    else router.push(`${path}?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`)
+  }
   const endDrag = (): void => {
-    if (drag && Math.abs(drag[1] - drag[0]) > 6) {
-      const [from, to] = [Math.min(...drag), Math.max(...drag)].map((p) =>
-        new Date(Math.round(timeAt(p) / 60_000) * 60_000).toISOString(),
-      ) as [string, string]
-      if (window.location.pathname === '/runs') set({ from, to, after: null })
-      else router.push(`/runs?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`)
+    if (drag && nowMs > 0) {
+      const [left, right] = [Math.min(...drag), Math.max(...drag)]
+      go(right - left > CLICK ? { from: timeAt(left), to: timeAt(right) } : quarterAt(timeAt(drag[1])))
     }
     setDrag(null)
+  }
+  const onKeyDown = (event: KeyboardEvent): void => {
+    if (event.key === 'Enter' && atKeys) return go(atKeys)
+    if (event.key === 'Escape') {
+      setBack(0)
+      return setAtKeys(null)
+    }
+    const next = afterKey(atKeys, event.key, event.shiftKey, nowMs)
+    if (!next) return
+    event.preventDefault()
+    setAtKeys(next)
+    setBack(backFor(event.shiftKey ? next.to : next.from, nowMs, back))
   }
 
   if (folded) {
@@ -134,14 +166,28 @@ export function DayLine(): ReactNode {
       : Array.from({ length: HOURS }, (_, i) => firstHour + i * HOUR_MS).filter(
           (ms) =>
             Number(clock(ms, zone).slice(0, 2)) % 2 === 0 &&
-            x(ms) < width - FOLD_ROOM &&
+            x(ms) < width - FOLD_ROOM - (back > 0 ? BACK_ROOM : 0) &&
             Math.abs(x(ms) - x(nowMs)) > NEEDLE_ROOM,
         )
   const chosen =
     values.from && values.to ? ([x(new Date(values.from).getTime()), x(new Date(values.to).getTime())] as const) : null
-  const band = drag ?? chosen
+  const band = drag ?? (atKeys ? ([x(atKeys.from), x(atKeys.to)] as const) : chosen)
+  const keyed = atKeys ?? quarterAt(nowMs)
   return (
     <Strip ref={box} data-noprint aria-label="Day line">
+      <div
+        className="keys"
+        role="slider"
+        tabIndex={0}
+        aria-label="Time on the day line"
+        aria-valuemin={-HOURS_BACK * 4}
+        aria-valuemax={(HOURS - HOURS_BACK) * 4}
+        aria-valuenow={Math.round((keyed.from - quarterAt(nowMs).from) / 900_000)}
+        aria-valuetext={nowMs > 0 ? saidOf(keyed, nowMs, zone) : ''}
+        onKeyDown={onKeyDown}
+        onFocus={() => setAtKeys(quarterAt(nowMs))}
+        onBlur={() => setAtKeys(null)}
+      />
       <svg
         width={width}
         height={HEIGHT}
@@ -180,7 +226,13 @@ export function DayLine(): ReactNode {
         )}
         {nowMs > 0 && (
           <>
-            <rect x={x(nowMs)} y={TOP} width={width - x(nowMs)} height={BASE - TOP} fill="rgb(10 19 22 / 22%)" />
+            <rect
+              x={x(nowMs)}
+              y={TOP}
+              width={Math.max(0, width - x(nowMs))}
+              height={BASE - TOP}
+              fill="rgb(10 19 22 / 22%)"
+            />
             <Ahead data={ahead} capacity={top} nowMs={nowMs} x={x} zone={zone} width={width} />
             <line x1="0" x2={width} y1={BASE} y2={BASE} stroke="#53696e" />
             {hours.map((ms) => (
@@ -220,123 +272,14 @@ export function DayLine(): ReactNode {
           </>
         )}
       </svg>
+      {back > 0 && (
+        <button className="fold" style={{ right: 46 }} onClick={() => setBack(0)} type="button">
+          back to now
+        </button>
+      )}
       <button className="fold" onClick={fold} type="button">
         fold
       </button>
     </Strip>
   )
-}
-
-/** A character of a label is about this wide, px. */
-const CHARACTER = 6
-/** The fold button stands at the right end of the hours. */
-const FOLD_ROOM = 46
-/** Half of what the needle’s time takes up among the hours. */
-const NEEDLE_ROOM = 30
-
-/** Slots that the coming starts will use, a bar for each quarter of an hour, and deadlines: those with room for it by name. */
-function Ahead({
-  data,
-  capacity,
-  nowMs,
-  x,
-  zone,
-  width,
-}: {
-  data: AheadData | undefined
-  capacity: number
-  nowMs: number
-  x: (ms: number) => number
-  zone: string
-  width: number
-}): ReactNode {
-  if (!data) return null
-  const from = new Date(data.from).getTime()
-  const deadlines = withLabels(
-    data.deadlines
-      .filter(({ dueAt }) => new Date(dueAt).getTime() > nowMs)
-      .map(({ triggerId, title, dueAt }) => ({
-        triggerId,
-        title,
-        dueAt,
-        at: x(new Date(dueAt).getTime()),
-        label: `${title.length > 22 ? `${title.slice(0, 21)}…` : title} ${clock(dueAt, zone)}`,
-      })),
-    x(nowMs) + 24,
-    width,
-  )
-  return (
-    <>
-      {data.load.map((slots, i) => {
-        const begins = from + i * data.bucketSeconds * 1000
-        const ends = begins + data.bucketSeconds * 1000
-        const n = data.starts[i] ?? 0
-        if ((slots === 0 && n === 0) || ends <= nowMs) return null
-        const left = Math.max(x(nowMs) + 1, x(begins))
-        // More than there are slots waits: the bar goes a little over the line.
-        const height = Math.max(2, Math.min(1.15, slots / capacity) * (BASE - TOP))
-        return (
-          <rect
-            key={begins}
-            x={left}
-            width={Math.max(1, x(ends) - left - 1)}
-            y={BASE - height}
-            height={height}
-            fill={slots > capacity ? 'var(--brass)' : '#3f6168'}
-          >
-            <title>{`${clock(begins, zone)} to ${clock(ends, zone)}: ${slots.toFixed(1)} of ${capacity} slots, ${n === 1 ? 'one start' : `${n} starts`}`}</title>
-          </rect>
-        )
-      })}
-      {deadlines.map(({ triggerId, title, dueAt, at, left, label, side }) => (
-        <a
-          key={`${triggerId} ${dueAt}`}
-          href={`/timing/triggers/${triggerId}`}
-          aria-label={`${title}: finish by ${clock(dueAt, zone)}`}
-        >
-          <line x1={at} x2={at} y1="12" y2={BASE} stroke="#8fa5a8" strokeDasharray="1 2" />
-          <path d={`M${left} 5h8l-2.2 3.5L${left + 8} 12H${left}z`} fill="#b9c6c6" />
-          {side && (
-            <text x={side === 'right' ? left + 11 : left - 5} y="13" textAnchor={side === 'right' ? 'start' : 'end'}>
-              {label}
-            </text>
-          )}
-          <rect x={left - 1} y="0" width="10" height={BASE} fill="transparent">
-            <title>{`${title}: finish by ${exact(dueAt, zone)}`}</title>
-          </rect>
-        </a>
-      ))}
-    </>
-  )
-}
-
-interface Pennant {
-  readonly at: number
-  readonly label: string
-}
-
-/** A flag is this wide, px: flags of the same time stand beside each other. */
-const FLAG = 10
-
-/** Where each flag stands, and on which side there is room for its name, if on any; pennants come from left to right. */
-export function withLabels<P extends Pennant>(
-  pennants: readonly P[],
-  from: number,
-  to: number,
-): (P & { left: number; side: 'left' | 'right' | null })[] {
-  let end = -Infinity
-  const flags = pennants.map((pennant) => {
-    const left = Math.max(pennant.at, end)
-    end = left + FLAG
-    return { ...pennant, left }
-  })
-  let taken = from
-  return flags.map((pennant, i) => {
-    const { left, label } = pennant
-    const needed = label.length * CHARACTER + 12
-    const next = flags[i + 1]?.left ?? to
-    const side = left + needed < Math.min(next, to) ? 'right' : left - needed > taken ? 'left' : null
-    taken = Math.max(taken, side === 'right' ? left + needed : left + FLAG)
-    return { ...pennant, side }
-  })
 }

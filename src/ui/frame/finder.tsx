@@ -34,6 +34,7 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 't2', title: 'New trigger', detail: 'Timing', href: '/timing/triggers/new', right: 'design' },
   { key: 't3', title: 'Calendars', detail: 'Timing', href: '/timing/calendars', right: 'see' },
   { key: 't4', title: 'New calendar', detail: 'Timing', href: '/timing/calendars/new', right: 'design' },
+  { key: 'coming', title: 'Next starts', detail: 'Timing', href: '/timing/coming', right: 'see' },
   { key: 't5', title: 'What was not started', detail: 'Timing', href: '/timing/not-started', right: 'see' },
   { key: 't6', title: 'Bring in a bundle or a crontab', detail: 'Timing', href: '/timing/exchange', right: 'design' },
   { key: 'c7', title: 'Go to Fleet', detail: 'agents and pools', href: '/fleet', right: 'see' },

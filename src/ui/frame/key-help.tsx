@@ -15,6 +15,10 @@ const KEYS: readonly [string, string][] = [
     'drag a step onto one',
     'that comes after it; with Shift, that its failure leads to; with Ctrl, into one group with it',
   ],
+  [
+    '← → on the day line',
+    'a quarter of an hour; PageUp and PageDown four hours, as far as a week back; Shift makes it longer; Enter opens what ran or is to start; Esc leaves it',
+  ],
   ['F8', 'to the newest failure that was announced'],
   ['?', 'this list'],
 ]

@@ -49,6 +49,32 @@ describe('a table', () => {
     expect(opened).toEqual(['Row 15', 'Row 39', 'Row 39', 'Row 0'])
   })
 
+  it('says once what rows have in common; keys pass over that', () => {
+    show(
+      <Table
+        label="Things"
+        rows={rows(5)}
+        headingOf={({ id }) => (id < 2 ? 'Monday' : 'Tuesday')}
+        columns={[{ id: 'title', title: 'Title', cell: (row) => row.title }]}
+      />,
+      {},
+    )
+    expect([...document.querySelectorAll('tbody tr')].map((line) => line.textContent)).toEqual([
+      'Monday',
+      'Row 0',
+      'Row 1',
+      'Tuesday',
+      'Row 2',
+      'Row 3',
+      'Row 4',
+    ])
+    drawn()[1]?.focus()
+    key('ArrowDown')
+    expect(document.activeElement?.textContent).toBe('Row 2')
+    key('Home')
+    expect(document.activeElement?.textContent).toBe('Row 0')
+  })
+
   it('of very many draws those in sight, says how many there are, and keeps the widths of its columns', async () => {
     show(table(2000), {})
     await screen.findByText('Row 5')

@@ -1,5 +1,5 @@
 'use client'
-import { useRef, type KeyboardEvent, type ReactNode } from 'react'
+import { useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { MOST_DRAWN, useWindow } from './table-window'
 
@@ -73,6 +73,12 @@ const Grid = styled.table`
       background: var(--late-soft);
     }
   }
+  tbody tr[data-heading='true'] td {
+    background: var(--shelf);
+    color: var(--mute);
+    font-size: 12px;
+    font-weight: 600;
+  }
   tbody tr:last-child td {
     border-bottom: 0;
   }
@@ -89,6 +95,21 @@ export interface Column<Row> {
   readonly maxWidth?: number
 }
 
+/** What stands on a line of the table: a row, or what the rows below it have in common. */
+type Line<Row> = { readonly row: Row; readonly at: number } | { readonly heading: string; readonly before: number }
+
+function linesOf<Row>(rows: readonly Row[], headingOf: ((row: Row) => string) | undefined): Line<Row>[] {
+  const lines: Line<Row>[] = []
+  let last: string | undefined
+  for (const [at, row] of rows.entries()) {
+    const heading = headingOf?.(row)
+    if (heading !== undefined && heading !== last) lines.push({ heading, before: at })
+    last = heading
+    lines.push({ row, at })
+  }
+  return lines
+}
+
 /** A dense table: arrows move from row to row, Enter opens, column heads sort. Of many rows only those in sight are drawn. */
 export function Table<Row extends { readonly id: number | string }>({
   label,
@@ -101,6 +122,7 @@ export function Table<Row extends { readonly id: number | string }>({
   isFresh,
   isDim,
   onDragStart,
+  headingOf,
   foot,
   mostDrawn = MOST_DRAWN,
 }: {
@@ -115,12 +137,15 @@ export function Table<Row extends { readonly id: number | string }>({
   isDim?: (row: Row) => boolean
   /** Rows can be dragged elsewhere: puts what is dragged into the transfer. */
   onDragStart?: (row: Row, transfer: DataTransfer) => void
+  /** What rows that follow each other have in common, such as their day: said once above them. */
+  headingOf?: (row: Row) => string
   foot?: ReactNode
   /** Of more rows only those in sight are drawn. */
   mostDrawn?: number
 }): ReactNode {
   const body = useRef<HTMLTableSectionElement>(null)
-  const { scroll, pieces, widths, focus, noteFocus } = useWindow(rows.length, columns.length, body, mostDrawn)
+  const lines = useMemo(() => linesOf(rows, headingOf), [rows, headingOf])
+  const { scroll, pieces, widths, focus, noteFocus } = useWindow(lines.length, columns.length, body, mostDrawn)
   const onKeyDown = (event: KeyboardEvent<HTMLTableRowElement>, row: Row, at: number): void => {
     if (event.target !== event.currentTarget) return
     const last = rows.length - 1
@@ -134,7 +159,7 @@ export function Table<Row extends { readonly id: number | string }>({
     }[event.key]
     if (to !== undefined) {
       event.preventDefault()
-      focus(to)
+      focus(lines.findIndex((line) => 'row' in line && line.at === to))
     } else if (event.key === 'Enter' && onOpen) {
       event.preventDefault()
       onOpen(row)
@@ -144,7 +169,7 @@ export function Table<Row extends { readonly id: number | string }>({
     <Scroll ref={scroll}>
       <Grid
         aria-label={label}
-        aria-rowcount={widths ? rows.length + 1 : undefined}
+        aria-rowcount={widths ? lines.length + 1 : undefined}
         style={widths ? { tableLayout: 'fixed' } : undefined}
       >
         <thead>
@@ -179,8 +204,14 @@ export function Table<Row extends { readonly id: number | string }>({
           {pieces.map((piece) => {
             if (typeof piece === 'object')
               return <tr key={`gap ${piece.from}`} aria-hidden="true" style={{ height: piece.height }} />
-            const row = rows[piece]
-            return row === undefined ? null : drawn(row, piece)
+            const line = lines[piece]
+            if (line === undefined) return null
+            if ('row' in line) return drawn(line.row, piece, line.at)
+            return (
+              <tr key={`heading ${line.before}`} data-heading="true" aria-rowindex={widths ? piece + 2 : undefined}>
+                <td colSpan={columns.length}>{line.heading}</td>
+              </tr>
+            )
           })}
         </tbody>
       </Grid>
@@ -188,11 +219,11 @@ export function Table<Row extends { readonly id: number | string }>({
     </Scroll>
   )
 
-  function drawn(row: Row, index: number): ReactNode {
+  function drawn(row: Row, index: number, at: number): ReactNode {
     return (
       <tr
         key={row.id}
-        tabIndex={index === 0 ? 0 : -1}
+        tabIndex={at === 0 ? 0 : -1}
         data-index={index}
         aria-rowindex={widths ? index + 2 : undefined}
         draggable={onDragStart ? true : undefined}
@@ -201,7 +232,7 @@ export function Table<Row extends { readonly id: number | string }>({
         data-opens={onOpen !== undefined}
         data-fresh={isFresh?.(row) ?? false}
         data-dim={isDim?.(row) ?? false}
-        onKeyDown={(event) => onKeyDown(event, row, index)}
+        onKeyDown={(event) => onKeyDown(event, row, at)}
         onClick={(event) => {
           if (!(event.target as HTMLElement).closest('a, button, input, label')) onOpen?.(row)
         }}

@@ -7,7 +7,7 @@ import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { DaysButton } from '@/ui/parts/days-button'
-import { daysOf, isStretch, readStretch, STRETCHES } from './stretch'
+import { daysOf, isStretch, readStretch, STRETCHES } from '@/ui/stretch'
 
 export interface Token {
   readonly key: string
@@ -316,7 +316,7 @@ export function FilterBar({
         </List>
       )}
       <DaysButton
-        onDays={(first, last) => onChange({ when: null, from: null, to: null, ...daysOf(first, last, zone) })}
+        onDays={(first, last) => onChange({ when: null, ...daysOf(first, last, zone) })}
       />
     </Bar>
   )

@@ -17,7 +17,7 @@ import { StateWord } from '@/ui/parts/state-mark'
 import { Table, type Column } from '@/ui/parts/table'
 import { Ago, Time, Took } from '@/ui/parts/time'
 import { causeOf } from './cause'
-import { apiValues } from './stretch'
+import { apiValues } from '@/ui/stretch'
 import { FilterBar } from './filter-bar'
 
 /** It went as it should: there is no why. */

@@ -27,6 +27,7 @@ const Bar = styled.nav`
 const PLACES = [
   ['/timing', 'Triggers'],
   ['/timing/calendars', 'Calendars'],
+  ['/timing/coming', 'Next starts'],
   ['/timing/not-started', 'Not started'],
   ['/timing/exchange', 'In and out'],
 ] as const

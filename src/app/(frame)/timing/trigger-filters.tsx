@@ -1,13 +1,14 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useRef, useState, type ReactNode } from 'react'
+import type { ReactNode } from 'react'
 import { CADENCE_WORDS, CADENCES, type CadenceKind } from '@/core/timing/cadence'
 import type { CalendarRow } from '@/service/calendars'
 import type { PoolRow } from '@/service/fleet'
 import { api } from '@/ui/api'
 import { ButtonLink } from '@/ui/parts/button'
-import { Select, TextField } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/fields'
 import { Row } from '@/ui/parts/layout'
+import { SearchField } from '@/ui/parts/search-field'
 
 const ANY = 'any'
 
@@ -24,22 +25,6 @@ export function TriggerFilters({
     queryFn: () => api.get<CalendarRow[]>('/calendars'),
   })
   const { data: pools = [] } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
-  const [text, setText] = useState(values.text ?? '')
-  const asked = useRef(text)
-  useEffect(() => {
-    const now = values.text ?? ''
-    // Not what was typed here: cleared, or an address that was opened.
-    if (now !== asked.current) setText(now)
-    asked.current = now
-  }, [values.text])
-  useEffect(() => {
-    if (text === (values.text ?? '')) return
-    const timer = setTimeout(() => {
-      asked.current = text
-      onChange({ text: text || null })
-    }, 250)
-    return () => clearTimeout(timer)
-  }, [text, values.text, onChange])
   const choice = (
     key: string,
     label: string,
@@ -62,13 +47,12 @@ export function TriggerFilters({
   return (
     <Row $wrap>
       <div data-filter style={{ flex: 1, minWidth: 180 }}>
-        <TextField
+        <SearchField
           label="Filter by words"
-          hideLabel
-          type="search"
-          value={text}
-          onChange={setText}
+          value={values.text ?? ''}
+          onChange={(text) => onChange({ text: text || null })}
           placeholder="Title, job, or when: “Mondays”, “every 15 minutes” …"
+          width="100%"
         />
       </div>
       {choice(

@@ -4,8 +4,16 @@ import { useRouter } from 'next/navigation'
 import { useMemo, type ReactNode } from 'react'
 import type { MissedRow } from '@/service/trigger-history'
 import { api, queryOf } from '@/ui/api'
+import { day } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
+import { useMe } from '@/ui/hooks/me'
+import { Button } from '@/ui/parts/button'
+import { DaysButton } from '@/ui/parts/days-button'
+import { Select } from '@/ui/parts/fields'
+import { SearchField } from '@/ui/parts/search-field'
+import { daysOf } from '@/ui/stretch'
 import { useEndless } from '@/ui/hooks/endless'
-import { Empty, Page, Panel, Row, Small, Trouble } from '@/ui/parts/layout'
+import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time } from '@/ui/parts/time'
@@ -13,13 +21,20 @@ import { TimingNav } from '../timing-nav'
 import { WHY_WORDS } from '../words'
 
 const PAGE = 100
+const ANY = 'any'
 
 /** What was due and not started, of all triggers, with the reason. */
 export function NotStartedScreen(): ReactNode {
   const router = useRouter()
+  const { values, set } = useAddress()
+  const { zone } = useMe()
+  const { why, text, from, to } = values
+  const asked = { why, text, from, to }
+  const isFiltered = Object.values(asked).some((value) => value !== undefined)
   const query = useInfiniteQuery({
-    queryKey: ['missed'],
-    queryFn: ({ pageParam }) => api.get<MissedRow[]>(`/not-started${queryOf({ before: pageParam })}`),
+    queryKey: ['missed', asked],
+    queryFn: ({ pageParam }) => api.get<MissedRow[]>(`/not-started${queryOf({ ...asked, before: pageParam })}`),
+    placeholderData: (before) => before,
     initialPageParam: undefined as number | undefined,
     getNextPageParam: (last) => (last.length < PAGE ? undefined : last.at(-1)?.id),
   })
@@ -30,10 +45,36 @@ export function NotStartedScreen(): ReactNode {
       <Row>
         <h1>Timing</h1>
         <TimingNav />
+        <Spring />
+        <SearchField label="Trigger" value={text ?? ''} onChange={(next) => set({ text: next || null }, 'replace')} />
+        <Select
+          label="Why"
+          hideLabel
+          value={why ?? ANY}
+          onChange={(id) => set({ why: id === ANY ? null : id })}
+          choices={[
+            { id: ANY, title: 'any reason' },
+            ...Object.entries(WHY_WORDS).map(([id, title]) => ({ id, title })),
+          ]}
+          width="190px"
+        />
+        <DaysButton onDays={(first, last) => set({ ...daysOf(first, last, zone) })} />
+        {isFiltered && (
+          <Button kind="quiet" onPress={() => set({ why: null, text: null, from: null, to: null })}>
+            Show all
+          </Button>
+        )}
       </Row>
+      {from !== undefined && to !== undefined && (
+        <Small>
+          Due from <Time at={from} /> to <Time at={to} />.
+        </Small>
+      )}
       <Trouble error={query.error} />
       <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
-        {query.isSuccess && rows.length === 0 ? (
+        {query.isSuccess && rows.length === 0 && isFiltered ? (
+          <Empty title="Nothing like that was left out">Take a mark away to see more.</Empty>
+        ) : query.isSuccess && rows.length === 0 ? (
           <Empty title="Everything that was due was started">
             A start that is left out stands here with its reason: it came too late for its allowance, starts were
             switched off, the run before still went on, or there was no machine for it.
@@ -42,6 +83,7 @@ export function NotStartedScreen(): ReactNode {
           <Table
             label="Not started"
             rows={rows}
+            headingOf={(row) => day(row.first, zone)}
             onOpen={(row) => router.push(`/timing/triggers/${row.triggerId}?tab=history`)}
             columns={[
               {

@@ -58,7 +58,7 @@ export function stretchOf(name: StretchName, zone: string, nowAt = now(zone)): S
 }
 
 /** All of these days, the last one too. */
-export const daysOf = (first: CalendarDate, last: CalendarDate, zone: string): Stretch => ({
+export const daysOf = (first: CalendarDate, last: CalendarDate, zone: string): Required<Stretch> => ({
   from: at(first, midnight, zone),
   to: at(last.add({ days: 1 }), midnight, zone),
 })

@@ -1,0 +1,51 @@
+'use client'
+import { useEffect, useRef, useState, type ReactNode } from 'react'
+import { TextField } from './fields'
+
+const REST_MS = 250
+
+/** Text that a list is narrowed down by: handed on once the typing has rested, and followed when the address changes by other means. */
+export function SearchField({
+  label,
+  value,
+  onChange,
+  placeholder = label,
+  width = '170px',
+}: {
+  readonly label: string
+  readonly value: string
+  readonly onChange: (text: string) => void
+  readonly placeholder?: string
+  readonly width?: string
+}): ReactNode {
+  const [text, setText] = useState(value)
+  const asked = useRef(text)
+  const tell = useRef(onChange)
+  useEffect(() => {
+    tell.current = onChange
+  })
+  useEffect(() => {
+    // Not what was typed here: cleared, or an address that was opened.
+    if (value !== asked.current) setText(value)
+    asked.current = value
+  }, [value])
+  useEffect(() => {
+    if (text === value) return
+    const timer = setTimeout(() => {
+      asked.current = text
+      tell.current(text)
+    }, REST_MS)
+    return () => clearTimeout(timer)
+  }, [text, value])
+  return (
+    <TextField
+      label={label}
+      hideLabel
+      type="search"
+      value={text}
+      onChange={setText}
+      placeholder={placeholder}
+      width={width}
+    />
+  )
+}
