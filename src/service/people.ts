@@ -27,6 +27,8 @@ export const preferencesSchema = z
     zone: z.string().max(60).refine(isZone, 'That is not an IANA time zone.'),
     theme: z.enum(['light', 'dark', 'system']),
     paceSeconds: z.union([z.literal(1), z.literal(5), z.literal(15), z.literal(60)]),
+    /** How days are written in fields. */
+    dateFormat: z.enum(['iso', 'day-first', 'month-first']),
     /** What new triggers of this person begin with. */
     newTrigger: triggerDefaultsSchema,
   })

@@ -1,5 +1,6 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { cleanup, fireEvent, render, screen } from '@testing-library/react'
+import { act, cleanup, fireEvent, render, screen, within } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
 import type { ReactNode } from 'react'
 import type { Role } from '@/core/people/roles'
 import { Announcer } from './frame/announcer'
@@ -62,7 +63,7 @@ export const ME: Me = {
 export function show(
   node: ReactNode,
   server: Record<string, Answer>,
-  { role = 'designer', at = '/' }: { role?: Role; at?: string } = {},
+  { role = 'designer', at = '/', ...me }: Partial<Me> & { role?: Role; at?: string } = {},
 ): Asked[] {
   cleanup()
   forgetLeft()
@@ -72,7 +73,7 @@ export function show(
   go(at, 'replaceState')
   render(
     <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: false } } })}>
-      <MeProvider me={{ ...ME, role }}>
+      <MeProvider me={{ ...ME, ...me, role }}>
         <Announcer>{node}</Announcer>
       </MeProvider>
     </QueryClientProvider>,
@@ -95,4 +96,13 @@ export const type = (name: Name, value: string): void => {
 export const choose = async (field: Name, option: Name): Promise<void> => {
   await press(field)
   fireEvent.click(await screen.findByRole('option', { name: option }))
+}
+
+/** Types a day, or a minute of one, into a field that takes it part by part. */
+export async function typeDay(name: string | RegExp, iso: string): Promise<void> {
+  const parts = within(screen.getAllByRole('group', { name })[0] as HTMLElement).getAllByRole('spinbutton')
+  await userEvent.click(parts[0] as HTMLElement)
+  await userEvent.keyboard(iso.replace(/\D/g, ''))
+  // What is there is read once it is drawn.
+  await act(() => new Promise((resolve) => setTimeout(resolve, 20)))
 }

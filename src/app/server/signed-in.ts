@@ -31,6 +31,7 @@ export async function signedInPerson(): Promise<Me> {
     ...(config().country === undefined ? {} : { country: config().country as string }),
     theme: preferences.theme ?? 'system',
     paceSeconds: preferences.paceSeconds ?? 1,
+    dateFormat: preferences.dateFormat ?? 'iso',
     newTrigger: preferences.newTrigger ?? {},
   }
 }

@@ -14,6 +14,8 @@ export interface Me {
   readonly country?: string
   readonly theme: 'light' | 'dark' | 'system'
   readonly paceSeconds: number
+  /** How days are written in fields; unless said: 2027-03-09. */
+  readonly dateFormat?: 'iso' | 'day-first' | 'month-first'
   /** What new triggers begin with. */
   readonly newTrigger: TriggerDefaults
 }

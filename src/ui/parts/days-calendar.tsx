@@ -4,6 +4,7 @@ import { ChevronLeft, ChevronRight } from 'lucide-react'
 import type { ReactNode } from 'react'
 import {
   Button,
+  Calendar,
   CalendarCell,
   CalendarGrid,
   CalendarGridBody,
@@ -13,10 +14,10 @@ import {
   I18nProvider,
   RangeCalendar,
 } from 'react-aria-components'
-import styled from 'styled-components'
+import styled, { css } from 'styled-components'
 import { useMe } from '../hooks/me'
 
-const Whole = styled(RangeCalendar)`
+const FACE = css`
   header {
     display: flex;
     align-items: center;
@@ -45,6 +46,12 @@ const Whole = styled(RangeCalendar)`
   td {
     padding: 1px 0;
   }
+`
+const Whole = styled(RangeCalendar)`
+  ${FACE}
+`
+const WholeOfOne = styled(Calendar)`
+  ${FACE}
 `
 const Cell = styled(CalendarCell)`
   display: grid;
@@ -75,6 +82,24 @@ const Cell = styled(CalendarCell)`
   }
 `
 
+const MONTH = (
+  <>
+    <header>
+      <Button slot="previous">
+        <ChevronLeft size={16} aria-hidden="true" />
+      </Button>
+      <Heading />
+      <Button slot="next">
+        <ChevronRight size={16} aria-hidden="true" />
+      </Button>
+    </header>
+    <CalendarGrid weekdayStyle="short">
+      <CalendarGridHeader>{(name) => <CalendarHeaderCell>{name}</CalendarHeaderCell>}</CalendarGridHeader>
+      <CalendarGridBody>{(date) => <Cell date={date} />}</CalendarGridBody>
+    </CalendarGrid>
+  </>
+)
+
 /** A month of days, weeks from Monday, of which a stretch is chosen. */
 export function DaysCalendar({ onDays }: { onDays: (first: CalendarDate, last: CalendarDate) => void }): ReactNode {
   const { zone } = useMe()
@@ -86,20 +111,32 @@ export function DaysCalendar({ onDays }: { onDays: (first: CalendarDate, last: C
         defaultFocusedValue={today(zone)}
         onChange={({ start, end }) => onDays(start as CalendarDate, end as CalendarDate)}
       >
-        <header>
-          <Button slot="previous">
-            <ChevronLeft size={16} aria-hidden="true" />
-          </Button>
-          <Heading />
-          <Button slot="next">
-            <ChevronRight size={16} aria-hidden="true" />
-          </Button>
-        </header>
-        <CalendarGrid weekdayStyle="short">
-          <CalendarGridHeader>{(name) => <CalendarHeaderCell>{name}</CalendarHeaderCell>}</CalendarGridHeader>
-          <CalendarGridBody>{(date) => <Cell date={date} />}</CalendarGridBody>
-        </CalendarGrid>
+        {MONTH}
       </Whole>
+    </I18nProvider>
+  )
+}
+
+/** A month of days, weeks from Monday, of which one is chosen. */
+export function DayCalendar({
+  value,
+  onDay,
+}: {
+  value: CalendarDate | null
+  onDay: (day: CalendarDate) => void
+}): ReactNode {
+  const { zone } = useMe()
+  return (
+    <I18nProvider locale="en-GB">
+      <WholeOfOne
+        aria-label="Day"
+        autoFocus
+        defaultValue={value}
+        defaultFocusedValue={value ?? today(zone)}
+        onChange={(day) => onDay(day as CalendarDate)}
+      >
+        {MONTH}
+      </WholeOfOne>
     </I18nProvider>
   )
 }

@@ -74,7 +74,7 @@ interface TextProps {
   onChange: (value: string) => void
   error?: string | undefined
   hint?: string | undefined
-  type?: 'text' | 'password' | 'email' | 'date' | 'datetime-local' | 'search'
+  type?: 'text' | 'password' | 'email' | 'search'
   rows?: number
   mono?: boolean
   autoFocus?: boolean

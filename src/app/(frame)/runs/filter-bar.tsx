@@ -315,9 +315,7 @@ export function FilterBar({
           ))}
         </List>
       )}
-      <DaysButton
-        onDays={(first, last) => onChange({ when: null, ...daysOf(first, last, zone) })}
-      />
+      <DaysButton onDays={(first, last) => onChange({ when: null, ...daysOf(first, last, zone) })} />
     </Bar>
   )
 }

@@ -49,6 +49,16 @@ function Preferences(): ReactNode {
       <h2>How you like it</h2>
       <Select label="Times are shown in" value={me.zone} onChange={(zone) => save({ zone }, true)} choices={zones} />
       <Select
+        label="Days are written"
+        value={me.dateFormat ?? 'iso'}
+        onChange={(dateFormat) => save({ dateFormat }, true)}
+        choices={[
+          { id: 'iso', title: '2027-03-09: year, month, day' },
+          { id: 'day-first', title: '09/03/2027: the day first' },
+          { id: 'month-first', title: '03/09/2027: the month first' },
+        ]}
+      />
+      <Select
         label="Colours"
         value={me.theme}
         onChange={(theme) => save({ theme }, true)}

@@ -109,6 +109,7 @@ describe('what was not started', () => {
       ],
     })
     const rows = await rowsOf('Not started')
+    expect(rows.shift()).toMatch(/^\w{3} \d+ \w{3}$/)
     expect(rows[0]).toMatch(/^Vessel logs.* to .*5 timesstarts were offStorage is being moved/)
     expect(rows[1]).toMatch(/^Name check.*made up for by another#77/)
     expect(screen.getByRole('link', { name: 'Name check' }).getAttribute('href')).toBe('/timing/triggers/2?tab=history')

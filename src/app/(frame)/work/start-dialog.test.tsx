@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from '@testing-library/react'
 import { jobDefinitionSchema } from '@/core/work/job'
 import type { Startable } from '@/service/start'
-import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
+import { changesOf, choose, No, press, show, type, type Asked, typeDay } from '@/ui/screen.test-help'
 import { StartButton, StartDialog } from './start-dialog'
 
 const { inputs, target } = jobDefinitionSchema.parse({
@@ -85,12 +85,12 @@ describe('starting a job', () => {
     await choose(/^When|Now When/, 'At a given time')
     await press('Start then')
     expect(await screen.findByText('Say when.')).toBeTruthy()
-    fireEvent.change(screen.getByLabelText(/^Start at/), { target: { value: '2027-03-09T06:30' } })
+    await typeDay(/^Start at/, '2027-07-09T06:30')
     await choose(/As the job says/, 'Only on orrin-ops1 (connected)')
     expect(screen.queryByRole('option', { name: /gone/ })).toBeNull()
     await press('Start then')
     expect(changesOf(asked)[0]?.body).toMatchObject({
-      at: new Date('2027-03-09T06:30').toISOString(),
+      at: '2027-07-09T05:30:00.000Z',
       target: { agent: 'orrin-ops1' },
     })
   })

@@ -1,4 +1,5 @@
 'use client'
+import { parseDateTime, toZoned } from '@internationalized/date'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
@@ -10,6 +11,7 @@ import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useMay, useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
+import { DateField } from '@/ui/parts/date-field'
 import { Dialog } from '@/ui/parts/dialog'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
@@ -85,19 +87,25 @@ function StartForm({
   const [tried, setTried] = useState(false)
   const faultOf = (name: string): string | undefined =>
     serverFaults.get(name) ?? (tried ? localFaults.find((fault) => fault.name === name)?.message : undefined)
-  const atFault = later && tried && at === '' ? 'Say when.' : undefined
+  const isWhen = /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}$/.test(at)
+  const atFault = later && tried && !isWhen ? 'Say when.' : undefined
 
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTried(true)
     setTrouble(null)
-    if (localFaults.length > 0 || (later && at === '')) return
+    if (localFaults.length > 0 || (later && !isWhen)) return
     setSending(true)
     const target = where === 'job' ? null : { agent: where }
-    // datetime-local has no zone: it is read in this browser's, which is said beside it.
     const body = againOf
       ? { inputs: given, requestKey }
-      : { jobId: job.id, inputs: given, at: later ? new Date(at).toISOString() : null, target, requestKey }
+      : {
+          jobId: job.id,
+          inputs: given,
+          at: later ? toZoned(parseDateTime(at), zone).toAbsoluteString() : null,
+          target,
+          requestKey,
+        }
     api.post<{ id: number }>(againOf ? `/runs/${againOf.id}/again` : '/runs', body).then(
       ({ id }) => {
         onClose()
@@ -109,7 +117,6 @@ function StartForm({
       },
     )
   }
-  const here = Intl.DateTimeFormat().resolvedOptions().timeZone
   return (
     <form onSubmit={submit}>
       <Stack $gap={12}>
@@ -139,9 +146,9 @@ function StartForm({
                 width="160px"
               />
               {later && (
-                <TextField
-                  label={`Start at (${here})`}
-                  type="datetime-local"
+                <DateField
+                  label={`Start at (${zone})`}
+                  isTimed
                   value={at}
                   onChange={setAt}
                   error={atFault}
@@ -149,11 +156,6 @@ function StartForm({
                 />
               )}
             </Row>
-            {later && here !== zone && (
-              <Small>
-                Your Bugle shows times in {zone}; this field follows your computer, {here}.
-              </Small>
-            )}
             {job.target !== null && (
               <Select
                 label="Where"
@@ -223,7 +225,8 @@ function InputField({
       </Checkbox>
     )
   }
-  const type = input.type === 'day' ? 'date' : input.type === 'secret' ? 'password' : 'text'
+  if (input.type === 'day') return <DateField label={label} value={value} onChange={onChange} error={error} />
+  const type = input.type === 'secret' ? 'password' : 'text'
   const shared = sharedNameOf(input)
   const hint =
     input.type !== 'secret'

@@ -3,7 +3,7 @@ import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { DayRule } from '@/core/calendar/rule'
 import type { Explanation } from '@/core/phrase/explain'
-import { TextField } from '@/ui/parts/fields'
+import { DateField } from '@/ui/parts/date-field'
 import { Small, Stack } from '@/ui/parts/layout'
 import { useExplanation, type Desk } from './use-desk'
 
@@ -52,12 +52,11 @@ export function AskDay({
   return (
     <Stack $gap={8}>
       <h2>Ask about a day</h2>
-      <TextField
+      <DateField
         label="Day"
         hideLabel
-        type="date"
         value={day ?? ''}
-        onChange={(text) => onDay(text || null)}
+        onChange={(text) => (text === '' || /^\d{4}-\d{2}-\d{2}$/.test(text)) && onDay(text || null)}
         width="150px"
       />
       {day && data && data.day === day ? (

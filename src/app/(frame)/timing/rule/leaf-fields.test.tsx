@@ -1,7 +1,7 @@
 import { fireEvent, screen } from '@testing-library/react'
 import { useState, type ReactNode } from 'react'
 import { dayRuleSchema, type DayRule } from '@/core/calendar/rule'
-import { choose, press, show, type } from '@/ui/screen.test-help'
+import { choose, press, show, type, typeDay } from '@/ui/screen.test-help'
 import { RuleEditor } from './rule-editor'
 
 const SERVER = {
@@ -35,10 +35,10 @@ function edit(initial: DayRule): { rule: () => DayRule; become: (rule: DayRule) 
 describe('dates', () => {
   it('are added with a name, taken away, and written over by the same day', async () => {
     const { rule } = edit({ dates: ['2027-06-24'] })
-    fireEvent.change(screen.getByLabelText('Another date'), { target: { value: '2027-12-31' } })
+    await typeDay('Another date', '2027-12-31')
     type('Its name', 'Stocktaking')
     await press('Add')
-    fireEvent.change(screen.getByLabelText('Another date'), { target: { value: '2027-06-24' } })
+    await typeDay('Another date', '2027-06-24')
     type('Its name', 'Regatta')
     await press('Add')
     expect(rule()).toEqual({
@@ -97,7 +97,7 @@ describe('a recurrence', () => {
     expect(screen.getByRole('textbox', { name: 'Recurrence' }).getAttribute('aria-invalid')).toBe('true')
     type('Recurrence', 'FREQ=MONTHLY;BYDAY=1MO')
     expect(rule()).toEqual({ rrule: 'FREQ=MONTHLY;BYDAY=1MO', start: '2027-01-01' })
-    fireEvent.change(screen.getByLabelText('counted from'), { target: { value: '2027-02-01' } })
+    await typeDay('counted from', '2027-02-01')
     expect(rule()).toMatchObject({ start: '2027-02-01' })
   })
 

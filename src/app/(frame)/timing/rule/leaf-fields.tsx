@@ -11,9 +11,12 @@ import { parseRecurrence } from '@/core/calendar/recurrence-parse'
 import { api } from '@/ui/api'
 import { useFollowing } from '@/ui/hooks/following'
 import { Button } from '@/ui/parts/button'
+import { DateField } from '@/ui/parts/date-field'
 import { Checkbox, Select, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack } from '@/ui/parts/layout'
 import { useReading } from '@/ui/parts/reading'
+
+const isIsoDay = (text: string): boolean => /^\d{4}-\d{2}-\d{2}$/.test(text)
 
 type Of<K extends string> = Extract<DayRule, Record<K, unknown>>
 interface Props<K extends string> {
@@ -96,7 +99,7 @@ export function DatesField({ rule, onChange }: Props<'dates'>): ReactNode {
       ))}
       {!isRead && (
         <Row $gap={6} $top>
-          <TextField label="Another date" hideLabel type="date" value={date} onChange={setDate} width="130px" />
+          <DateField label="Another date" hideLabel value={date} onChange={setDate} width="142px" />
           <TextField
             label="Its name"
             hideLabel
@@ -105,7 +108,7 @@ export function DatesField({ rule, onChange }: Props<'dates'>): ReactNode {
             placeholder="name, if any"
             width="110px"
           />
-          <Button onPress={add} isDisabled={date === ''}>
+          <Button onPress={add} isDisabled={!isIsoDay(date)}>
             Add
           </Button>
         </Row>
@@ -229,15 +232,14 @@ export function RecurrenceField({ rule, onChange }: Props<'rrule'>): ReactNode {
         error={parsed.ok ? undefined : parsed.fault}
       />
       <Row $gap={6} $top>
-        <TextField
+        <DateField
           label="counted from"
-          type="date"
           value={rule.start}
-          onChange={(start) => start && onChange({ ...rule, start })}
-          width="140px"
+          onChange={(start) => onChange({ ...rule, start })}
+          width="142px"
         />
       </Row>
-      {parsed.ok && <Small>{sayDays({ rrule: text, start: rule.start }).slice(1, -1)}</Small>}
+      {parsed.ok && isIsoDay(rule.start) && <Small>{sayDays({ rrule: text, start: rule.start }).slice(1, -1)}</Small>}
     </Stack>
   )
 }

@@ -6,6 +6,7 @@ import { isoDuration, parseDuration } from '@/core/timing/duration'
 import { FOLDS, GAPS } from '@/core/timing/rule'
 import type { TriggerPreview } from '@/service/previews'
 import { day } from '@/ui/format'
+import { DateField } from '@/ui/parts/date-field'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { OptionalNumber } from '@/ui/parts/number-field'
@@ -43,24 +44,22 @@ export function ZoneSection({
             error={faultOf('definition.zone')}
           />
           <Word>from</Word>
-          <TextField
+          <DateField
             label="First day"
             hideLabel
-            type="date"
             value={definition.from ?? ''}
             onChange={(from) => define({ from: from || undefined })}
             error={faultOf('definition.from')}
-            width="132px"
+            width="142px"
           />
           <Word>to</Word>
-          <TextField
+          <DateField
             label="Last day"
             hideLabel
-            type="date"
             value={definition.until ?? ''}
             onChange={(until) => define({ until: until || undefined })}
             error={faultOf('definition.until')}
-            width="132px"
+            width="142px"
           />
           <Word>(open if empty)</Word>
         </Sentence>

@@ -10,6 +10,7 @@ import type { TriggerDefinition } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/calendars'
 import { useFollowing } from '@/ui/hooks/following'
 import { useHome } from '@/ui/hooks/me'
+import { DateField } from '@/ui/parts/date-field'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
@@ -297,10 +298,10 @@ function RecurrenceFields({
         width="300px"
       />
       <Word>counted from</Word>
-      <TextField
+      <DateField
         label="Counted from"
         hideLabel
-        type="datetime-local"
+        isTimed
         value={rule.start}
         onChange={(start) => onChange({ ...rule, start })}
         width="190px"

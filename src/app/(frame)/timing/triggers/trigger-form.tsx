@@ -8,6 +8,7 @@ import type { TriggerPreview } from '@/service/previews'
 import type { Startable } from '@/service/start'
 import type { JobRow } from '@/service/work'
 import { api } from '@/ui/api'
+import { DateField } from '@/ui/parts/date-field'
 import { Select, Switch, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { Reading } from '@/ui/parts/reading'
@@ -150,11 +151,22 @@ function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { 
                 width="190px"
               />
             )
+          if (input.type === 'day')
+            return (
+              <DateField
+                key={input.name}
+                label={label}
+                value={definition.with[input.name] ?? ''}
+                onChange={(value) => set(input.name, value === '' ? null : value)}
+                hint={input.default === null ? undefined : `empty: ${defaultWords(input.default)}`}
+                error={error}
+                width="190px"
+              />
+            )
           return (
             <TextField
               key={input.name}
               label={label}
-              type={input.type === 'day' ? 'date' : 'text'}
               value={definition.with[input.name] ?? ''}
               onChange={(value) => set(input.name, value === '' ? null : value)}
               placeholder={input.default === null ? '' : `by default: ${defaultWords(input.default)}`}

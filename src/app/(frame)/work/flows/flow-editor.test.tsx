@@ -1,7 +1,7 @@
 import { act, fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { flowDefinitionSchema, type FlowContent, type FlowDefinition } from '@/core/work/flow'
 import type { FlowFull, FlowMaterial } from '@/service/flows'
-import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
+import { changesOf, choose, No, press, show, type, type Asked, typeDay } from '@/ui/screen.test-help'
 import { FlowEditor } from './flow-editor'
 
 const define = (steps: object[], more: object = {}): FlowDefinition => flowDefinitionSchema.parse({ steps, ...more })
@@ -257,7 +257,7 @@ describe('the editor of a flow', () => {
       { id: 'ticket', job: 'ticket', after: [{ step: 'bookings', when: 'failed' }] },
     ])
     const asked = edit(gated, {}, { at: '/work/flows/46?tab=rehearse&step=bookings' })
-    fireEvent.change(screen.getByLabelText('On the day'), { target: { value: '2027-03-09' } })
+    await typeDay('On the day', '2027-03-09')
     await waitFor(() =>
       expect(bars()).toEqual([
         'Bookings, succeeded, 2:00',

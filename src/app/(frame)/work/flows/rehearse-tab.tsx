@@ -12,6 +12,7 @@ import { duration, isoDayIn } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
+import { DateField } from '@/ui/parts/date-field'
 import { Select, TextField } from '@/ui/parts/fields'
 import { Mono, Mute, Row, SCROLLS, Small, Stack, Trouble } from '@/ui/parts/layout'
 import { Sentence } from '@/ui/parts/sentence'
@@ -45,7 +46,7 @@ export function useRehearsal(
   const now = useNow()
   const today = now > 0 ? isoDayIn(now, zone) : ''
   const [chosenDay, setDay] = useState('')
-  const day = chosenDay || today
+  const day = /^\d{4}-\d{2}-\d{2}$/.test(chosenDay) ? chosenDay : today
   const [outcomes, setOutcomes] = useState<ReadonlyMap<string, Outcome>>(new Map())
   const [given, setGiven] = useState<Record<string, string>>({})
   const plan = useMemo(
@@ -113,7 +114,7 @@ export function RehearseTab({
     <Stack $gap={10} style={{ padding: '10px 14px', ...SCROLLS }}>
       <Small>Nothing runs: the picture shows what would happen, by the same logic that the engine follows.</Small>
       <Sentence>
-        <TextField label="On the day" type="date" value={rehearsal.day} onChange={rehearsal.setDay} width="150px" />
+        <DateField label="On the day" value={rehearsal.day} onChange={rehearsal.setDay} width="150px" />
         {definition.inputs
           .filter(({ type }) => type !== 'secret')
           .map((input) => (
