@@ -177,7 +177,7 @@ export async function insertFlow(tx: Tx, actor: Actor, flow: FlowContent, given?
       },
       { transaction: tx },
     )
-    await writeVersion(tx, made.id, 1, flow.definition)
+    await writeVersion(tx, actor, made.id, 1, flow.definition)
     return made
   }, 'flow')
   await record(tx, actor, 'added', { type: 'flow', id, title: flow.title }, { definition: flow.definition })
@@ -225,7 +225,7 @@ export async function saveFlowIn(
       ),
     'flow',
   )
-  await writeVersion(tx, id, version, flow.definition)
+  await writeVersion(tx, actor, id, version, flow.definition)
   const { definition, ...rest } = flow
   await record(
     tx,

@@ -1,6 +1,7 @@
 import { actor, freshDatabase, type VIEWER } from '@/store/database.test-help'
 import { addEnrolmentKey, answerEnrolment, enrolmentsOfKey, revokeEnrolmentKey } from './enrol'
 import { addPool, changeAgent, revokeAgent, setMembership } from './fleet'
+import { actOnRuns } from './many-runs'
 import { closeMatter, takeMatter } from './matters'
 import { addPerson, changePerson } from './people'
 import { clearRun, runAgain, startRun, stopRun } from './start'
@@ -19,6 +20,7 @@ const functions: Record<'operate' | 'design' | 'administer', Record<string, Serv
     runAgain,
     clearRun,
     takeMatter,
+    actOnRuns,
     closeMatter,
     holdStep,
     releaseStep,

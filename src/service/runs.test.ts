@@ -26,6 +26,7 @@ import {
 import { leaseKey } from './reports'
 import { closeMatter, listMatters, takeMatter, watchAgents } from './matters'
 import { oneRun, readOutput, searchOutput, whyWaiting, type RunFull } from './run-page'
+import { actOnRuns, manyRunsSchema, type ManyAct } from './many-runs'
 import { removeJob } from './work'
 import { againSchema, clearRun, runAgain, startRun, startSchema, stopRun } from './start'
 
@@ -305,5 +306,61 @@ describe('matters', () => {
     await watchAgents()
     expect((await listMatters(OPERATOR)).some((m) => m.agentId === away)).toBe(false)
     await expect(closeMatter(OPERATOR, mine[0]?.id ?? 0)).rejects.toMatchObject({ code: 'not-now' })
+  })
+})
+
+describe('one act on many runs', () => {
+  const act = (ids: number[], what: ManyAct, more: object = {}): ReturnType<typeof actOnRuns> =>
+    actOnRuns(OPERATOR, manyRunsSchema.parse({ ids, act: what, ...more }))
+
+  it('says first what it would do, does it, and names those that it does not fit', async () => {
+    const job = await makeJob()
+    const [waits, runs, failed] = [await start(job), await start(job), await start(job)]
+    await lease(runs.id, agentId)
+    const held = await lease(failed.id, agentId)
+    await report(agentId, held, 1, started, ended(3))
+    const ids = [waits.id, runs.id, failed.id, 9_999_999]
+    const would = await act(ids, 'stop', { dry: true })
+    expect(would).toMatchObject({ done: [waits.id, runs.id], machines: 1, made: [] })
+    expect(would.passedOver).toEqual([
+      { id: failed.id, why: 'It has ended already.' },
+      { id: 9_999_999, why: 'It is not there any more.' },
+    ])
+    expect(await stateOf(waits.id)).toMatchObject({ state: 'ready' })
+    expect((await act(ids, 'stop')).done).toEqual([waits.id, runs.id])
+    expect(await stateOf(waits.id)).toMatchObject({ state: 'cancelled' })
+
+    expect((await act([failed.id, waits.id], 'close')).done).toEqual([failed.id])
+    expect((await listMatters(OPERATOR)).some(({ runId }) => runId === failed.id)).toBe(false)
+    const key = randomUUID()
+    const again = await act([failed.id, runs.id], 'again', { requestKey: key })
+    expect(again.done).toEqual([failed.id])
+    expect((await act([failed.id], 'again', { requestKey: key })).made).toEqual(again.made)
+    expect(await act([failed.id, runs.id], 'clear')).toMatchObject({
+      done: [failed.id],
+      passedOver: [{ id: runs.id, why: 'It has not ended.' }],
+    })
+    expect((await act([failed.id], 'clear')).passedOver).toEqual([
+      { id: failed.id, why: 'It is off the board already.' },
+    ])
+  })
+
+  it('what one refuses keeps none of the others', async () => {
+    const [off, on] = [await makeJob(), await makeJob()]
+    const [first, second] = [await start(off), await start(on)]
+    for (const { id } of [first, second]) await report(agentId, await lease(id, agentId), 1, started, ended(0))
+    await execute(null, 'UPDATE jobs SET active = false WHERE id = $1', [off])
+    const answer = await act([first.id, second.id], 'again')
+    expect(answer.done).toEqual([second.id])
+    expect(answer.passedOver).toMatchObject([{ id: first.id, why: expect.stringContaining('switched off') as string }])
+  })
+
+  it('is bounded, and each run is looked at once', () => {
+    expect(manyRunsSchema.parse({ ids: [4, 4, 5], act: 'stop' }).ids).toEqual([4, 5])
+    expect(manyRunsSchema.safeParse({ ids: [], act: 'stop' }).success).toBe(false)
+    expect(manyRunsSchema.safeParse({ ids: Array.from({ length: 501 }, (_, i) => i + 1), act: 'stop' }).success).toBe(
+      false,
+    )
+    expect(manyRunsSchema.safeParse({ ids: [1], act: 'remove' }).success).toBe(false)
   })
 })

@@ -5,6 +5,7 @@ import { listAudit } from './audit'
 import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
 import { startRun, startSchema, stopRun } from './start'
 import { clearBoard, purge, refreshUsual } from './upkeep'
+import { workVersion, workVersions } from './work-versions'
 import { jobSaveSchema, listJobs, oneJob, removeJob, saveJob } from './work'
 
 freshDatabase()
@@ -22,6 +23,29 @@ describe('a job', () => {
     })
     expect((await oneJob(ADMIN, id)).notes).toBe('hers')
     expect((await listAudit(ADMIN, { text: 'Name check' }))[0]?.changes).toEqual({ notes: { from: '', to: 'hers' } })
+  })
+
+  it('lists its versions with what each changed, and gives one back as it was', async () => {
+    const id = await makeJob({ slots: 1 }, 'Looked back on')
+    const save = async (who: string, definition: object, more: object = {}): Promise<unknown> => {
+      const { id: _, area: __, usualMs: ___, savedBy: ____, savedAt: _____, ...read } = await oneJob(ADMIN, id)
+      const body = { ...read, ...more, definition: { ...read.definition, ...definition } }
+      return saveJob(actor('designer', { name: who }), id, jobSaveSchema.parse(body))
+    }
+    await save('Moira', { slots: 3 })
+    await save('Torvald', {}, { notes: 'Only words.' })
+    const list = await workVersions(actor('viewer'), id)
+    expect(list.map(({ version, savedBy, says }) => [version, savedBy, says])).toEqual([
+      [3, 'Torvald', []],
+      [2, 'Moira', ['The slots was 1 and is 3.']],
+      [1, expect.any(String), null],
+    ])
+    expect(await workVersions(ADMIN, id, { before: 2 })).toMatchObject([{ version: 1 }])
+    const first = await workVersion(ADMIN, id, 1)
+    expect(first).toMatchObject({ definition: { slots: 1 }, since: ['The slots was 3 and is 1.'] })
+    await expect(workVersion(ADMIN, id, 9)).rejects.toMatchObject({ code: 'not-found' })
+    await execute(null, 'DELETE FROM job_versions WHERE job_id = $1 AND version = 2', [id])
+    expect((await workVersions(ADMIN, id))[0]).toMatchObject({ version: 3, says: null })
   })
 
   it('keeps every version; a run keeps the one it was started with', async () => {

@@ -129,7 +129,7 @@ export async function insertJob(tx: Tx, actor: Actor, job: JobContent, slug?: st
       { slug: name, title: job.title, notes: job.notes, areaId: job.areaId, active: job.active, savedBy: actor.name },
       { transaction: tx },
     )
-    await writeVersion(tx, made.id, 1, job.definition)
+    await writeVersion(tx, actor, made.id, 1, job.definition)
     return made
   })
   await record(tx, actor, 'added', { type: 'job', id, title: job.title }, { definition: job.definition })
@@ -179,7 +179,7 @@ export async function saveJobIn(
       [id, job.title, job.notes, job.areaId, job.active, version, actor.name],
     ),
   )
-  await writeVersion(tx, id, version, job.definition)
+  await writeVersion(tx, actor, id, version, job.definition)
   const { version: _, ...after } = job
   await record(
     tx,
@@ -241,8 +241,18 @@ export async function removeWork(actor: Actor, id: number, what: 'job' | 'flow')
   })
 }
 
-export async function writeVersion(tx: Tx, jobId: number, version: number, definition: WorkDefinition): Promise<void> {
-  await execute(tx, 'INSERT INTO job_versions VALUES ($1, $2, $3)', [jobId, version, JSON.stringify(definition)])
+export async function writeVersion(
+  tx: Tx,
+  actor: Actor,
+  jobId: number,
+  version: number,
+  definition: WorkDefinition,
+): Promise<void> {
+  await execute(
+    tx,
+    'INSERT INTO job_versions (job_id, version, definition, saved_by, saved_at) VALUES ($1, $2, $3, $4, now())',
+    [jobId, version, JSON.stringify(definition), actor.name],
+  )
 }
 
 export async function guardTitle<T>(work: () => Promise<T>, what: 'job' | 'flow' = 'job'): Promise<T> {

@@ -9,6 +9,7 @@ import { sharedValues } from './migrations/0006-shared-values'
 import { bounds } from './migrations/0007-bounds'
 import { record } from './migrations/0008-record'
 import { room } from './migrations/0009-room'
+import { versions } from './migrations/0010-versions'
 import type { Migration } from './migrations/migration'
 
 const MIGRATIONS: readonly Migration[] = [
@@ -21,6 +22,7 @@ const MIGRATIONS: readonly Migration[] = [
   bounds,
   record,
   room,
+  versions,
 ]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001

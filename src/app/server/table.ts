@@ -18,6 +18,8 @@ import { listDrifts } from '@/service/drifts'
 import * as locks from '@/service/locks'
 import * as sharedValues from '@/service/shared-values'
 import * as fleet from '@/service/fleet'
+import { versionsSchema, workVersion, workVersions } from '@/service/work-versions'
+import { actOnRuns, manyRunsSchema } from '@/service/many-runs'
 import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/matters'
 import {
   addPerson,
@@ -386,12 +388,19 @@ export const ENDPOINTS: readonly Endpoint[] = [
   ),
   endpoint('GET', '/crontab', 'see', { heavy: true }, ({ actor }) => crontabs.exportCrontab(actor)),
 
+  endpoint('GET', '/jobs/:id/versions', 'see', { query: versionsSchema }, ({ actor, params, query }) =>
+    workVersions(actor, id(params), query),
+  ),
+  endpoint('GET', '/jobs/:id/versions/:version', 'see', {}, ({ actor, params }) =>
+    workVersion(actor, id(params), params.version as number),
+  ),
   endpoint('GET', '/runs', 'see', { query: runFilterSchema }, ({ actor, query }) => listRuns(actor, query)),
   endpoint('GET', '/runs.csv', 'see', { query: runFilterSchema }, async ({ actor, query }) => runsCsv(actor, query)),
   endpoint('GET', '/runs/counts', 'see', { query: hours }, ({ actor, query }) =>
     countRuns(actor, new Date(Date.now() - query.hours * 3_600_000)),
   ),
   endpoint('POST', '/runs', 'operate', { body: startSchema }, ({ actor, body }) => startRun(actor, body)),
+  endpoint('POST', '/runs/many', 'operate', { body: manyRunsSchema }, ({ actor, body }) => actOnRuns(actor, body)),
   endpoint('GET', '/runs/:id', 'see', {}, ({ actor, params }) => oneRun(actor, id(params))),
   endpoint('GET', '/runs/:id/why', 'see', {}, async ({ actor, params }) => ({
     reason: await whyWaiting(actor, id(params)),

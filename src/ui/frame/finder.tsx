@@ -43,6 +43,23 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 'locks', title: 'Locks', detail: 'Fleet', href: '/fleet?tab=locks', right: 'see' },
   { key: 'notices', title: 'Notices', detail: 'Settings', href: '/settings?tab=notices', right: 'see' },
   { key: 'c9', title: 'Settings', detail: 'yours, people, audit', href: '/settings', right: 'see' },
+  {
+    key: 's1',
+    title: 'Your preferences',
+    detail: 'Settings: zone, colours, pace, tokens',
+    href: '/settings',
+    right: 'see',
+  },
+  { key: 's2', title: 'People', detail: 'Settings', href: '/settings?tab=people', right: 'see' },
+  {
+    key: 's3',
+    title: 'Starts by triggers on or off',
+    detail: 'Settings: Timing',
+    href: '/settings?tab=timing',
+    right: 'see',
+  },
+  { key: 's4', title: 'Engines', detail: 'Settings', href: '/settings?tab=engines', right: 'see' },
+  { key: 's5', title: 'Audit', detail: 'Settings: who did what', href: '/settings?tab=audit', right: 'administer' },
 ]
 const HREF: Record<string, (id: number, title: string) => string> = {
   run: (id) => `/runs/${id}`,
@@ -79,6 +96,17 @@ const Hit = styled.li`
   }
 `
 
+/** What can be started of what was found: the dialog asks for its inputs, or Enter starts it at once. */
+const startsOf = (found: readonly Found[]): Entry[] =>
+  found
+    .filter(({ kind }) => kind === 'job' || kind === 'flow' || kind === 'trigger')
+    .map(({ kind, id, title, detail }) => ({
+      key: `start ${kind}${id}`,
+      title: `Start ${title}`,
+      detail: kind === 'trigger' ? 'as its trigger would, now' : `${kind} · ${detail}`,
+      href: `${HREF[kind]?.(id, title) ?? '/work'}?start=1`,
+    }))
+
 /** Every object and every command, by a few letters. */
 export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const [text, setText] = useState('')
@@ -86,10 +114,15 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   const router = useRouter()
   const { role } = useMe()
   const listId = useId()
+  // “start till files” starts what is found by the rest; a number alone opens that run.
+  const verb = /^(?:start|run)\s+(\S.*)$/i.exec(text.trim())?.[1] ?? null
+  const sought = verb ?? text.trim()
+  const number = /^#?(\d{1,15})$/.exec(sought)?.[1] ?? null
+  const wanted = sought.toLowerCase()
   const { data: found = [], isPlaceholderData } = useQuery({
-    queryKey: ['find', text],
-    queryFn: () => api.get<Found[]>(`/find?text=${encodeURIComponent(text.trim())}`),
-    enabled: isOpen && text.trim().length > 0,
+    queryKey: ['find', sought],
+    queryFn: () => api.get<Found[]>(`/find?text=${encodeURIComponent(sought)}`),
+    enabled: isOpen && sought.length > 0,
     placeholderData: (before) => before,
   })
   useEffect(() => {
@@ -97,9 +130,11 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   }, [isOpen])
   useEffect(() => setChosen(null), [text])
 
-  const wanted = text.trim().toLowerCase()
   const commands = COMMANDS.filter(
-    (c) => mayDo(role, c.right) && (wanted === '' || `${c.title} ${c.detail}`.toLowerCase().includes(wanted)),
+    (c) =>
+      verb === null &&
+      mayDo(role, c.right) &&
+      (wanted === '' || `${c.title} ${c.detail}`.toLowerCase().includes(wanted)),
   )
   const objects =
     wanted === ''
@@ -112,11 +147,19 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
             detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind,
             href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch',
           }))
+  const starts = verb === null || !mayDo(role, 'operate') ? [] : startsOf(found)
+  // Who types quickly presses Enter before anything was found.
+  const byNumber =
+    number === null || objects.some(({ key }) => key === `run${number}`)
+      ? []
+      : [{ key: 'number', title: `#${number}`, detail: 'open the run of this number', href: `/runs/${number}` }]
   // A command that is being typed stays first, whatever is found meanwhile: Enter does what was read.
   const isTyped = ({ title }: Entry): boolean => wanted !== '' && title.toLowerCase().startsWith(wanted)
   const entries: readonly Entry[] = [
+    ...starts,
+    ...byNumber,
     ...commands.filter(isTyped),
-    ...objects,
+    ...(verb === null ? objects : []),
     ...commands.filter((command) => !isTyped(command)),
   ]
   const at = Math.max(
@@ -143,7 +186,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
         aria-controls={listId}
         aria-activedescendant={entries[at] ? `${listId}-${at}` : undefined}
         aria-label="What to find or do"
-        placeholder="A job, a machine, #18204, or what to do"
+        placeholder="A job, a machine, #18204, “start till files”, or what to do"
         value={text}
         onChange={(event) => setText(event.target.value)}
         onKeyDown={onKeyDown}

@@ -1,4 +1,4 @@
-import { act, fireEvent, screen } from '@testing-library/react'
+import { act, fireEvent, screen, waitFor } from '@testing-library/react'
 import { useState, type ReactNode } from 'react'
 import { show, type Asked } from '../screen.test-help'
 import { useSay } from './announcer'
@@ -27,6 +27,22 @@ describe('find or do', () => {
     finder('designer')
     expect(titles()).toContain('New trigger')
     expect(titles()).not.toContain('Enrol an agent')
+  })
+
+  it('starts work by its name, and opens a run by its number before it is found', async () => {
+    const asked = finder()
+    fireEvent.change(box(), { target: { value: 'start till file' } })
+    await screen.findByText('Start Till file Orrin Quay')
+    expect(asked.filter(({ what }) => what === 'GET /find').map(({ query }) => query.text)).toContain('till file')
+    fireEvent.keyDown(box(), { key: 'Enter' })
+    expect(window.location.pathname + window.location.search).toMatch(/^\/work\/(jobs|flows)\/\d+\?start=1$/)
+    finder('designer', [])
+    fireEvent.change(box(), { target: { value: '#18204' } })
+    fireEvent.keyDown(box(), { key: 'Enter' })
+    expect(window.location.pathname).toBe('/runs/18204')
+    finder('viewer')
+    fireEvent.change(box(), { target: { value: 'start till file' } })
+    await waitFor(() => expect(screen.queryByText(/^Start Till/)).toBeNull())
   })
 
   it('finds objects, opens the chosen one with Enter, and closes', async () => {

@@ -8,6 +8,7 @@ const KEYS: readonly [string, string][] = [
   ['g w · g r · g o · g t · g f · g s', 'go to Watch, Runs, Work, Timing, Fleet, Settings'],
   ['↑ ↓ Home End', 'move through a list or table'],
   ['Enter', 'open what is chosen'],
+  ['Space · Shift ↑ ↓', 'choose a row of Runs, or several, to do one thing with all of them'],
   ['/', 'to the filter of the screen'],
   ['Esc', 'close, or back to the list'],
   ['+ − · Ctrl and wheel', 'zoom a flow’s picture, around the chosen step or the pointer'],

@@ -22,8 +22,8 @@ import { Said, useReading } from './reading'
 // Only whoever picks a day needs the calendar.
 const DayCalendar = dynamic(() => import('./days-calendar').then((module) => module.DayCalendar), { ssr: false })
 
-/** How a day is written in fields: of languages that write it so. */
-const LOCALES = { iso: 'sv-SE', 'day-first': 'en-GB', 'month-first': 'en-US' } as const
+/** How a day is written in fields: English of places that write it so. */
+const LOCALES = { iso: 'en-SE', 'day-first': 'en-GB', 'month-first': 'en-US' } as const
 
 const Group = styled.div`
   display: flex;

@@ -118,6 +118,7 @@ export function Confirm({
   onClose,
   onConfirm,
   word,
+  whyNot,
   children,
 }: {
   title: string
@@ -125,6 +126,8 @@ export function Confirm({
   onClose: () => void
   onConfirm: () => void
   word: string
+  /** Set: it cannot be done, and this says why. */
+  whyNot?: string | undefined
   children: ReactNode
 }): ReactNode {
   return (
@@ -137,6 +140,7 @@ export function Confirm({
         </Button>
         <Button
           kind="danger"
+          whyNot={whyNot}
           onPress={() => {
             onConfirm()
             onClose()

@@ -122,6 +122,7 @@ export function Table<Row extends { readonly id: number | string }>({
   isFresh,
   isDim,
   onDragStart,
+  onMark,
   headingOf,
   foot,
   mostDrawn = MOST_DRAWN,
@@ -137,6 +138,8 @@ export function Table<Row extends { readonly id: number | string }>({
   isDim?: (row: Row) => boolean
   /** Rows can be dragged elsewhere: puts what is dragged into the transfer. */
   onDragStart?: (row: Row, transfer: DataTransfer) => void
+  /** Space marks the row, or takes its mark away; Shift with an arrow marks the row it comes to as well (`on`). */
+  onMark?: (row: Row, on?: true) => void
   /** What rows that follow each other have in common, such as their day: said once above them. */
   headingOf?: (row: Row) => string
   foot?: ReactNode
@@ -159,7 +162,15 @@ export function Table<Row extends { readonly id: number | string }>({
     }[event.key]
     if (to !== undefined) {
       event.preventDefault()
+      const there = rows[to]
+      if (event.shiftKey && onMark && there) {
+        onMark(row, true)
+        onMark(there, true)
+      }
       focus(lines.findIndex((line) => 'row' in line && line.at === to))
+    } else if (event.key === ' ' && onMark) {
+      event.preventDefault()
+      onMark(row)
     } else if (event.key === 'Enter' && onOpen) {
       event.preventDefault()
       onOpen(row)

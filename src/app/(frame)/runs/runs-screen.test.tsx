@@ -109,6 +109,27 @@ describe('the list of runs', () => {
     )
   })
 
+  it('does one thing with several, and says first what will happen', async () => {
+    const would = { done: [30, 29], machines: 1, passedOver: [{ id: 28, why: 'It has ended already.' }], made: [] }
+    const asked = show(<RunsScreen />, { ...SERVER, 'POST /runs/many': would }, { role: 'operator' })
+    fireEvent.click(within(await lineOf(30)).getByRole('checkbox'))
+    const line = await lineOf(29)
+    line.focus()
+    fireEvent.keyDown(line, { key: ' ' })
+    fireEvent.keyDown(line, { key: 'ArrowDown', shiftKey: true })
+    expect(await screen.findByText('3 runs chosen')).toBeTruthy()
+    await press('Stop')
+    const dialog = await screen.findByRole('dialog')
+    expect(dialog.textContent).toContain('Stops 2 runs, of which some are at work on one machine')
+    expect(dialog.textContent).toContain('#28 It has ended already.')
+    const sent = (): Asked[] => asked.filter(({ what }) => what === 'POST /runs/many')
+    expect(sent().map(({ body }) => body)).toEqual([{ ids: [30, 29, 28], act: 'stop', dry: true }])
+    fireEvent.click(within(dialog).getByRole('button', { name: 'Stop' }))
+    await waitFor(() => expect(sent()).toHaveLength(2))
+    expect(sent()[1]?.body).toMatchObject({ ids: [30, 29, 28], act: 'stop', requestKey: expect.any(String) as string })
+    await waitFor(() => expect(screen.queryByText('3 runs chosen')).toBeNull())
+  })
+
   it('says what to do when nothing fits, and where runs come from', async () => {
     const none = { ...SERVER, 'GET /runs': { rows: [], next: null } }
     show(<RunsScreen />, none, { at: '/runs?state=lost' })

@@ -19,6 +19,7 @@ import { Ago, Time, Took } from '@/ui/parts/time'
 import { causeOf } from './cause'
 import { apiValues } from '@/ui/stretch'
 import { FilterBar } from './filter-bar'
+import { ManyBar } from './many-bar'
 
 /** It went as it should: there is no why. */
 const isPlain = ({ state, reason }: RunRow): boolean => state === 'succeeded' && reason === 'Exit code 0.'
@@ -108,6 +109,7 @@ export function RunsScreen(): ReactNode {
     const seen = new Set<number>()
     return (query.data?.pages.flatMap((page) => page.rows) ?? []).filter((row) => !seen.has(row.id) && seen.add(row.id))
   }, [query.data])
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
   const changed = useChanged(rows)
   const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
 
@@ -118,6 +120,25 @@ export function RunsScreen(): ReactNode {
     setHidden(next)
     localStorage.setItem(STORED, JSON.stringify([...next]))
   }
+  const columns = useMemo(
+    () => [
+      {
+        id: 'choose',
+        title: '',
+        width: 34,
+        cell: (row: RunRow) => (
+          <Checkbox
+            isSelected={chosen.has(row.id)}
+            onChange={(on) => setChosen((before) => withOrWithout(before, row.id, on))}
+          >
+            <span className="visually-hidden">Choose #{row.id}</span>
+          </Checkbox>
+        ),
+      },
+      ...COLUMNS.filter((column) => !hidden.has(column.id)),
+    ],
+    [chosen, hidden],
+  )
   const isFiltered = Object.keys(values).some((key) => key !== 'sort' && key !== 'dir')
   return (
     <Page style={{ overflow: 'hidden' }}>
@@ -145,6 +166,7 @@ export function RunsScreen(): ReactNode {
         <Download href={`/api/v1/runs.csv${queryOf(apiValues(values, zone))}`}>CSV</Download>
       </Row>
       <Trouble error={query.error} />
+      {chosen.size > 0 && <ManyBar ids={[...chosen]} onClear={() => setChosen(new Set())} />}
       {rows.length === 0 && query.isSuccess ? (
         <Panel>
           {isFiltered ? (
@@ -168,12 +190,13 @@ export function RunsScreen(): ReactNode {
         <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
           <Table
             label="Runs"
-            columns={COLUMNS.filter((column) => !hidden.has(column.id))}
+            columns={columns}
             rows={rows}
             onOpen={(row) => router.push(`/runs/${row.id}`)}
             sort={values.sort ?? 'number'}
             dir={values.dir === 'asc' ? 'asc' : 'desc'}
             onSort={(sort, dir) => set({ sort, dir, after: null })}
+            onMark={(row, on) => setChosen((before) => withOrWithout(before, row.id, on ?? !before.has(row.id)))}
             isFresh={(row) => changed.has(row.id)}
             isDim={(row) => row.state === 'cancelled' || row.state === 'skipped'}
             foot={<div ref={end} style={{ height: 1 }} />}
@@ -182,6 +205,13 @@ export function RunsScreen(): ReactNode {
       )}
     </Page>
   )
+}
+
+function withOrWithout(ids: ReadonlySet<number>, id: number, on: boolean): ReadonlySet<number> {
+  const next = new Set(ids)
+  if (on) next.add(id)
+  else next.delete(id)
+  return next
 }
 
 function Columns(): ReactNode {

@@ -9,6 +9,7 @@ import type { Startable } from '@/service/start'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
+import { useAskedFor } from '@/ui/hooks/asked-for'
 import { useMay, useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { DateField } from '@/ui/parts/date-field'
@@ -265,6 +266,7 @@ export function StartButton({
 }): ReactNode {
   const [open, setOpen] = useState(false)
   const { why } = useMay('operate')
+  useAskedFor('start', () => active && why === undefined && setOpen(true))
   useEffect(() => {
     if (!active) setOpen(false)
   }, [active])

@@ -4,6 +4,7 @@ import { useState, type ReactNode } from 'react'
 import type { TriggerFull } from '@/service/triggers'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
+import { useAskedFor } from '@/ui/hooks/asked-for'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
@@ -15,6 +16,7 @@ export function StartByHand({ trigger, machines }: { trigger: TriggerFull; machi
   const say = useSay()
   const { why } = useMay('operate')
   const [requestKey, setRequestKey] = useState<string | null>(null)
+  useAskedFor('start', () => why === undefined && trigger.jobActive && setRequestKey(crypto.randomUUID()))
   const isEach = trigger.definition.spread === 'each'
   const given = Object.entries(trigger.definition.with)
   const start = (): void => {

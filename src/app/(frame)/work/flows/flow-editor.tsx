@@ -15,7 +15,13 @@ import {
   routeStep,
   type Place,
 } from '@/core/flow/edit'
-import { flowContentSchema, type FlowContent, type FlowDefinition, type FlowStep } from '@/core/work/flow'
+import {
+  flowContentSchema,
+  flowDefinitionSchema,
+  type FlowContent,
+  type FlowDefinition,
+  type FlowStep,
+} from '@/core/work/flow'
 import type { FlowFull, FlowMaterial } from '@/service/flows'
 import type { Fault } from '@/core/schema/faults'
 import { api } from '@/ui/api'
@@ -34,6 +40,7 @@ import { Mute, Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
 import { Reading } from '@/ui/parts/reading'
 import { Tabs } from '@/ui/parts/tabs'
 import { StartButton } from '../start-dialog'
+import { VersionsButton } from '../versions'
 import { EditorOutline } from './editor-outline'
 import { EditorPicture } from './editor-picture'
 import { modelOf, type Model } from './editor-model'
@@ -185,6 +192,18 @@ export function FlowEditor({
         onSave={() => save()}
         why={why}
       >
+        {flow && (
+          <VersionsButton
+            id={flow.id}
+            version={draft.version}
+            onBringBack={(old, of) => {
+              const read = flowDefinitionSchema.safeParse(old)
+              if (!read.success) return say('This version cannot be read by this Bugle.', { bad: true })
+              define(read.data, `version ${of}`)
+              say(`Version ${of} stands in the picture. It counts once it is saved.`)
+            }}
+          />
+        )}
         {flow && <ButtonLink href={`/runs?job=${flow.id}`}>Its runs</ButtonLink>}
         {flow && <StartButton jobId={flow.id} title={content.title} active={content.active} what="flow" />}
         {flow && (

@@ -47,6 +47,28 @@ async function saved(asked: Asked[]): Promise<JobContent & { version: number }> 
 }
 
 describe('a job, written in sentences', () => {
+  it('an older version is brought back into the form, and counts once it is saved', async () => {
+    const asked = edit(job(), {
+      'GET /jobs/5/versions': [
+        {
+          version: 2,
+          savedBy: 'Ines Aldaya',
+          savedAt: '2027-03-08T12:00:00Z',
+          says: ['The minutes to wait was 7 and is 2.'],
+        },
+        { version: 1, savedBy: null, savedAt: null, says: null },
+      ],
+      'GET /jobs/5/versions/1': { definition: { ...definition(), action: { kind: 'wait', minutes: 7 } }, since: [] },
+    })
+    await press('Versions')
+    expect(await screen.findByText('The minutes to wait was 7 and is 2.')).toBeTruthy()
+    expect(screen.getByText('in force')).toBeTruthy()
+    await press('Bring it back')
+    expect(await screen.findByText(/Version 1 stands in the form/)).toBeTruthy()
+    expect(changesOf(asked)).toEqual([])
+    expect(await saved(asked)).toMatchObject({ version: 2, definition: { action: { kind: 'wait', minutes: 7 } } })
+  })
+
   it('says where it goes, and which agents fit', async () => {
     const asked = edit(job())
     expect(await screen.findByText('1 agent fits: kelda-app1')).toBeTruthy()

@@ -2,7 +2,7 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
-import { jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
+import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
 import type { JobFull } from '@/service/work'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
@@ -20,6 +20,7 @@ import { Paper, Sentence } from '@/ui/parts/sentence'
 import { AreaField } from '../area-field'
 import { StartButton } from '../start-dialog'
 import { InputsSection } from '../inputs-section'
+import { VersionsButton } from '../versions'
 import { EndingSection, WhatSection, WhereSection, type SectionProps } from './sections'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
@@ -55,6 +56,18 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
         onSave={() => save()}
         why={why}
       >
+        {job && (
+          <VersionsButton
+            id={job.id}
+            version={draft.version}
+            onBringBack={(old, of) => {
+              const read = jobDefinitionSchema.safeParse(old)
+              if (!read.success) return say('This version cannot be read by this Bugle.', { bad: true })
+              set({ definition: read.data })
+              say(`Version ${of} stands in the form. It counts once it is saved.`)
+            }}
+          />
+        )}
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
         {job && <ButtonLink href={`/timing/triggers/new?job=${job.id}`}>Start it by itself</ButtonLink>}
         {job && <StartButton jobId={job.id} title={content.title} active={job.active} />}
