@@ -1,5 +1,5 @@
 import { writeSync } from 'node:fs'
-import { storableText } from '@/core/schema/text'
+import { storableText } from '@/core/schema/plain-text'
 import type { SignIn } from '@/core/work/account'
 import { fill, valuesAsSegments } from '@/core/work/connections'
 

@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { clippedSchema, isStorable, storableText, textSchema, visible } from '@/core/schema/text'
+import { clippedSchema, textSchema } from '@/core/schema/text'
+import { isStorable, storableText, visible } from '@/core/schema/plain-text'
 import { accountRulesSchema } from '@/core/work/account'
 import { connectionSchema } from '@/core/work/connections'
 

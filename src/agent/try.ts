@@ -3,7 +3,7 @@ import { appendFileSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileS
 import { dirname, join } from 'node:path'
 import { readOwned } from '@/act/files'
 import { accountSecrets, makeMask, type Mask } from '@/core/run/mask'
-import { clipText } from '@/core/schema/text'
+import { clipText } from '@/core/schema/plain-text'
 import { CaptureReader, type OutputRecord } from './capture'
 import { cgroupFolder, removeCgroup, signalAll } from './leftovers'
 import { readJournal, reportsIn, type Kept } from './journal'

@@ -1,6 +1,6 @@
 import type { z } from 'zod'
 import { bareEnd, reportBodySchema, type Gap, type Heard, type ReportBody } from '@/agent/protocol'
-import { clipText, storableText } from '@/core/schema/text'
+import { clipText, storableText } from '@/core/schema/plain-text'
 import { countRefused, leaseKey, passGap, storeAccepted, storeReports, type IncomingReport } from '@/service/reports'
 import { isOutage } from '@/store/outage'
 import { limit } from '@/store/limits'

@@ -1,4 +1,4 @@
-import { clipText, storableText } from '@/core/schema/text'
+import { clipText, storableText } from '@/core/schema/plain-text'
 import { isOutage } from '@/store/outage'
 
 /** What went wrong, in words that a record may keep. */

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { clipText } from '@/core/schema/text'
+import { clipText } from '@/core/schema/plain-text'
 import { config } from '@/store/config'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'

@@ -1,4 +1,4 @@
-import { clipText } from '@/core/schema/text'
+import { clipText } from '@/core/schema/plain-text'
 import { transaction } from '@/store/db'
 import type { Actor } from './actor'
 import { countAttempts } from './attempts'

@@ -1,7 +1,7 @@
 import { judge, type Judgement } from '@/core/run/judge'
 import type { JobDefinition } from '@/core/work/job'
 import type { OutputLine, Report, ReportBody } from '@/agent/protocol'
-import { clipText, visible } from '@/core/schema/text'
+import { clipText, visible } from '@/core/schema/plain-text'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { limit } from '@/store/limits'
 import { notify } from '@/store/listen'

@@ -7,7 +7,7 @@ type Field = HTMLInputElement | HTMLTextAreaElement
 
 const fields = (): Field[] =>
   [...document.querySelectorAll<Field>('input:not([type]), input[type=text], input[type=search], textarea')].filter(
-    (each) => !each.disabled && !each.readOnly && !each.closest('.cm-editor'),
+    (each) => !each.disabled && !each.readOnly && !each.closest('.cm-editor, [data-code]'),
   )
 const isRefused = (field: Field | undefined): boolean => field?.getAttribute('aria-invalid') === 'true'
 

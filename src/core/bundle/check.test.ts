@@ -1,3 +1,4 @@
+import '../calendar/holiday-data'
 import { checkBundle, checkBundleText } from './check'
 import { depthsOf, loopsOf } from './graph'
 import { bundleJsonSchema } from './schema'

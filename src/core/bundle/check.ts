@@ -1,5 +1,5 @@
 import { parseIsoDay } from '../calendar/days'
-import { holidayFault } from '../calendar/holiday-data'
+import { holidayFaultIfKnown } from '../calendar/holiday-check'
 import { MOST_NESTING } from '../calendar/rule'
 import { faultsFrom, pathOf, type Fault, type Path } from '../schema/faults'
 import { flowFaults, valueFaults } from './check-flows'
@@ -136,7 +136,7 @@ function duplicates(list: readonly unknown[], path: Path, add: AddFault): void {
 
 function ruleFaults(raw: Raw, roots: readonly { value: unknown; path: Path }[], add: AddFault): void {
   const calendars = idsOf(raw.calendars)
-  const known = new Map<string, ReturnType<typeof holidayFault>>()
+  const known = new Map<string, ReturnType<typeof holidayFaultIfKnown>>()
   for (const root of roots) {
     for (const { value, path } of rawRules(root.value, MOST_NESTING)) {
       const id = rawText(value.calendar)
@@ -147,7 +147,7 @@ function ruleFaults(raw: Raw, roots: readonly { value: unknown; path: Path }[], 
       const [country, region] = [rawText(holidays.country), rawText(holidays.region)]
       if (country === undefined || (holidays.region !== undefined && region === undefined)) continue
       const key = `${country} ${region}`
-      if (!known.has(key)) known.set(key, holidayFault({ country, region }))
+      if (!known.has(key)) known.set(key, holidayFaultIfKnown({ country, region }))
       const fault = known.get(key)
       if (fault) add([...root.path, ...path, 'holidays', fault.key], fault.message)
     }

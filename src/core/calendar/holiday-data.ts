@@ -3,6 +3,7 @@ import { version } from 'date-holidays/package.json'
 import { LAST_DAY, parseIsoDay } from './days'
 import type { Holiday, HolidaySource } from './holidays'
 import type { HolidayWish } from './rule'
+import { checkHolidaysWith } from './holiday-check'
 
 const DAY_MS = 86_400_000
 /** A holiday's length may be an hour or so off whole days where the clock changes in it. */
@@ -113,3 +114,5 @@ function placesFrom(found: Record<string, string> | undefined): Place[] {
     .map(([code, title]) => ({ code, title }))
     .sort((a, b) => a.title.localeCompare(b.title, 'en'))
 }
+
+checkHolidaysWith(holidayFault)

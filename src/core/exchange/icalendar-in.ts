@@ -4,7 +4,7 @@ import { isoDay, parseIsoDay, type Day } from '../calendar/days'
 import { recurrenceDays } from '../calendar/recurrence'
 import { parseRecurrence } from '../calendar/recurrence-parse'
 import type { DateEntry, DayRule } from '../calendar/rule'
-import { clipText } from '../schema/text'
+import { clipText } from '../schema/plain-text'
 
 /** What of a file a set of days cannot hold, one line for each kind of thing of each event. */
 export interface NotCarried {

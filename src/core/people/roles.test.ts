@@ -11,7 +11,7 @@ describe('rights', () => {
   })
 
   it.each([
-    ['operate', 'Your role may not start and stop work; it takes an operator.'],
+    ['operate', 'Your role may not start, stop or switch work; it takes an operator.'],
     ['design', 'Your role may not change work; it takes a designer.'],
     ['administer', 'Your role may not change the fleet or people; it takes an administrator.'],
   ] as const)('say who has the right to %s', (right, words) => {

@@ -1,5 +1,5 @@
 import { parseIsoDay } from '../calendar/days'
-import { holidayFault } from '../calendar/holiday-data'
+import { holidayFaultIfKnown } from '../calendar/holiday-check'
 import { HOLIDAY_TYPES, nthFault, type DayRule, type HolidayType, type NthRule, type RollTo } from '../calendar/rule'
 import type { Cursor } from './cursor'
 import { readCalendarName, WORKING_DAYS, type Home, type NamedCalendar } from './names'
@@ -411,7 +411,7 @@ export class DayReader {
     while (cursor.take('-'))
     const [country = '', ...regions] = codes
     const wish = { country, ...(regions.length > 0 ? { region: regions.join('-') } : {}) }
-    const fault = holidayFault(wish)
+    const fault = holidayFaultIfKnown(wish)
     if (fault) throw cursor.fault(fault.message, token)
     return { holidays: { ...wish, ...(types.length > 0 && types.join() !== 'public' ? { types } : {}) } }
   }

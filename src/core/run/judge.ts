@@ -1,4 +1,4 @@
-import { visible } from '../schema/text'
+import { visible } from '../schema/plain-text'
 import type { SuccessRule } from '../work/job'
 import type { AttemptOutcome } from './lifecycle'
 

@@ -1,14 +1,6 @@
 import fc from 'fast-check'
-import {
-  clippedSchema,
-  clipText,
-  isStorable,
-  storableText,
-  textSchema,
-  titleSchema,
-  unstorablePath,
-  visible,
-} from './text'
+import { clippedSchema, textSchema, titleSchema, unstorablePath } from './text'
+import { clipText, isStorable, storableText, visible } from './plain-text'
 
 const anyText = fc.string({ unit: fc.nat(0xffff).map((unit) => String.fromCharCode(unit)) })
 

@@ -2,7 +2,8 @@
 import { Minus, Plus } from 'lucide-react'
 import { useState, type ReactNode } from 'react'
 import { Button } from '@/ui/parts/button'
-import { Select, TextField } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/select'
+import { TextField } from '@/ui/parts/fields'
 import { Mute, Row, Small, Spring } from '@/ui/parts/layout'
 import { ZOOMS } from './scale'
 

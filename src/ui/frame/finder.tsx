@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
-import { useEffect, useId, useState, type KeyboardEvent, type ReactNode } from 'react'
+import { useEffect, useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { api } from '../api'
 import { useMe } from '../hooks/me'
@@ -110,6 +110,7 @@ const startsOf = (found: readonly Found[]): Entry[] =>
 /** Every object and every command, by a few letters. */
 export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const [text, setText] = useState('')
+  const box = useRef<HTMLInputElement>(null)
   const [chosen, setChosen] = useState<string | null>(null)
   const router = useRouter()
   const { role } = useMe()
@@ -127,6 +128,17 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   })
   useEffect(() => {
     if (!isOpen) setText('')
+  }, [isOpen])
+  // What is typed before the dialog is there is kept.
+  useEffect(() => {
+    if (!isOpen) return
+    const onKey = (event: globalThis.KeyboardEvent): void => {
+      if (box.current !== null || event.ctrlKey || event.metaKey || event.altKey || event.key.length !== 1) return
+      event.preventDefault()
+      setText((before) => before + event.key)
+    }
+    window.addEventListener('keydown', onKey)
+    return () => window.removeEventListener('keydown', onKey)
   }, [isOpen])
   useEffect(() => setChosen(null), [text])
 
@@ -180,6 +192,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   return (
     <Dialog title="Find or do" isOpen={isOpen} onClose={onClose} width={560}>
       <Input
+        ref={box}
         autoFocus
         role="combobox"
         aria-expanded="true"

@@ -10,9 +10,9 @@ import { cityOf, clock, day, when } from '../format'
 import { useLive } from '../hooks/live'
 import { useMe } from '../hooks/me'
 import { useNow } from '../hooks/now'
-import { ActionMenu } from '../parts/menu'
 import { useSay } from './announcer'
 import { BrandMark } from './brand'
+import { PersonMenu } from './person-menu'
 
 /** An area that does not exist yet is not here. */
 export const AREAS = [
@@ -100,16 +100,6 @@ const Matters = styled(Link)<{ $open: boolean }>`
   color: ${(p) => (p.$open ? '#fff' : '#c8d2d1')};
   white-space: nowrap;
 `
-const Person = styled(AriaButton)`
-  border: 1px solid var(--deck-line);
-  border-radius: 3px;
-  background: transparent;
-  color: #fffdf8;
-  height: 28px;
-  padding: 0 9px;
-  cursor: pointer;
-  white-space: nowrap;
-`
 const Off = styled.div`
   background: var(--late-soft);
   color: var(--late);
@@ -178,15 +168,8 @@ export function TopBar({
             {open === 0 ? 'all is well' : `${open} need${open === 1 ? 's' : ''} a person`}
           </Matters>
         )}
-        <ActionMenu
-          button={<Person aria-label={`${me.name}, menu`}>{me.name.split(' ')[0]}</Person>}
-          items={[
-            { id: 'settings', title: 'Settings' },
-            { id: 'theme', title: me.theme === 'dark' ? 'Day colours' : 'Night colours' },
-            { id: 'pause', title: paused ? 'Live again' : 'Hold the live updates' },
-            { id: 'help', title: 'Keys (?)' },
-            { id: 'sign-out', title: 'Sign out' },
-          ]}
+        <PersonMenu
+          paused={paused}
           onAction={(id) => {
             if (id === 'help') onHelp()
             else if (id === 'pause') setPaused(!paused)

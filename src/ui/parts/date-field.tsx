@@ -16,7 +16,7 @@ import {
 } from 'react-aria-components'
 import styled from 'styled-components'
 import { useMe } from '../hooks/me'
-import { PopoverBox } from './fields'
+import { PopoverBox } from './popover'
 import { Said, useReading } from './reading'
 
 // Only whoever picks a day needs the calendar.

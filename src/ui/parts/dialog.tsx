@@ -1,67 +1,23 @@
 'use client'
 import { X } from 'lucide-react'
-import { useId, type KeyboardEvent, type ReactNode } from 'react'
-import { Dialog as AriaDialog, Heading, Modal, ModalOverlay } from 'react-aria-components'
+import { useEffect, useId, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { Button } from './button'
+import type { DialogBox, DialogProps } from './dialog-box'
 import { Row, Small, Spring } from './layout'
 
-const Overlay = styled(ModalOverlay)`
-  position: fixed;
-  inset: 0;
-  z-index: 50;
-  background: rgb(10 19 22 / 45%);
-  display: grid;
-  place-items: start center;
-  padding-top: 9vh;
-`
-const Box = styled(Modal)`
-  width: var(--dialog-width, 520px);
-  max-width: calc(100vw - 32px);
-  max-height: 82vh;
-  overflow: auto;
-  background: var(--sheet);
-  border: 1px solid var(--line-strong);
-  border-radius: 4px;
-`
-const Inside = styled(AriaDialog)`
-  padding: 16px 18px;
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-  outline: none;
-  h2 {
-    font:
-      620 17px/22px 'Archivo Variable',
-      sans-serif;
-  }
-`
+let box: typeof DialogBox | null = null
 
-export function Dialog({
-  title,
-  isOpen,
-  onClose,
-  width = 520,
-  children,
-}: {
-  title: string
-  isOpen: boolean
-  onClose: () => void
-  width?: number
-  children: ReactNode
-}): ReactNode {
-  return (
-    <Overlay isOpen={isOpen} onOpenChange={(open) => !open && onClose()} isDismissable>
-      <Box style={{ '--dialog-width': `${width}px` } as React.CSSProperties}>
-        <Inside>
-          <Heading slot="title" level={2}>
-            {title}
-          </Heading>
-          {children}
-        </Inside>
-      </Box>
-    </Overlay>
-  )
+/** Dialogs come when the first one is opened: they bring along a tenth of what a page takes. */
+export const fetchDialogs = async (): Promise<typeof DialogBox> => (box ??= (await import('./dialog-box')).DialogBox)
+
+export function Dialog(props: DialogProps): ReactNode {
+  const [Box, setBox] = useState(() => box)
+  const { isOpen } = props
+  useEffect(() => {
+    if (isOpen && !Box) void fetchDialogs().then((fetched) => setBox(() => fetched))
+  }, [isOpen, Box])
+  return Box && <Box {...props} />
 }
 
 const Card = styled.section`

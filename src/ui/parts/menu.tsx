@@ -2,7 +2,7 @@
 import type { ReactElement, ReactNode } from 'react'
 import { Menu, MenuItem, MenuTrigger } from 'react-aria-components'
 import styled from 'styled-components'
-import { PopoverBox } from './fields'
+import { PopoverBox } from './popover'
 
 const Item = styled(MenuItem)`
   padding: 5px 10px;
@@ -24,13 +24,16 @@ export function ActionMenu({
   button,
   items,
   onAction,
+  isFirstOpen = false,
 }: {
   button: ReactElement
   items: readonly MenuChoice[]
   onAction: (id: string) => void
+  /** It came because it was pressed. */
+  isFirstOpen?: boolean
 }): ReactNode {
   return (
-    <MenuTrigger>
+    <MenuTrigger defaultOpen={isFirstOpen}>
       {button}
       <PopoverBox placement="bottom end">
         <Menu onAction={(key) => onAction(String(key))}>

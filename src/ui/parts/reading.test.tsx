@@ -1,7 +1,8 @@
 import { render, screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { Button } from './button'
-import { Checkbox, Select, Switch, TextField } from './fields'
+import { Checkbox, Switch, TextField } from './fields'
+import { Select } from './select'
 import { Reading } from './reading'
 
 const CHOICES = [

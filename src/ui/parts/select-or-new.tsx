@@ -2,7 +2,8 @@
 import { useState, type ReactNode } from 'react'
 import type { ApiProblem } from '../api'
 import { Button } from './button'
-import { Select, TextField, type Choice } from './fields'
+import { Select, type Choice } from './select'
+import { TextField } from './fields'
 import { Row } from './layout'
 
 const NEW = ' new'

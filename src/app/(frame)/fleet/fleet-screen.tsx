@@ -1,4 +1,5 @@
 'use client'
+import dynamic from 'next/dynamic'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import type { ReactNode } from 'react'
@@ -10,17 +11,20 @@ import { count } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { Select, TextField } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/select'
+import { TextField } from '@/ui/parts/fields'
 import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago } from '@/ui/parts/time'
-import { Accounts } from './accounts'
-import { EnrolDialog } from './enrol-dialog'
-import { Locks } from './locks'
-import { Pools } from './pools'
+
+// Of the tabs only the one in sight is fetched.
+const Accounts = dynamic(() => import('./accounts').then((module) => module.Accounts), { ssr: false })
+const EnrolDialog = dynamic(() => import('./enrol-dialog').then((module) => module.EnrolDialog), { ssr: false })
+const Locks = dynamic(() => import('./locks').then((module) => module.Locks), { ssr: false })
+const Pools = dynamic(() => import('./pools').then((module) => module.Pools), { ssr: false })
 
 const Use = styled.span<{ $share: number }>`
   display: inline-block;

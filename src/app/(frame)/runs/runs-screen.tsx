@@ -2,7 +2,6 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
-import { Button as AriaButton, Dialog as AriaDialog, DialogTrigger } from 'react-aria-components'
 import type { RunPage, RunRow } from '@/service/run-list'
 import { api, queryOf } from '@/ui/api'
 import { duration } from '@/ui/format'
@@ -10,8 +9,8 @@ import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { useEndless } from '@/ui/hooks/endless'
 import { ButtonLink, Download } from '@/ui/parts/button'
-import { Checkbox, PopoverBox } from '@/ui/parts/fields'
-import { Empty, Page, Panel, Row, Small, Stack, Trouble } from '@/ui/parts/layout'
+import { Checkbox } from '@/ui/parts/fields'
+import { Empty, Page, Panel, Row, Small, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateWord } from '@/ui/parts/state-mark'
 import { Table, type Column } from '@/ui/parts/table'
@@ -19,6 +18,7 @@ import { Ago, Time, Took } from '@/ui/parts/time'
 import { causeOf } from './cause'
 import { apiValues } from '@/ui/stretch'
 import { FilterBar } from './filter-bar'
+import { ColumnsButton } from './columns-button'
 import { ManyBar } from './many-bar'
 
 /** It went as it should: there is no why. */
@@ -145,24 +145,7 @@ export function RunsScreen(): ReactNode {
       <Row>
         <h1>Runs</h1>
         <FilterBar values={values} onChange={(changes) => set({ ...changes, after: null })} />
-        <DialogTrigger>
-          <Columns />
-          <PopoverBox>
-            <AriaDialog aria-label="Columns" style={{ padding: 8 }}>
-              <Stack $gap={0}>
-                {COLUMNS.filter((c) => !c.always).map((column) => (
-                  <Checkbox
-                    key={column.id}
-                    isSelected={!hidden.has(column.id)}
-                    onChange={(on) => toggle(column.id, on)}
-                  >
-                    {column.title}
-                  </Checkbox>
-                ))}
-              </Stack>
-            </AriaDialog>
-          </PopoverBox>
-        </DialogTrigger>
+        <ColumnsButton columns={COLUMNS.filter((c) => !c.always)} hidden={hidden} onToggle={toggle} />
         <Download href={`/api/v1/runs.csv${queryOf(apiValues(values, zone))}`}>CSV</Download>
       </Row>
       <Trouble error={query.error} />
@@ -212,24 +195,6 @@ function withOrWithout(ids: ReadonlySet<number>, id: number, on: boolean): Reado
   if (on) next.add(id)
   else next.delete(id)
   return next
-}
-
-function Columns(): ReactNode {
-  return (
-    <AriaButton
-      style={{
-        minHeight: 26,
-        padding: '3px 11px',
-        border: '1px solid var(--line-strong)',
-        borderRadius: 3,
-        background: 'var(--sheet)',
-        fontWeight: 600,
-        cursor: 'pointer',
-      }}
-    >
-      Columns
-    </AriaButton>
-  )
 }
 
 /** Runs whose state is another than when last drawn: marked for a moment. */

@@ -1,4 +1,5 @@
 'use client'
+import dynamic from 'next/dynamic'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
 import { ROLES, type Role } from '@/core/people/roles'
@@ -12,15 +13,20 @@ import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
-import { Select, Switch, TextField } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/select'
+import { Switch, TextField } from '@/ui/parts/fields'
 import { Page, Panel, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago, Time } from '@/ui/parts/time'
-import { Addresses } from './addresses'
-import { MySettings } from './my-settings'
-import { TimingSettings } from './timing-settings'
-import { Notices } from './notices'
+
+// Of the tabs only the one in sight is fetched.
+const MySettings = dynamic(() => import('./my-settings').then((module) => module.MySettings), { ssr: false })
+const TimingSettings = dynamic(() => import('./timing-settings').then((module) => module.TimingSettings), {
+  ssr: false,
+})
+const Notices = dynamic(() => import('./notices').then((module) => module.Notices), { ssr: false })
+const Addresses = dynamic(() => import('./addresses').then((module) => module.Addresses), { ssr: false })
 
 export function SettingsScreen(): ReactNode {
   const { values, set } = useAddress()

@@ -4,7 +4,7 @@ import { PRIORITIES } from '@/core/dispatch/types'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
-import { Select } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/select'
 import { Panel, Row, Spring } from '@/ui/parts/layout'
 
 /** One change to all that are chosen. */

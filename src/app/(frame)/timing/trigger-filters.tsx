@@ -6,7 +6,7 @@ import type { CalendarRow } from '@/service/calendars'
 import type { PoolRow } from '@/service/fleet'
 import { api } from '@/ui/api'
 import { ButtonLink } from '@/ui/parts/button'
-import { Select } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/select'
 import { Row } from '@/ui/parts/layout'
 import { SearchField } from '@/ui/parts/search-field'
 

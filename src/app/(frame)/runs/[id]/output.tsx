@@ -1,5 +1,5 @@
 'use client'
-import { visible } from '@/core/schema/text'
+import { visible } from '@/core/schema/plain-text'
 import { useQueryClient } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Fragment, useCallback, useEffect, useRef, useState, type ReactNode } from 'react'

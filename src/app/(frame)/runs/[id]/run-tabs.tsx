@@ -1,13 +1,15 @@
 'use client'
+import dynamic from 'next/dynamic'
 import type { ReactNode } from 'react'
 import type { AttemptRow, RunFull } from '@/service/run-page'
 import { useAddress } from '@/ui/hooks/address'
 import { Mute } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
 import { useRunNotices } from '../sent-notices'
-import { Earlier } from './earlier'
 import { Output } from './output'
 import { InputList, Tries, WhatRan } from './what-ran'
+
+const Earlier = dynamic(() => import('./earlier').then((module) => module.Earlier), { ssr: false })
 
 /** All about one run of a job: what it wrote, what exactly ran, with which inputs, its tries, and how it went before. */
 export function RunTabs({ run, attempt }: { run: RunFull; attempt: AttemptRow | undefined }): ReactNode {

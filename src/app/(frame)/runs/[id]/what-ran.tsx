@@ -1,7 +1,7 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import { visible } from '@/core/schema/text'
+import { visible } from '@/core/schema/plain-text'
 import { shellQuote } from '@/core/work/command'
 import type { AttemptRow, FlowRunFull, RunFull } from '@/service/run-page'
 import { duration } from '@/ui/format'

@@ -2,7 +2,7 @@
 import { memo, type ReactNode } from 'react'
 import { groupStep } from '@/core/flow/edit'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
-import { Select } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/select'
 import { Stack } from '@/ui/parts/layout'
 import { NumberField } from '@/ui/parts/number-field'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'

@@ -2,7 +2,7 @@
 import { memo, type ReactNode } from 'react'
 import type { FlowStep } from '@/core/work/flow'
 import { Button } from '@/ui/parts/button'
-import { Select } from '@/ui/parts/fields'
+import { Select } from '@/ui/parts/select'
 import { Stack } from '@/ui/parts/layout'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import type { FaultOf, SetStep } from './step-fields'

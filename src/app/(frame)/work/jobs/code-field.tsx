@@ -1,81 +1,68 @@
 'use client'
-import { javascript } from '@codemirror/lang-javascript'
-import { python } from '@codemirror/lang-python'
-import { defaultHighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language'
-import { shell } from '@codemirror/legacy-modes/mode/shell'
-import CodeMirror, { EditorView } from '@uiw/react-codemirror'
-import { useMemo, type ReactNode } from 'react'
-import type { Interpreter } from '@/core/work/job'
+import { useEffect, useRef, useState, type ReactNode } from 'react'
+import styled from 'styled-components'
 import { Small, Stack } from '@/ui/parts/layout'
 import { useReading } from '@/ui/parts/reading'
+import type { CodeEditor, CodeProps } from './code-editor'
 
-const look = EditorView.theme({
-  '&': {
-    backgroundColor: 'var(--paper)',
-    color: 'var(--ink)',
-    fontSize: '12px',
-    border: '1px solid var(--line-strong)',
-    borderRadius: '3px',
-  },
-  '.cm-content': { fontFamily: "'JetBrains Mono Variable', monospace", caretColor: 'var(--ink)' },
-  '.cm-gutters': { backgroundColor: 'var(--shelf)', color: 'var(--mute)', border: 'none' },
-  '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'transparent' },
-  '&.cm-focused': { outline: '2px solid var(--brass)' },
-  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
-})
+/** As the editor looks, line by line, so that nothing moves when it comes. */
+const Plain = styled.textarea`
+  width: 100%;
+  padding: 4px 6px 4px 34px;
+  border: 1px solid var(--line-strong);
+  border-radius: 3px;
+  background: var(--paper);
+  color: var(--ink);
+  font:
+    12px/16.8px 'JetBrains Mono Variable',
+    monospace;
+  white-space: pre-wrap;
+  overflow-wrap: break-word;
+  resize: none;
+  &:read-only {
+    background: transparent;
+  }
+`
+const LINE = 16.8
+const MOST_LINES = 24
 
-const languages = {
-  sh: () => StreamLanguage.define(shell),
-  bash: () => StreamLanguage.define(shell),
-  node: () => javascript(),
-  python3: () => python(),
-}
-
-/** An editor for scripts. Tab moves on, as everywhere; Escape then Tab is never needed. */
-export function CodeField({
-  label,
-  value,
-  onChange,
-  language,
-  error,
-  minHeight = '160px',
-}: {
-  label: string
-  value: string
-  onChange: (value: string) => void
-  language: Interpreter
-  error?: string | undefined
-  minHeight?: string
-}): ReactNode {
+/** A script: plain text to look at, a real editor from the moment it is to be written. The editor is as large as the rest of the page, and most who come only look. */
+export function CodeField(props: CodeProps): ReactNode {
+  const { label, value, onChange, error, minHeight = '160px' } = props
   const isRead = useReading()
-  const nonce =
-    typeof document === 'undefined'
-      ? ''
-      : (document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]')?.nonce ?? '')
-  const extensions = useMemo(
-    () => [
-      languages[language](),
-      look,
-      syntaxHighlighting(defaultHighlightStyle),
-      EditorView.cspNonce.of(nonce),
-      EditorView.contentAttributes.of({ 'aria-label': label }),
-      EditorView.lineWrapping,
-    ],
-    [language, nonce, label],
-  )
+  const field = useRef<HTMLTextAreaElement>(null)
+  const [Editor, setEditor] = useState<typeof CodeEditor | null>(null)
+  const [at, setAt] = useState<number | null>(null)
+  const isHere = useRef(true)
+  useEffect(() => {
+    isHere.current = true
+    return () => {
+      isHere.current = false
+    }
+  }, [])
+  const fetchEditor = (): void => {
+    void import('./code-editor').then((module) => {
+      if (!isHere.current) return
+      // Whoever is in the middle of the text stays there.
+      setAt(document.activeElement === field.current ? (field.current?.selectionStart ?? null) : null)
+      setEditor(() => module.CodeEditor)
+    })
+  }
+  if (Editor && !isRead) return <Editor {...props} focusAt={at} />
   return (
     <Stack $gap={3}>
-      <CodeMirror
-        value={value}
-        onChange={onChange}
-        extensions={extensions}
-        minHeight={minHeight}
-        maxHeight="420px"
-        indentWithTab={false}
-        theme="none"
-        editable={!isRead}
+      <Plain
+        ref={field}
+        data-code="true"
+        aria-label={label}
+        aria-invalid={error === undefined ? undefined : true}
         readOnly={isRead}
-        basicSetup={{ highlightActiveLine: false, foldGutter: false, syntaxHighlighting: false }}
+        spellCheck={false}
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+        onFocus={isRead ? undefined : fetchEditor}
+        rows={Math.min(MOST_LINES, value.split('\n').length + 1)}
+        style={{ minHeight, maxHeight: MOST_LINES * LINE }}
       />
       {error && <Small style={{ color: 'var(--failed)' }}>{error}</Small>}
     </Stack>

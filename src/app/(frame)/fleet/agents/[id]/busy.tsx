@@ -1,0 +1,94 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import { useRouter } from 'next/navigation'
+import type { ReactNode } from 'react'
+import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
+import type { AgentRow, BusyStretch } from '@/service/fleet'
+import { api } from '@/ui/api'
+import { clock, day } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
+import { useMe } from '@/ui/hooks/me'
+import { Select } from '@/ui/parts/select'
+import { Panel, Row, Small, Spring } from '@/ui/parts/layout'
+
+const STRETCHES = [
+  { id: 'hour', title: 'last hour' },
+  { id: 'day', title: 'last day' },
+  { id: 'week', title: 'last week' },
+]
+
+/** How many of its slots an agent had in use, by the hour; a bar leads to its runs. */
+export function Busy({ agent }: { agent: AgentRow }): ReactNode {
+  const { values, set } = useAddress()
+  const { zone } = useMe()
+  const router = useRouter()
+  const over = (values.over ?? 'day') as BusyStretch
+  const { data = [] } = useQuery({
+    queryKey: ['agents', agent.id, 'busy', over],
+    queryFn: () => api.get<{ at: string; share: number }[]>(`/agents/${agent.id}/busy?over=${over}`),
+  })
+  const bars = data.map((bucket) => ({
+    ...bucket,
+    percent: Math.round(bucket.share * 1000) / 10,
+    label: over === 'week' ? `${day(bucket.at, zone)} ${clock(bucket.at, zone)}` : clock(bucket.at, zone),
+  }))
+  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
+  const mean = data.length === 0 ? 0 : data.reduce((sum, b) => sum + b.share, 0) / data.length
+  const step = { hour: 300_000, day: 1_800_000, week: 7_200_000 }[over]
+  return (
+    <Panel style={{ padding: '8px 12px' }}>
+      <Row>
+        <h2>How busy</h2>
+        <Small>{Math.round(mean * 100)} % of its slots on average</Small>
+        <Spring />
+        <Select
+          label="Over"
+          hideLabel
+          value={over}
+          onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')}
+          choices={STRETCHES}
+          width="120px"
+        />
+      </Row>
+      <div style={{ height: 130 }}>
+        <ResponsiveContainer width="100%" height="100%">
+          <BarChart data={bars} margin={{ top: 8, right: 4, bottom: 0, left: 0 }} barCategoryGap={1}>
+            <XAxis
+              dataKey="label"
+              tick={tick}
+              tickLine={false}
+              axisLine={{ stroke: 'var(--line-strong)' }}
+              minTickGap={40}
+            />
+            <YAxis
+              tick={tick}
+              tickLine={false}
+              axisLine={false}
+              width={48}
+              domain={[0, 100]}
+              ticks={[0, 50, 100]}
+              unit=" %"
+            />
+            <Tooltip
+              cursor={{ fill: 'var(--shelf)' }}
+              contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
+              formatter={(value) => [`${String(value)} %`, 'slots in use']}
+            />
+            <Bar
+              dataKey="percent"
+              fill="var(--running)"
+              isAnimationActive={false}
+              cursor="pointer"
+              onClick={(bar) => {
+                const at = new Date((bar.payload as { at: string }).at)
+                router.push(
+                  `/runs?agent=${agent.id}&from=${encodeURIComponent(at.toISOString())}&to=${encodeURIComponent(new Date(at.getTime() + step).toISOString())}`,
+                )
+              }}
+            />
+          </BarChart>
+        </ResponsiveContainer>
+      </div>
+    </Panel>
+  )
+}
