@@ -1,18 +1,12 @@
-import type { Browser, Page } from '@playwright/test'
+import type { Browser, BrowserContext } from '@playwright/test'
 
 /** What the browser fetched of one route, kB (1,000 bytes) of JavaScript as it travels, opened in an empty cache and left alone for two seconds. */
-export async function scriptsOf(
-  browser: Browser,
-  url: string,
-  signIn: (page: Page) => Promise<void>,
-): Promise<{ readonly kB: number; readonly files: readonly (readonly [string, number])[] }> {
-  const signedIn = await browser.newContext()
-  await signIn(await signedIn.newPage())
+export async function scriptsOf(browser: Browser, url: string, signedIn: BrowserContext): Promise<number> {
+  // A context of its own has a cache of its own.
   const context = await browser.newContext({
     storageState: await signedIn.storageState(),
     viewport: { width: 1280, height: 800 },
   })
-  await signedIn.close()
   const page = await context.newPage()
   const session = await context.newCDPSession(page)
   await session.send('Network.enable')
@@ -28,8 +22,5 @@ export async function scriptsOf(
   await page.goto(url, { waitUntil: 'load' })
   await page.waitForTimeout(2000)
   await context.close()
-  const files = [...sizes]
-    .map(([name, size]) => [name.split('/').at(-1) as string, size] as const)
-    .sort((a, b) => b[1] - a[1])
-  return { kB: Math.round(files.reduce((sum, [, size]) => sum + size, 0) / 1000), files }
+  return Math.round([...sizes.values()].reduce((sum, size) => sum + size, 0) / 1000)
 }

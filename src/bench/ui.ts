@@ -9,6 +9,7 @@ import { startRun, startSchema } from '@/service/start'
 import { addArea, addJob } from '@/service/work'
 import { closeDb, execute, one, transaction } from '@/store/db'
 import { migrate } from '@/store/migrate'
+import { scriptsOf } from './route-scripts'
 import { makeAgents, pause, untilConnected } from './shared'
 
 const JOBS = 40
@@ -188,13 +189,25 @@ async function main(): Promise<void> {
     opened.push(await opening(page, `/runs/${run}`))
   }
   const actions = await editing(page, edited)
+  const routes: Record<string, number> = {}
+  const job = await one<{ id: number }>(null, 'SELECT id FROM jobs WHERE NOT is_flow ORDER BY id LIMIT 1')
+  const paths = {
+    ...Object.fromEntries(['watch', 'runs', 'work', 'fleet', 'timing', 'settings'].map((name) => [name, `/${name}`])),
+    run: `/runs/${run}`,
+    job: `/work/jobs/${job.id}`,
+    flow: `/work/flows/${edited}`,
+    trigger: '/timing/triggers/new',
+    calendar: '/timing/calendars/new',
+  }
+  for (const [name, path] of Object.entries(paths)) routes[name] = await scriptsOf(browser, base + path, context)
   console.log(
     JSON.stringify(
       {
         openRunMs: { steps: RUN_STEPS, ...spread(opened.slice(1)) },
         openWorkMs: spread(empty.slice(1)),
         editorMs: { steps: EDITED_STEPS, ...actions },
-        aims: { openRunMs: 1000, editorMs: 50 },
+        scriptsKB: routes,
+        aims: { openRunMs: 1000, editorMs: 50, scriptsKB: { lists: 250, editors: 350 } },
       },
       null,
       2,

@@ -1,4 +1,5 @@
 import { fireEvent, screen, waitFor } from '@testing-library/react'
+import { useState, type ReactNode } from 'react'
 import { jobDefinitionSchema } from '@/core/work/job'
 import type { AttemptRow, OutputRow, RunFull } from '@/service/run-page'
 import { No, press, show, type Asked } from '@/ui/screen.test-help'
@@ -86,6 +87,35 @@ describe('the output of a run', () => {
     expect(screen.getByText('1 of 2')).toBeTruthy()
     await press('Earlier place')
     expect(screen.getByText('2 of 2')).toBeTruthy()
+  })
+
+  it('a place that was found stays the place while lines arrive; going up ends following', async () => {
+    let hits = [2, 3]
+    function Live(): ReactNode {
+      const [outputLines, setLines] = useState(3)
+      return (
+        <>
+          <Output run={run} attempt={attempt({ endedAt: null, outputLines })} />
+          <button onClick={() => setLines((before) => before + 1)}>more</button>
+        </>
+      )
+    }
+    const asked = show(<Live />, { ...SERVER, 'GET /runs/9/search': () => ({ lines: hits, more: false }) })
+    await lines()
+    const follow = (): HTMLInputElement => screen.getByRole('checkbox', { name: 'Follow' })
+    expect(follow().checked).toBe(true)
+    fireEvent.change(screen.getByRole('searchbox'), { target: { value: 'gave up' } })
+    expect(await screen.findByText('1 of 2')).toBeTruthy()
+    await waitFor(() => expect(follow().checked).toBe(false))
+    await press('Next place')
+    hits = [2, 3, 4]
+    fireEvent.click(screen.getByText('more'))
+    expect(await screen.findByText('2 of 3')).toBeTruthy()
+    expect(asked.filter(({ what }) => what === 'GET /runs/9/search')).toHaveLength(2)
+    fireEvent.click(follow())
+    expect(follow().checked).toBe(true)
+    fireEvent.keyDown(screen.getByRole('log'), { key: 'PageUp' })
+    expect(follow().checked).toBe(false)
   })
 
   it('says that it is nowhere, or why it could not be looked for', async () => {

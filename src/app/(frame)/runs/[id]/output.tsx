@@ -125,6 +125,7 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
     estimateSize: () => 17,
     overscan: 30,
   })
+  const topBefore = useRef(0)
   const items = rows.getVirtualItems()
   const firstShown = items[0]?.index ?? 0
   const lastShown = items.at(-1)?.index ?? 0
@@ -134,24 +135,34 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
     want(lastShown + 1)
   })
   useEffect(() => {
-    if (follow && total > 0) rows.scrollToIndex(total - 1, { align: 'end' })
+    if (follow && total > 0 && !isMarkedIn(box.current)) rows.scrollToIndex(total - 1, { align: 'end' })
   }, [follow, total, rows])
+  // While lines arrive it is looked for again, less often, and the place that was found stays the place.
+  const sought = useRef('')
+  const soughtAt = useRef(0)
   useEffect(() => {
     if (text.trim() === '') {
+      sought.current = ''
       setHits(null)
       return
     }
-    const timer = setTimeout(() => {
-      api
-        .get<{ lines: number[]; more: boolean }>(`/runs/${run.id}/search${queryOf({ attempt: attempt.id, text })}`)
-        .then(
-          (found) => {
-            setHits(found)
-            setAt(0)
-          },
-          (error: ApiProblem) => say(error.detail, { bad: true }),
-        )
-    }, 200)
+    const isNew = sought.current !== text
+    const timer = setTimeout(
+      () => {
+        soughtAt.current = performance.now()
+        api
+          .get<{ lines: number[]; more: boolean }>(`/runs/${run.id}/search${queryOf({ attempt: attempt.id, text })}`)
+          .then(
+            (found) => {
+              setHits(found)
+              if (sought.current !== text) setAt(0)
+              sought.current = text
+            },
+            (error: ApiProblem) => say(error.detail, { bad: true }),
+          )
+      },
+      isNew ? TYPED_REST_MS : Math.max(0, soughtAt.current + ARRIVED_REST_MS - performance.now()),
+    )
     return () => clearTimeout(timer)
   }, [text, run.id, attempt.id, total, say])
   const hit = hits?.lines[at]
@@ -231,7 +242,14 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
           role="log"
           aria-label="Output"
           aria-live="off"
+          // Whoever goes up, by wheel, keys or bar, reads: following ends, and begins again by its box.
           onWheel={(event) => event.deltaY < 0 && setFollow(false)}
+          onKeyDown={(event) => ['ArrowUp', 'PageUp', 'Home'].includes(event.key) && setFollow(false)}
+          onScroll={(event) => {
+            const { scrollTop } = event.currentTarget
+            if (scrollTop < topBefore.current - UP_PX) setFollow(false)
+            topBefore.current = scrollTop
+          }}
         >
           <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
             {items.map((item) => {
@@ -269,6 +287,17 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
       )}
     </>
   )
+}
+
+const TYPED_REST_MS = 200
+const ARRIVED_REST_MS = 1500
+/** A smaller step up is the list finding its heights, not a person. */
+const UP_PX = 40
+
+/** Whether text in here is marked, to be copied: then it stays where it is. */
+function isMarkedIn(box: HTMLElement | null): boolean {
+  const selection = window.getSelection()
+  return selection !== null && !selection.isCollapsed && box?.contains(selection.anchorNode) === true
 }
 
 function timeWithMs(ms: number, zone: string): string {

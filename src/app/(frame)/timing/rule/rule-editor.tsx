@@ -1,10 +1,12 @@
 'use client'
-import type { ReactNode } from 'react'
+import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
-import type { DayRule, NthRule, RollRule, ShiftRule } from '@/core/calendar/rule'
+import { nthFault, type DayRule, type NthRule, type RollRule, type ShiftRule } from '@/core/calendar/rule'
 import { sayDays } from '@/core/phrase/say'
 import { MONTH_NAMES, ordinal } from '@/core/phrase/words'
+import { typedIn } from '@/ui/hooks/following'
 import { Button } from '@/ui/parts/button'
+import { NumberField } from '@/ui/parts/number-field'
 import { Select } from '@/ui/parts/select'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
@@ -239,6 +241,7 @@ function Parts({
 }
 
 const ORDINALS = [1, 2, 3, 4, 5, -1, -2, -3]
+const OTHER = 'other'
 
 function NthBody({
   nth,
@@ -249,7 +252,10 @@ function NthBody({
   onChange: (nth: NthRule) => void
   inner: BodyProps['inner']
 }): ReactNode {
-  const choices = ORDINALS.includes(nth.n) ? ORDINALS : [...ORDINALS, nth.n]
+  // Any other is written as a number, counted from the beginning or from the end.
+  const [isOther, setOther] = useState(!ORDINALS.includes(nth.n))
+  const count = typedIn(nth.n) === undefined ? Math.abs(nth.n) : nth.n
+  const isFromEnd = nth.n < 0
   const isLong = nth.in === 'quarter' || nth.in === 'year'
   return (
     <Stack $gap={6}>
@@ -258,11 +264,40 @@ function NthBody({
         <Select
           label="Which"
           hideLabel
-          value={String(nth.n)}
-          onChange={(n) => onChange({ ...nth, n: Number(n) })}
-          choices={choices.map((n) => ({ id: String(n), title: ordinal(n) }))}
-          width="96px"
+          value={isOther ? OTHER : String(nth.n)}
+          onChange={(n) => {
+            setOther(n === OTHER)
+            if (n !== OTHER) onChange({ ...nth, n: Number(n) })
+          }}
+          choices={[...ORDINALS.map((n) => ({ id: String(n), title: ordinal(n) })), { id: OTHER, title: 'another …' }]}
+          width="104px"
         />
+        {isOther && (
+          <>
+            <span>no.</span>
+            <NumberField
+              label="Number"
+              value={count}
+              onChange={(n) => onChange({ ...nth, n: typedIn(n) === undefined && isFromEnd ? -n : n })}
+              error={nthFault(nth.n, nth.in)}
+              width="56px"
+            />
+            <Select
+              label="Counted from"
+              hideLabel
+              value={isFromEnd ? 'end' : 'beginning'}
+              onChange={(from) =>
+                typedIn(nth.n) === undefined &&
+                onChange({ ...nth, n: from === 'end' ? -Math.abs(nth.n) : Math.abs(nth.n) })
+              }
+              choices={[
+                { id: 'beginning', title: 'from the beginning' },
+                { id: 'end', title: 'from the end' },
+              ]}
+              width="144px"
+            />
+          </>
+        )}
         <span>in each</span>
         <Select
           label="Period"
