@@ -75,6 +75,7 @@ export function Confirm({
   onConfirm,
   word,
   whyNot,
+  isGentle = false,
   children,
 }: {
   title: string
@@ -84,6 +85,8 @@ export function Confirm({
   word: string
   /** Set: it cannot be done, and this says why. */
   whyNot?: string | undefined
+  /** Nothing is ended or taken away by it. */
+  isGentle?: boolean
   children: ReactNode
 }): ReactNode {
   return (
@@ -95,7 +98,7 @@ export function Confirm({
           Leave it
         </Button>
         <Button
-          kind="danger"
+          kind={isGentle ? 'strong' : 'danger'}
           whyNot={whyNot}
           onPress={() => {
             onConfirm()

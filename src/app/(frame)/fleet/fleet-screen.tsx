@@ -70,7 +70,9 @@ export function FleetScreen(): ReactNode {
           ]}
         />
       </Panel>
-      <EnrolDialog isOpen={values.enrol === '1' && why === undefined} onClose={() => set({ enrol: null }, 'replace')} />
+      {values.enrol === '1' && why === undefined && (
+        <EnrolDialog isOpen onClose={() => set({ enrol: null }, 'replace')} />
+      )}
     </Page>
   )
 }

@@ -94,6 +94,7 @@ export function ManyBar({ ids, onClear }: { ids: readonly number[]; onClear: () 
         isOpen={asking !== null}
         onClose={() => setAsking(null)}
         word={asking ? WORDS[asking.act].button : ''}
+        isGentle={asking !== null && !WORDS[asking.act].isDanger}
         whyNot={would && would.done.length === 0 ? 'It fits none of them.' : undefined}
         onConfirm={carryOut}
       >

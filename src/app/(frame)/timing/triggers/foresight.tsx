@@ -8,7 +8,7 @@ import { useNow } from '@/ui/hooks/now'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { StateMark } from '@/ui/parts/state-mark'
 import { ChangesList, summaryOf } from '../changes-list'
-import { perDay } from '../words'
+import { perDayWords } from '../words'
 import { LoadChart } from './load-chart'
 
 const Side = styled.aside`
@@ -102,7 +102,7 @@ export function Foresight({
           <Spring />
           {facts && (
             <Small>
-              {perDay(facts.runsPerDay * (spread === 'each' ? facts.machines : 1))} runs a day
+              {perDayWords(facts.runsPerDay * (spread === 'each' ? facts.machines : 1))}
               {spread === 'each' && ` on ${count(facts.machines, 'machine')}`}
             </Small>
           )}
