@@ -51,7 +51,7 @@ export function ZoneSection({
             value={definition.from ?? ''}
             onChange={(from) => define({ from: from || undefined })}
             error={faultOf('definition.from')}
-            width="142px"
+            width="130px"
           />
           <Word>to</Word>
           <DateField
@@ -60,7 +60,7 @@ export function ZoneSection({
             value={definition.until ?? ''}
             onChange={(until) => define({ until: until || undefined })}
             error={faultOf('definition.until')}
-            width="142px"
+            width="130px"
           />
           <Word>(open if empty)</Word>
         </Sentence>
