@@ -5,7 +5,9 @@ test('a viewer sees everything and is told why nothing can be changed', async ({
   await page.goto('/work')
   const start = page.getByRole('button', { name: /^Start / }).first()
   await start.focus()
-  await expect(page.getByRole('tooltip')).toContainText('Your role may not start and stop work; it takes an operator.')
+  await expect(page.getByRole('tooltip')).toContainText(
+    'Your role may not start, stop or switch work; it takes an operator.',
+  )
   await page.goto('/settings?tab=audit')
   await expect(page.getByRole('tab', { name: 'Audit' })).toHaveCount(0)
   const answer = await page.request.post('/api/v1/areas', { data: { title: 'x' } })

@@ -63,6 +63,10 @@ const Segment = styled(DateSegment)`
   line-height: 24px;
   border-radius: 2px;
   outline: none;
+  &[role='spinbutton'] {
+    min-width: 24px;
+    text-align: center;
+  }
   &[data-placeholder] {
     color: var(--mute);
   }

@@ -39,16 +39,8 @@ export interface CodeProps {
   readonly minHeight?: string
 }
 
-/** An editor for scripts. Tab moves on, as everywhere; Escape then Tab is never needed. `focusAt`: it takes over from a plain field, at this place. */
-export function CodeEditor({
-  label,
-  value,
-  onChange,
-  language,
-  error,
-  minHeight = '160px',
-  focusAt,
-}: CodeProps & { readonly focusAt: number | null }): ReactNode {
+/** An editor for scripts. Tab moves on, as everywhere; Escape then Tab is never needed. */
+export function CodeEditor({ label, value, onChange, language, error, minHeight = '160px' }: CodeProps): ReactNode {
   const nonce =
     typeof document === 'undefined'
       ? ''
@@ -74,8 +66,6 @@ export function CodeEditor({
         maxHeight="420px"
         indentWithTab={false}
         theme="none"
-        autoFocus={focusAt !== null}
-        {...(focusAt === null ? {} : { selection: { anchor: Math.min(focusAt, value.length) } })}
         basicSetup={{ highlightActiveLine: false, foldGutter: false, syntaxHighlighting: false }}
       />
       {error && <Small style={{ color: 'var(--failed)' }}>{error}</Small>}

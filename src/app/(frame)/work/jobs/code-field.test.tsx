@@ -16,11 +16,15 @@ function Held({ isRead = false }: { isRead?: boolean }): ReactNode {
 const plain = (): HTMLTextAreaElement => screen.getByRole('textbox', { name: 'Script' })
 
 describe('a script', () => {
-  it('is plain text to look at, and an editor with the same text once it is to be written', async () => {
+  it('is plain text to look at, and an editor with the same text once it was written in', async () => {
     show(<Held />, {})
     expect(plain().value).toBe('fetch tills\nload tills')
     act(() => plain().focus())
     fireEvent.change(plain(), { target: { value: 'fetch tills\nload tills\ncheck' } })
+    await act(() => new Promise((resolve) => setTimeout(resolve, 50)))
+    // No key is lost: the editor does not come while somebody writes.
+    expect(document.activeElement).toBe(plain())
+    act(() => plain().blur())
     await waitFor(() => expect(document.querySelector('.cm-content')).not.toBeNull())
     expect(document.querySelector('.cm-content')?.textContent).toBe('fetch tillsload tillscheck')
     expect(document.querySelector('output')?.textContent).toBe('fetch tills\nload tills\ncheck')

@@ -1,5 +1,5 @@
 'use client'
-import { useEffect, useRef, useState, type ReactNode } from 'react'
+import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { Small, Stack } from '@/ui/parts/layout'
 import { useReading } from '@/ui/parts/reading'
@@ -26,33 +26,22 @@ const Plain = styled.textarea`
 const LINE = 16.8
 const MOST_LINES = 24
 
-/** A script: plain text to look at, a real editor from the moment it is to be written. The editor is as large as the rest of the page, and most who come only look. */
+/**
+ * A script: plain text at first, a real editor once it was reached for. The editor is as large as the rest of the page, and most who come only look. It never comes while somebody writes: no
+ * key is lost between the two.
+ */
 export function CodeField(props: CodeProps): ReactNode {
   const { label, value, onChange, error, minHeight = '160px' } = props
   const isRead = useReading()
-  const field = useRef<HTMLTextAreaElement>(null)
   const [Editor, setEditor] = useState<typeof CodeEditor | null>(null)
-  const [at, setAt] = useState<number | null>(null)
-  const isHere = useRef(true)
-  useEffect(() => {
-    isHere.current = true
-    return () => {
-      isHere.current = false
-    }
-  }, [])
+  const [isWriting, setWriting] = useState(false)
   const fetchEditor = (): void => {
-    void import('./code-editor').then((module) => {
-      if (!isHere.current) return
-      // Whoever is in the middle of the text stays there.
-      setAt(document.activeElement === field.current ? (field.current?.selectionStart ?? null) : null)
-      setEditor(() => module.CodeEditor)
-    })
+    void import('./code-editor').then((module) => setEditor(() => module.CodeEditor))
   }
-  if (Editor && !isRead) return <Editor {...props} focusAt={at} />
+  if (Editor && !isRead && !isWriting) return <Editor {...props} />
   return (
     <Stack $gap={3}>
       <Plain
-        ref={field}
         data-code="true"
         aria-label={label}
         aria-invalid={error === undefined ? undefined : true}
@@ -60,7 +49,12 @@ export function CodeField(props: CodeProps): ReactNode {
         spellCheck={false}
         value={value}
         onChange={(event) => onChange(event.target.value)}
-        onFocus={isRead ? undefined : fetchEditor}
+        onPointerEnter={isRead ? undefined : fetchEditor}
+        onFocus={() => {
+          setWriting(true)
+          if (!isRead) fetchEditor()
+        }}
+        onBlur={() => setWriting(false)}
         rows={Math.min(MOST_LINES, value.split('\n').length + 1)}
         style={{ minHeight, maxHeight: MOST_LINES * LINE }}
       />
