@@ -16,10 +16,10 @@ const shared = {
   transform,
   moduleNameMapper: { '^@/(.*)$': '<rootDir>/src/$1' },
   transformIgnorePatterns: [
-    '/node_modules/(?!(jose|temporal-polyfill|temporal-utils|@tanstack/(react-table|table-core|react-store|store))/)',
+    '/node_modules/(?!(jose|@seriousme|temporal-polyfill|temporal-utils|@tanstack/(react-table|table-core|react-store|store))/)',
   ],
-  testPathIgnorePatterns: ['/node_modules/', '/.next/', '/dist/', '/e2e/'],
-  modulePathIgnorePatterns: ['<rootDir>/.next/', '<rootDir>/dist/', '<rootDir>/.bugle/'],
+  testPathIgnorePatterns: ['/node_modules/', '/.next/', '/dist/', '/e2e/', '<rootDir>/.stryker/'],
+  modulePathIgnorePatterns: ['<rootDir>/.next/', '<rootDir>/dist/', '<rootDir>/.bugle/', '<rootDir>/.stryker/'],
 }
 
 // A test says what happens, not how fast: on a machine with two busy cores a screen in jsdom or a look at the database can take seconds.

@@ -8,7 +8,7 @@ export default defineConfig({
   fullyParallel: false,
   workers: 1,
   retries: 0,
-  timeout: 60_000,
+  timeout: 180_000,
   expect: { timeout: 10_000 },
   reporter: [['list'], ['json']],
   outputDir: 'test-results',
@@ -17,6 +17,8 @@ export default defineConfig({
     baseURL: `http://localhost:${port}`,
     viewport: { width: 1280, height: 800 },
     trace: 'retain-on-failure',
+    // There is no graphics card: all that moves is painted by the processors that the server needs, too.
+    contextOptions: { reducedMotion: 'reduce' },
     launchOptions: {
       executablePath: '/usr/bin/chromium',
       args: [

@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process'
-import { enrolAgent, expect, signInAs, test } from './helpers'
+import { enrolAgent, expect, open, signInAs, test } from './helpers'
 
 let agent: ChildProcess | undefined
 test.afterAll(() => {
@@ -80,7 +80,7 @@ test('a job is written, started, seen to fail, understood, mended and run again,
 
 test('output arrives while it runs, is searched on the server, and a stop ends it', async ({ page }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/work/jobs/new')
+  await open(page, '/work/jobs/new')
   await page.getByLabel('Title').fill('Ring the bell')
   await page
     .getByRole('textbox', { name: 'Command line' })

@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process'
-import { enrolAgent, expect, isAwake, signInAs, test } from './helpers'
+import { enrolAgent, expect, open, signInAs, test } from './helpers'
 
 let agent: ChildProcess | undefined
 test.afterAll(() => {
@@ -16,7 +16,7 @@ test('a flow is built by keyboard, rehearsed, started, fails, and is run again f
   browser,
   baseURL,
 }) => {
-  test.setTimeout(120_000)
+  test.setTimeout(300_000)
   const admin = await browser.newContext()
   agent = await enrolAgent(await admin.newPage(), 'flow-machine')
   await admin.close()
@@ -112,8 +112,7 @@ test('a flow is built by keyboard, rehearsed, started, fails, and is run again f
 
 test('steps are added, linked, routed, grouped and gated by dragging; a circle is refused', async ({ page }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/work')
-  await isAwake(page)
+  await open(page, '/work')
   await page.getByRole('link', { name: 'Overnight housekeeping', exact: true }).click()
   const bar = (name: RegExp): ReturnType<typeof page.getByRole> => page.getByRole('img', { name })
   await expect(bar(/^Log clean-up/)).toBeVisible()

@@ -22,6 +22,12 @@ export async function isAwake(page: Page): Promise<void> {
   await expect(page.getByTitle(/^Times are shown in/)).toBeVisible()
 }
 
+/** Loads a page of the frame, and waits until it listens: a key pressed on what the server rendered goes nowhere. */
+export async function open(page: Page, path: string): Promise<void> {
+  await page.goto(path)
+  await isAwake(page)
+}
+
 export async function signInAs(page: Page, name: string): Promise<void> {
   await page.goto('/sign-in')
   await page.getByRole('button', { name }).click()

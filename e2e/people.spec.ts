@@ -1,14 +1,14 @@
-import { expect, signInAs, test } from './helpers'
+import { expect, open, signInAs, test } from './helpers'
 
 test('a viewer sees everything and is told why nothing can be changed', async ({ page }) => {
   await signInAs(page, 'Petra Flett')
-  await page.goto('/work')
+  await open(page, '/work')
   const start = page.getByRole('button', { name: /^Start / }).first()
   await start.focus()
   await expect(page.getByRole('tooltip')).toContainText(
     'Your role may not start, stop or switch work; it takes an operator.',
   )
-  await page.goto('/settings?tab=audit')
+  await open(page, '/settings?tab=audit')
   await expect(page.getByRole('tab', { name: 'Audit' })).toHaveCount(0)
   const answer = await page.request.post('/api/v1/areas', { data: { title: 'x' } })
   expect(answer.status()).toBe(403)
@@ -30,7 +30,7 @@ test('a page asked for before signing in is shown after it, and only a page of o
 
 test('an access token is shown once and ends when revoked', async ({ page, request }) => {
   await signInAs(page, 'Sunniva Dahl')
-  await page.goto('/settings')
+  await open(page, '/settings')
   await page.getByLabel('What it is for').fill('nightly report')
   await page.getByRole('button', { name: 'Make' }).click()
   const token = (await page.getByText(/^bgt_/).textContent()) ?? ''
@@ -46,7 +46,7 @@ test('an access token is shown once and ends when revoked', async ({ page, reque
 
 test('two people save one job: the second is told and shown both', async ({ page, browser }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/work?text=crew')
+  await open(page, '/work?text=crew')
   await page.getByRole('link', { name: 'Crew rosters', exact: true }).click()
   await expect(page.getByLabel('Notes')).toBeVisible()
   const other = await (await browser.newContext()).newPage()
@@ -66,7 +66,7 @@ test('two people save one job: the second is told and shown both', async ({ page
 
 test('unsaved changes are asked about before leaving', async ({ page }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/work?text=tide')
+  await open(page, '/work?text=tide')
   await page.getByRole('link', { name: 'Tide tables', exact: true }).click()
   await page.getByLabel('Notes').fill('not saved')
   // The browser's own Back cannot be asked about: what was written is kept.

@@ -2,13 +2,13 @@ import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { expect, signInAs, test } from './helpers'
+import { expect, open, signInAs, test } from './helpers'
 
 const folder = mkdtempSync(join(tmpdir(), 'bugle-e2e-timing-'))
 
 test('a trigger is made of a phrase, with its form in step and its starts before it is saved', async ({ page }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/timing')
+  await open(page, '/timing')
   await page.getByRole('button', { name: 'New trigger' }).click()
   await page.waitForURL('**/timing/triggers/new')
   // Saving too early says what is missing, at its place.
@@ -50,7 +50,7 @@ test('a trigger is made of a phrase, with its form in step and its starts before
 
 test('a rule that never comes or comes too often is asked about', async ({ page }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/timing/triggers/new')
+  await open(page, '/timing/triggers/new')
   await page.getByRole('button', { name: 'Choose a job' }).click()
   await page.getByRole('option', { name: /^Lab greeting/ }).click()
   await page.getByRole('textbox', { name: 'Title', exact: true }).fill('Long past')
@@ -71,7 +71,7 @@ test('a rule that never comes or comes too often is asked about', async ({ page 
 
 test('a cadence is changed in place, its effect shown first; off stays in the list, dimmed', async ({ page }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/timing')
+  await open(page, '/timing')
   await page.getByRole('searchbox', { name: 'Filter by words' }).fill('fuel report')
   await page.waitForURL(/text=fuel/)
   const row = page.getByRole('row').filter({ hasText: 'Fuel report' })
@@ -94,7 +94,7 @@ test('a calendar’s rule is changed by sentences; the year, the counts and the 
   page,
 }) => {
   await signInAs(page, 'Moira Calder')
-  await page.goto('/timing/calendars')
+  await open(page, '/timing/calendars')
   await page.getByRole('link', { name: /^Working days/ }).click()
   await expect(page.getByRole('heading', { name: 'Working days' })).toBeVisible()
   const year = page.getByRole('group', { name: /^The year/ })
@@ -181,7 +181,7 @@ test('an iCalendar file becomes a calendar; what it cannot carry is listed', asy
     ].join('\r\n'),
   )
   await signInAs(page, 'Moira Calder')
-  await page.goto('/timing/calendars')
+  await open(page, '/timing/calendars')
   await page.locator('input[type=file]').setInputFiles(file)
   const dialog = page.getByRole('dialog', { name: 'regatta.ics becomes a calendar' })
   await expect(dialog.getByText('1 thing cannot be carried over:')).toBeVisible()
@@ -211,7 +211,7 @@ test('a bundle is tried before it is taken over, on screen and by command; a cro
   writeFileSync(good, JSON.stringify(bundle))
   writeFileSync(bad, JSON.stringify({ ...bundle, calendars: [{ id: 'ebb-days', days: { weekdays: ['XX'] } }] }))
   await signInAs(page, 'Moira Calder')
-  await page.goto('/timing/exchange')
+  await open(page, '/timing/exchange')
   const files = page.locator('input[type=file]')
   await files.first().setInputFiles(bad)
   await expect(page.getByText('calendars[0].days.weekdays[0]')).toBeVisible()
@@ -258,11 +258,11 @@ test('a bundle is tried before it is taken over, on screen and by command; a cro
 
 test('starts by triggers are switched off and on again, and every screen says so', async ({ page }) => {
   await signInAs(page, 'Callum Eads')
-  await page.goto('/settings?tab=timing')
+  await open(page, '/settings?tab=timing')
   await page.getByRole('textbox', { name: 'Why (shown to everybody)' }).fill('Storage is being moved')
   await page.getByRole('button', { name: 'Switch starts off' }).click()
   await expect(page.getByRole('heading', { name: 'Starts by triggers are off' })).toBeVisible()
-  await page.goto('/watch')
+  await open(page, '/watch')
   await expect(
     page.getByText(/Starts by triggers are off.*Callum Eads.*Storage is being moved.*Runs go on/),
   ).toBeVisible()

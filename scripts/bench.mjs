@@ -7,7 +7,17 @@ import { join } from 'node:path'
 import { ensureDebianPackages, ensureNodeModules, fail, root } from './lib/setup.mjs'
 
 const name = process.argv[2]
-const NEEDS_DATABASE = { place: false, timing: false, dispatch: true, lists: true, firing: true, flows: true, ui: true }
+const NEEDS_DATABASE = {
+  place: false,
+  timing: false,
+  forecast: false,
+  tuning: false,
+  dispatch: true,
+  lists: true,
+  firing: true,
+  flows: true,
+  ui: true,
+}
 if (!(name in NEEDS_DATABASE)) fail(`There is no bench:${name}. There are: ${Object.keys(NEEDS_DATABASE).join(', ')}.`)
 if (NEEDS_DATABASE[name]) ensureDebianPackages(name === 'ui' ? ['postgresql', 'chromium'] : ['postgresql'])
 ensureNodeModules()

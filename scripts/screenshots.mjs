@@ -87,14 +87,12 @@ const flow = byTitle(list(jobs, 'jobs'), 'Sailing manifests')
 const trigger = byTitle(triggers, 'Freight invoicing')
 const calendarCalled = (title) => byTitle(list(calendars, 'calendars'), title)
 const monthEnd = calendarCalled('Month-end close')
-const workingDays = calendarCalled('Working days')
 // The next year in which a month's end is moved by the dry dock, and such a day.
 const year = new Date().getFullYear() + 1
 const asked = `${year}-04-30`
 
 await shoot('watch', day, '/watch', 'Now on the machines')
 await shoot('run', day, `/runs/${run.id}`, 'Output')
-await shoot('what-ran', day, `/runs/${run.id}?tab=ran`, 'What ran')
 await shoot('runs', day, '/runs', 'Runs')
 await shoot('work', day, '/work', 'All work')
 await shoot('job', day, `/work/jobs/${job.id}`, 'Reconcile fares')
@@ -108,12 +106,21 @@ await shoot('flow', night, `/work/flows/${flow.id}?step=transfer&tab=rehearse`, 
 await shoot('calendar', day, `/timing/calendars/${monthEnd.id}?year=${year}&day=${asked}`, 'Which days', (page) =>
   page.getByText('is not in it').or(page.getByText('is in it')).first().scrollIntoViewIfNeeded(),
 )
-await shoot('calendar-night', night, `/timing/calendars/${workingDays.id}?with=year`, workingDays.title)
-await shoot('not-started', day, '/timing/not-started', 'Not started because')
 await shoot('exchange', day, '/timing/exchange', 'A crontab in', async (page) => {
   await page.getByRole('textbox', { name: 'Its lines' }).fill(CRONTAB)
   await page.getByRole('button', { name: 'Read it, line by line' }).click()
   await page.getByRole('table', { name: 'The crontab, line by line' }).waitFor()
+})
+const sampled = (page) => page.getByText('200 samples').waitFor({ timeout: 60_000 })
+await shoot('tuning', day, '/tuning', 'Night of', sampled)
+await shoot('deadlines', day, '/tuning?tab=deadlines', 'Would help most', async (page) => {
+  await sampled(page)
+  await page.getByRole('row', { name: /Sailing manifests/ }).click()
+})
+await shoot('proposals-night', night, '/tuning?tab=proposals', 'proposed', async (page) => {
+  await sampled(page)
+  await page.getByText(/^best possible|^searched \d+ s$/).waitFor({ timeout: 90_000 })
+  await page.waitForTimeout(8000)
 })
 await shoot('fleet', day, '/fleet', 'Fleet')
 await shoot('agent-night', night, `/fleet/agents/${agent.id}`, agent.name)

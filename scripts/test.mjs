@@ -1,5 +1,5 @@
 // npm test: sets up, then lint, types, unit tests, database tests, real-process tests, the production build, Playwright. The last line counts.
-import { spawn, spawnSync } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { randomBytes } from 'node:crypto'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -39,12 +39,11 @@ function count(good, bad) {
 }
 
 /** A check that is one thing: it passes or fails. */
-function check(name, program, args) {
-  say(`\n── ${name}`)
+async function check(name, args) {
   const began = Date.now()
-  const done = spawnSync(program, args, { cwd: root, stdio: ['ignore', 'inherit', 'inherit'], env })
-  count(done.status === 0 ? 1 : 0, done.status === 0 ? 0 : 1)
-  say(`   ${done.status === 0 ? 'good' : 'FAILED'} after ${Math.round((Date.now() - began) / 1000)} s`)
+  const code = await run(args, env, 'inherit')
+  count(code === 0 ? 1 : 0, code === 0 ? 0 : 1)
+  say(`── ${name}: ${code === 0 ? 'good' : 'FAILED'} after ${Math.round((Date.now() - began) / 1000)} s`)
 }
 
 /** Not spawnSync: a supervised database is started again by this process meanwhile. */
@@ -88,9 +87,17 @@ async function withPostgres(name, options, work) {
 
 try {
   if (which === 'all') {
-    check('lint', process.execPath, ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0'])
-    check('format', process.execPath, ['node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'])
-    check('types', process.execPath, ['node_modules/typescript-7/bin/tsc', '--noEmit'])
+    // Each takes one core: the longest beside all others.
+    await Promise.all([
+      check('lint', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']),
+      (async () => {
+        await check('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'])
+        const rooms = 'node_modules/dependency-cruiser/bin/dependency-cruise.mjs'
+        await check('rooms', [rooms, '--config', '.dependency-cruiser.mjs', 'src'])
+        await check('unused', ['node_modules/knip/bin/knip.js'])
+        await check('types', ['node_modules/typescript-7/bin/tsc', '--noEmit'])
+      })(),
+    ])
   }
   if (wants('unit')) await jest('unit', ['core', 'ui'])
   if (wants('db')) await buildServices()

@@ -5,13 +5,18 @@ import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync, wri
 import { join } from 'node:path'
 import { fail, isPackaged, root, say } from './setup.mjs'
 
+/** What runs by itself, or as a thread of what does: each becomes one file in dist. */
 const ENTRIES = {
   engine: 'src/engine/main.ts',
   web: 'src/web/main.ts',
   worker: 'src/app/server/worker.ts',
   standins: 'src/standins/main.ts',
   bugle: 'src/cli/main.ts',
+  sampler: 'src/cli/sampler.ts',
+  forecaster: 'src/engine/forecaster-thread.ts',
 }
+
+export const PROGRAMS = Object.keys(ENTRIES)
 
 function filesUnder(folder) {
   return readdirSync(folder, { withFileTypes: true, recursive: true })
@@ -42,6 +47,7 @@ export async function buildServices() {
     'src/engine',
     'src/web',
     'src/app/server',
+    'src/app/endpoints',
     'src/act',
     'src/agent',
     'src/standins',

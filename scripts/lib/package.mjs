@@ -3,10 +3,11 @@ import { spawnSync } from 'node:child_process'
 import { cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { basename, dirname, join } from 'node:path'
 import { build } from 'esbuild'
-import { buildWeb } from './build.mjs'
+import { PROGRAMS as BUILT, buildWeb } from './build.mjs'
 import { fail, root } from './setup.mjs'
 
-const PROGRAMS = ['web', 'engine', 'worker', 'bugle']
+/** The stand-ins are for demo and tests only. */
+const PROGRAMS = BUILT.filter((name) => name !== 'standins')
 /** Needed when pages are built, not when they are served. */
 const BUILD_ONLY = /^(@next\/swc-|@img\/|sharp$)/
 
@@ -26,7 +27,7 @@ function loadedPackages() {
 }
 
 /** The folders of these packages and of all that they need, as the lock file has them installed. */
-export function foldersOf(names, packages) {
+function foldersOf(names, packages) {
   const folders = new Set()
   const add = (name, from) => {
     if (BUILD_ONLY.test(name)) return
@@ -48,7 +49,7 @@ export function foldersOf(names, packages) {
 }
 
 /** Lays out the folder `bugle-VERSION` in `to`, and returns its path. */
-export async function stagePackage(to) {
+async function stagePackage(to) {
   await buildWeb()
   const { version } = readJson(join(root, 'package.json'))
   const stage = join(to, `bugle-${version}`)

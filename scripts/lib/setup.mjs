@@ -30,7 +30,7 @@ export function postgresBin() {
     .find((bin) => existsSync(join(bin, 'initdb')) && existsSync(join(bin, 'postgres')))
 }
 
-export const chromium = '/usr/bin/chromium'
+const chromium = '/usr/bin/chromium'
 
 const PACKAGES = {
   postgresql: { isThere: () => postgresBin() !== undefined, package: 'postgresql' },

@@ -29,7 +29,7 @@ export interface Incoming {
 /** U+0009, and what ISO 8859-1 can print: nothing else fits into a header (RFC 9110, 5.5). */
 const NOT_IN_HEADERS = /[^\t\x20-\x7e\x80-\xff]/u
 
-export function requireHeaders(headers: Readonly<Record<string, string>>): void {
+function requireHeaders(headers: Readonly<Record<string, string>>): void {
   for (const [name, value] of Object.entries(headers)) {
     const odd = NOT_IN_HEADERS.exec(value)?.[0]
     if (odd === undefined) continue

@@ -3,7 +3,7 @@ import { loadavg } from 'node:os'
 import { join } from 'node:path'
 import type { Gateways } from './gateways'
 import { AgentLink, type Host } from './link'
-import { bareEnd, type AgentFacts, type Gap, type Lease, type ReportBody } from './protocol'
+import { bareEnd, MOST_RECEIPTS, type AgentFacts, type Gap, type Lease, type ReportBody } from './protocol'
 import { KeptReports } from './kept'
 import { Outbox, unstorableNote } from './outbox'
 import { RoomWatch } from './room'
@@ -80,6 +80,11 @@ export class Agent {
         const { last } = this.kept
         return { kept: this.kept.told(), ...(last ? { last } : {}) }
       },
+      receipts: (attempts) =>
+        [
+          ...attempts.flatMap((attempt) => this.tries.get(attempt)?.lease.receipt ?? []),
+          ...this.kept.receiptsOf(new Set(attempts)),
+        ].slice(0, MOST_RECEIPTS),
       log: options.log,
     }
     this.link = new AgentLink(options.gateways, options.credential, host)

@@ -7,7 +7,7 @@ import { closeSync, existsSync, fstatSync, openSync, readSync, writeSync } from 
  * A record: kind (1 byte), instant (8 bytes, IEEE 754, milliseconds since the epoch on this machine's clock), length (4 bytes), bytes; numbers big-endian.
  */
 const KINDS = ['out', 'err', 'gap', 'note'] as const
-export type RecordKind = (typeof KINDS)[number]
+type RecordKind = (typeof KINDS)[number]
 const HEAD = 13
 
 export interface OutputRecord {
@@ -26,7 +26,7 @@ function encode({ kind, at, bytes }: OutputRecord): Buffer {
 }
 
 /** Of what goes beyond the limit the end is kept: there the reason of a failure stands. */
-export const TAIL_BYTES = 256 * 1024
+const TAIL_BYTES = 256 * 1024
 
 /** Keeps output up to a limit; of the rest the last part. Whatever happens to the file, the program that prints never waits for it and never notices. */
 export class Capture {

@@ -14,6 +14,7 @@ const USAGE = `Bugle agent ${AGENT_VERSION}
   node bugle-agent.cjs run [--state DIR]
   node bugle-agent.cjs unit [--state DIR]      prints a systemd unit that keeps the agent running
   node bugle-agent.cjs version
+  node bugle-agent.cjs --help
 
 State (credential, runs in hand) is kept in --state, by default ~/.bugle-agent.
 A private certificate authority is given by the environment: NODE_EXTRA_CA_CERTS=FILE.`
@@ -92,9 +93,18 @@ function authority(): string {
   return file ? `Environment=NODE_EXTRA_CA_CERTS=${resolve(file)}\n` : ''
 }
 
-/** Everything that a person types. */
-export async function main(): Promise<void> {
-  const { positionals, values } = parseArgs({
+/** What the arguments say; what they get wrong is told with the way to help. */
+function argumentsOf(args: readonly string[]): ReturnType<typeof parsed> {
+  try {
+    return parsed(args)
+  } catch (error) {
+    throw new Error(`${(error as Error).message.split('. ')[0]}. --help says what there is.`, { cause: error })
+  }
+}
+
+const parsed = (args: readonly string[]) =>
+  parseArgs({
+    args: [...args],
     allowPositionals: true,
     options: {
       server: { type: 'string' },
@@ -103,10 +113,19 @@ export async function main(): Promise<void> {
       host: { type: 'string' },
       state: { type: 'string', default: join(homedir(), '.bugle-agent') },
       run: { type: 'boolean', default: false },
+      help: { type: 'boolean', short: 'h', default: false },
     },
   })
-  const { server, key, name, host, state, run } = values
-  switch (positionals[0]) {
+
+/** Everything that a person types. */
+export async function main(args: readonly string[] = process.argv.slice(2)): Promise<void> {
+  const { positionals, values } = argumentsOf(args)
+  const { server, key, name, host, state, run, help } = values
+  const command = help ? 'help' : positionals[0]
+  switch (command) {
+    case 'help':
+      console.log(USAGE)
+      return
     case 'enrol': {
       if (!server) throw new Error('enrol needs --server.')
       const secret = await enrolmentKey(key)
@@ -133,7 +152,9 @@ export async function main(): Promise<void> {
     case 'version':
       console.log(AGENT_VERSION)
       return
-    default:
+    case undefined:
       throw new Error(USAGE)
+    default:
+      throw new Error(`There is no command ${command}.\n\n${USAGE}`)
   }
 }

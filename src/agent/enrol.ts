@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { arch, hostname, release, type } from 'node:os'
 import { join } from 'node:path'
 import { ACTION_KINDS } from '@/core/work/job'
 import { AGENT_VERSION, enrolAnswerSchema, type AgentFacts, type EnrolAnswer } from './protocol'
+import { writeWhole } from './whole-file'
 
 export interface Identity {
   readonly agent: string
@@ -48,12 +49,9 @@ export function readIdentity(stateDir: string): Identity | null {
   return existsSync(file) ? (JSON.parse(readFileSync(file, 'utf8')) as Identity) : null
 }
 
-/** Readable only by the agent's own account, and never half written. */
 function writeIdentity(stateDir: string, identity: Identity): void {
   mkdirSync(stateDir, { recursive: true, mode: 0o700 })
-  const file = join(stateDir, 'identity.json')
-  writeFileSync(`${file}.part`, JSON.stringify(identity), { mode: 0o600 })
-  renameSync(`${file}.part`, file)
+  writeWhole(join(stateDir, 'identity.json'), JSON.stringify(identity))
 }
 
 /** Trades the key for this agent's own credential and keeps it. Waits for a person when the machine is known already. */

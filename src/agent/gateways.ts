@@ -1,4 +1,5 @@
-import { readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { readFileSync } from 'node:fs'
+import { writeWhole } from './whole-file'
 
 const MOST = 16
 
@@ -96,8 +97,7 @@ export class Gateways {
     log?.(`Gateways, as the server names them: ${fresh.join(', ')}`)
     if (file === undefined) return
     try {
-      writeFileSync(`${file}.part`, JSON.stringify(fresh), { mode: 0o600 })
-      renameSync(`${file}.part`, file)
+      writeWhole(file, JSON.stringify(fresh))
     } catch {
       // Without room on the disk they are told again at the next greeting.
     }

@@ -32,6 +32,18 @@ describe('reports of what is over', () => {
     expect(new KeptReports(dir).told()).toHaveLength(1)
   })
 
+  it('lie beside what the server said of each attempt, which goes with them', () => {
+    const kept = new KeptReports(dir, 1000)
+    for (const attempt of [7, 8, 9])
+      kept.keep(journal(dir, [1]), { attempt, token: 3, ...(attempt === 9 ? {} : { receipt: `of ${attempt}` }) })
+    expect(kept.told()).toHaveLength(3)
+    expect(kept.receiptsOf(new Set([7, 9, 10]))).toEqual(['of 7'])
+    expect(kept.receiptsOf(new Set([7, 8])).sort()).toEqual(['of 7', 'of 8'])
+    kept.tidy(Date.now() + 5000)
+    expect(kept.receiptsOf(new Set([7, 8]))).toEqual([])
+    expect(readdirSync(join(dir, 'kept'))).toEqual([])
+  })
+
   it('of one number the last counts', () => {
     const file = journal(dir, [1, 2])
     writeFileSync(file, `${JSON.stringify({ report: { attempt: 7, token: 3, seq: 1, body: line('instead') } })}\n`, {

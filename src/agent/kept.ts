@@ -10,6 +10,8 @@ const MOST_FILES = 20_000
 /** What is told of in a greeting. */
 const MOST_TOLD = 5000
 const DEFAULT_HOURS = 24
+/** Beside the reports of an attempt lies its receipt. */
+const RECEIPT = '.receipt'
 
 /** Whose reports, and what proves that this server handed it out. */
 export interface Seen {
@@ -35,15 +37,17 @@ export class KeptReports {
     mkdirSync(this.dir, { recursive: true, mode: 0o700 })
   }
 
-  private folderOf(attempt: number, token: number): string {
+  private fileOf(attempt: number, token: number): string {
     return join(this.dir, `${attempt}-${token}`)
   }
 
-  /** Takes over the journal of an attempt whose folder is about to go. Secrets are masked in it. */
-  keep(journal: string, { attempt, token }: Pick<Lease, 'attempt' | 'token'>): void {
+  /** Takes over the journal of an attempt whose folder is about to go, and its receipt. Secrets are masked in it. */
+  keep(journal: string, { attempt, token, receipt }: Pick<Lease, 'attempt' | 'token' | 'receipt'>): void {
     if (this.keepMs <= 0) return
+    const file = this.fileOf(attempt, token)
     try {
-      renameSync(journal, this.folderOf(attempt, token))
+      renameSync(journal, file)
+      if (receipt !== undefined) writeFileSync(`${file}${RECEIPT}`, receipt, { mode: 0o600 })
     } catch {
       // It wrote no reports, or the disk is full: then there is nothing to keep.
     }
@@ -69,7 +73,20 @@ export class KeptReports {
   }
 
   reportsOf(attempt: number, token: number, from: number): Report[] {
-    return reportsIn(this.folderOf(attempt, token), from)
+    return reportsIn(this.fileOf(attempt, token), from)
+  }
+
+  /** What the server said of these attempts, of those that are kept. The folder is looked through once, however many are asked about. */
+  receiptsOf(attempts: ReadonlySet<number>): string[] {
+    return readdirSync(this.dir)
+      .filter((name) => name.endsWith(RECEIPT) && attempts.has(Number(name.split('-')[0])))
+      .flatMap((name) => {
+        try {
+          return [readFileSync(join(this.dir, name), 'utf8')]
+        } catch {
+          return []
+        }
+      })
   }
 
   /** What is older than it must be goes, and the oldest of what is too much. */
@@ -79,6 +96,7 @@ export class KeptReports {
     for (const [i, one] of all.entries()) {
       if (one.atMs > nowMs - this.keepMs && bytes <= MOST_BYTES && all.length - i <= MOST_FILES) continue
       rmSync(one.file, { force: true })
+      rmSync(`${one.file}${RECEIPT}`, { force: true })
       bytes -= one.bytes
     }
   }

@@ -34,6 +34,8 @@ export interface Host {
   onResend(attempt: number, from: number): Gap | null
   /** Attempts that are over, whose reports are still there; and the newest that was ever handed out. */
   kept?(): Pick<Extract<FromAgent, { type: 'hello' }>, 'kept' | 'last'>
+  /** The receipts of these attempts, of those that it has. */
+  receipts?(attempts: readonly number[]): string[]
   log(message: string): void
 }
 
@@ -207,6 +209,9 @@ export class AgentLink {
         return
       case 'resend':
         this.sendAgain(message.attempt, message.from)
+        return
+      case 'receipts':
+        this.send({ type: 'receipts', receipts: this.host.receipts?.(message.attempts) ?? [] })
         return
       case 'ack':
         for (const [attempt, seq] of message.acks) {

@@ -19,7 +19,7 @@ export interface Described {
 const INTERPRETER_FILES = { sh: 'sh', bash: 'bash', node: 'cjs', python3: 'py' } as const
 
 /** What the command is, as words; a script is written into the attempt's folder first. */
-export function commandOf(lease: Lease, folder: string): string[] {
+function commandOf(lease: Lease, folder: string): string[] {
   const names = new Set(Object.keys(lease.inputs))
   switch (lease.action.kind) {
     case 'command':
@@ -109,7 +109,7 @@ function makeOutputsFile(account: Account | null, dir: string): string {
 }
 
 /** What is about to run, with secrets masked. */
-export function describe(lease: Lease, argv: readonly string[]): Described {
+function describe(lease: Lease, argv: readonly string[]): Described {
   // A job's variables mean nothing to an action of ours, which has none of them.
   const own = lease.action.kind === 'act' ? lease.inputs : { ...lease.environment, ...lease.inputs }
   const mask = makeMask(lease.secrets.map((name) => lease.inputs[name] ?? ''))

@@ -26,6 +26,11 @@ const instant = z.int().min(0).max(MOST_INSTANT)
 /** What is larger than a process can end with is nearer to the truth cut to 32 bits than refused with the whole end. */
 const exitCode = z.number().transform((code) => Math.trunc(Math.min(MAX_INT32, Math.max(-MAX_INT32 - 1, code))))
 
+/** Longer receipts are not taken. */
+const MOST_RECEIPT = 4000
+/** So many are asked for at once. */
+export const MOST_RECEIPTS = 200
+
 const patternSchema = z.object({ text: z.string().max(500), regex: z.boolean() })
 
 /** What one attempt is to do, and the token that proves the right to do it. */
@@ -65,6 +70,8 @@ export const leaseSchema = z.object({
   mayLeave: z.boolean().default(false),
   /** By which the server knows its own work again after its database was restored: the agent gives it back as it is. */
   proof: z.string().max(100).optional(),
+  /** What the server says of the attempt, signed: given back as it is when the server asks for it. */
+  receipt: z.string().max(MOST_RECEIPT).optional(),
 })
 export type Lease = z.output<typeof leaseSchema>
 
@@ -113,7 +120,7 @@ const outputLinesSchema = z
 /** Names and values that somebody may have written into an environment. */
 const environment = z.record(textSchema(1000), clippedSchema(200_000))
 
-export const whatRanSchema = z.object({
+const whatRanSchema = z.object({
   argv: z.array(clippedSchema(200_000)).max(5000),
   environment,
   folder: clippedSchema(4096),
@@ -146,13 +153,17 @@ export const bareEnd = (at: number, how: z.output<typeof attemptEndSchema>['how'
 })
 
 /** Reports of one attempt are numbered from 1 without gaps. */
-export const reportSchema = z.object({ attempt: id, token: id, seq, body: reportBodySchema })
-export type Report = z.output<typeof reportSchema>
+export interface Report {
+  readonly attempt: number
+  readonly token: number
+  readonly seq: number
+  readonly body: ReportBody
+}
 
 /** A report as it arrives: which one it is must be readable; what it says is read by itself, so that one that cannot be read keeps none of its neighbours. */
-export const arrivingReportSchema = z.object({ attempt: id, token: id, seq, body: z.unknown() })
+const arrivingReportSchema = z.object({ attempt: id, token: id, seq, body: z.unknown() })
 
-export const factsSchema = z.object({
+const factsSchema = z.object({
   host: textSchema(255).min(1).overwrite(visible),
   machineId: textSchema(128).min(8),
   system: text,
@@ -163,7 +174,7 @@ export const factsSchema = z.object({
 })
 export type AgentFacts = z.output<typeof factsSchema>
 
-export const helloSchema = z.object({
+const helloSchema = z.object({
   type: z.literal('hello'),
   protocol: z.int(),
   facts: factsSchema,
@@ -184,22 +195,28 @@ const load = z
   .number()
   .nullable()
   .transform((value) => (value !== null && value >= 0 && value <= 1e6 ? value : null))
-export const heartbeatSchema = z.object({
+const heartbeatSchema = z.object({
   type: z.literal('heartbeat'),
   load,
   used: z.int().min(0).max(1_000_000),
   /** Its disk is full: it can take nothing new. */
   full: z.boolean().optional(),
 })
-export const acceptedSchema = z.object({ type: z.literal('accepted'), attempt: id, token: id })
-export const reportsSchema = z.object({
+const acceptedSchema = z.object({ type: z.literal('accepted'), attempt: id, token: id })
+const reportsSchema = z.object({
   type: z.literal('reports'),
   reports: z.array(arrivingReportSchema).min(1).max(500),
 })
 
 /** Reports that were asked for again and that nobody has any more. */
-export const goneSchema = z.object({ type: z.literal('gone'), attempt: id, token: id, from: seq, to: seq })
+const goneSchema = z.object({ type: z.literal('gone'), attempt: id, token: id, from: seq, to: seq })
 export type Gap = Omit<z.output<typeof goneSchema>, 'type' | 'attempt'>
+
+/** Receipts of attempts that were asked about. */
+const receiptsSchema = z.object({
+  type: z.literal('receipts'),
+  receipts: z.array(textSchema(MOST_RECEIPT)).max(MOST_RECEIPTS),
+})
 
 export const fromAgentSchema = z.discriminatedUnion('type', [
   helloSchema,
@@ -207,6 +224,7 @@ export const fromAgentSchema = z.discriminatedUnion('type', [
   acceptedSchema,
   reportsSchema,
   goneSchema,
+  receiptsSchema,
 ])
 /** What the server heard an agent say: its reports are still to be read, one by one. */
 export type Heard = z.output<typeof fromAgentSchema>
@@ -235,6 +253,8 @@ export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('stale'), attempt: id, token: id }),
   /** A report is missing: send again from this number. */
   z.object({ type: z.literal('resend'), attempt: id, from: seq }),
+  /** The server does not know these attempts: what does the agent have of them? */
+  z.object({ type: z.literal('receipts'), attempts: z.array(id).max(MOST_RECEIPTS) }),
   /** This report cannot be kept and must not be sent again; in its place the record says why. */
   z.object({ type: z.literal('unstorable'), attempt: id, seq, why: z.string() }),
   /** Too much at once: nothing is read from this agent for so long. */

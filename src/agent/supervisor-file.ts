@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
-import { existsSync, renameSync, writeFileSync } from 'node:fs'
+import { existsSync } from 'node:fs'
 import { join } from 'node:path'
+import { writeWhole } from './whole-file'
 
 declare global {
   /** The supervisor's program, put into the agent's one file when that is built (scripts/lib/build.mjs). */
@@ -11,9 +12,6 @@ declare global {
 export function supervisorFile(stateDir: string): string {
   const source = globalThis.BUGLE_SUPERVISOR
   const file = join(stateDir, `supervisor-${createHash('sha256').update(source).digest('hex').slice(0, 16)}.cjs`)
-  if (!existsSync(file)) {
-    writeFileSync(`${file}.part`, source, { mode: 0o600 })
-    renameSync(`${file}.part`, file)
-  }
+  if (!existsSync(file)) writeWhole(file, source)
   return file
 }

@@ -8,7 +8,6 @@ import {
   fsyncSync,
   openSync,
   readFileSync,
-  renameSync,
   rmSync,
   writeFileSync,
   writeSync,
@@ -25,6 +24,7 @@ import { environmentOf, SHELL, type StartOrder } from './start-order'
 import { PatternWatch } from './patterns'
 import { startTicksOf } from './process'
 import { WAKE, type Begun, type ExitFile, type StartedFile } from './supervisor-files'
+import { writeWhole } from './whole-file'
 
 /**
  * Stands between the agent and one command, as a process of its own: so the command survives the agent's end, its limit of time and of output holds, and its own end is known also to an agent
@@ -124,7 +124,7 @@ class Supervisor {
     const reading = pipes.readers.map(([fd, kind]) => this.read(fd, kind))
     const at = Date.now()
     const started: StartedFile = { pid: child.pid ?? 0, user: await users(), at, cgroup: this.cgroup }
-    writeWhole(join(this.dir, 'started.json'), JSON.stringify(started))
+    leaveWord(join(this.dir, 'started.json'), JSON.stringify(started))
     this.watchTime(at)
     const onTerm = (): void => this.lookForStop(true)
     const onWake = (): void => this.lookForStop(false)
@@ -361,11 +361,10 @@ function startFault(error: unknown, { argv }: StartOrder): string {
   return code === undefined ? message : `The operating system could not start it: ${message}`
 }
 
-/** Whole or not at all. */
-function writeWhole(file: string, text: string): void {
+/** Whole or not at all, where that can be done. */
+function leaveWord(file: string, text: string): void {
   try {
-    writeFileSync(`${file}.part`, text, { mode: 0o600 })
-    renameSync(`${file}.part`, file)
+    writeWhole(file, text)
   } catch {
     // The folder is gone, as the attempt is somebody else's by now; or the disk is full, and the agent does without.
   }

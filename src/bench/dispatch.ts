@@ -1,10 +1,12 @@
 import { spawn, type ChildProcess } from 'node:child_process'
+import { once } from 'node:events'
 import { readFileSync } from 'node:fs'
 import { jobDefinitionSchema } from '@/core/work/job'
-import { COMMAND_LINE } from '@/service/actor'
-import { startRun, startSchema } from '@/service/start'
-import { addArea, addJob } from '@/service/work'
+import { COMMAND_LINE } from '@/service/base/actor'
+import { startRun, startSchema } from '@/service/runs/start'
+import { addArea, addJob } from '@/service/work/work'
 import { closeDb, one } from '@/store/db'
+import { notify } from '@/store/listen'
 import { migrate } from '@/store/migrate'
 import { makeAgents, pause, pgbench, untilConnected } from './shared'
 
@@ -83,18 +85,37 @@ async function cpuShare(pid: number, seconds: number): Promise<number> {
   return Math.round(((ticks() - before) / 100 / seconds) * 1000) / 1000
 }
 
+/**
+ * The same load with an engine that makes no forecasts and with one that is made to begin one every other second, turn by turn. Waking it costs both the same.
+ *
+ * @returns runs a second, and the share that is left beside forecasts
+ */
+async function besideForecasts(
+  jobId: number,
+  again: (forecast: 'on' | 'off') => Promise<void>,
+): Promise<{ without: number; with: number; share: number }> {
+  const done = { on: 0, off: 0 }
+  const waking = setInterval(() => void notify(null, { timing: true }), 2000)
+  for (const forecast of ['off', 'on', 'on', 'off'] as const) {
+    await again(forecast)
+    done[forecast] += (await load(jobId, null, SECONDS / 2)).perSecond / 2
+  }
+  clearInterval(waking)
+  return { without: done.off, with: done.on, share: Math.round((done.on / done.off) * 100) / 100 }
+}
+
 async function main(): Promise<void> {
   await migrate()
   const children: ChildProcess[] = []
-  const start = (...args: string[]): ChildProcess => {
-    const child = spawn(process.execPath, args, {
-      env: { ...process.env, BUGLE_LOG: 'error' },
+  const start = (file: string, env: Record<string, string> = {}): ChildProcess => {
+    const child = spawn(process.execPath, [file], {
+      env: { ...process.env, BUGLE_LOG: 'error', ...env },
       stdio: ['ignore', 'inherit', 'inherit'],
     })
     children.push(child)
     return child
   }
-  const engine = start('dist/engine.cjs')
+  let engine = start('dist/engine.cjs')
   const web = start('dist/web.cjs')
   const machines = await makeAgents(AGENTS, 0)
   await untilConnected(AGENTS)
@@ -114,6 +135,15 @@ async function main(): Promise<void> {
   const sustained = await load(jobId, null, SECONDS)
   await pause(1000)
   const half = await load(jobId, sustained.perSecond / 2, SECONDS)
+  const again = async (forecast: 'on' | 'off'): Promise<void> => {
+    const ended = once(engine, 'exit')
+    engine.kill('SIGTERM')
+    await ended
+    engine = start('dist/engine.cjs', { BUGLE_FORECAST: forecast })
+    await untilConnected(AGENTS)
+    await load(jobId, 20, 3)
+  }
+  const beside = await besideForecasts(jobId, again)
   const bare = await pgbench()
   for (const machine of machines) machine.stop()
   const idle = await makeAgents(IDLE_AGENTS, 1000)
@@ -125,12 +155,13 @@ async function main(): Promise<void> {
     agents: AGENTS,
     sustained: { runsPerSecond: sustained.perSecond, runs: sustained.made },
     atHalfThatRate: { runsPerSecond: half.perSecond, readyToStartMs: half.latency },
+    besideForecasts: beside,
     idle: { agents: IDLE_AGENTS, engineCores: engineIdle, webCores: webIdle },
     yardstick: {
       pgbenchRunsPerSecond: Math.round(bare),
       sustainedShareOfIt: Math.round((sustained.perSecond / bare) * 100) / 100,
     },
-    aims: { runsPerSecond: 150, p95Ms: 250, idleCores: 0.25 },
+    aims: { runsPerSecond: 150, p95Ms: 250, idleCores: 0.25, shareBesideForecasts: 0.95 },
   }
   console.log(JSON.stringify(result, null, 2))
   for (const child of children) child.kill('SIGTERM')

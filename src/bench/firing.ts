@@ -1,13 +1,18 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { FORMAT } from '@/core/bundle/schema'
-import { COMMAND_LINE } from '@/service/actor'
-import { importBundle } from '@/service/bundle-in'
+import { COMMAND_LINE } from '@/service/base/actor'
+import { importBundle } from '@/service/exchange/bundle-in'
 import { closeDb, execute, many, maybeOne, one } from '@/store/db'
+import { notify } from '@/store/listen'
 import { migrate } from '@/store/migrate'
 
-/** npm run bench:firing [triggers] [due]: so many triggers of which so many are due in the same second, three times; one engine of two is killed at the second. */
+/**
+ * npm run bench:firing [triggers] [due] [off]: so many triggers of which so many are due in the same second, three times; one engine of two is killed at the second. A forecast is begun every other
+ * second meanwhile; `off`: the engines make none.
+ */
 const TRIGGERS = Number(process.argv[2] ?? 5000)
 const DUE = Number(process.argv[3] ?? 500)
+const FORECAST = process.argv[4] === 'off' ? 'off' : 'on'
 const LEAD_SECONDS = 8
 const BETWEEN_SECONDS = 8
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
@@ -16,7 +21,7 @@ const timeOfDay = (ms: number): string => new Date(ms).toISOString().slice(11, 1
 const engines = new Map<string, ChildProcess>()
 function startEngine(name: string, port: number): void {
   const child = spawn(process.execPath, [`${process.env.BUGLE_DIST}/engine.cjs`], {
-    env: { ...process.env, BUGLE_GATEWAY_PORT: String(port), BUGLE_LOG: 'fatal' },
+    env: { ...process.env, BUGLE_GATEWAY_PORT: String(port), BUGLE_LOG: 'fatal', BUGLE_FORECAST: FORECAST },
     stdio: 'ignore',
   })
   engines.set(name, child)
@@ -78,6 +83,7 @@ async function main(): Promise<void> {
   const first = Math.ceil(Date.now() / 1000) * 1000 + LEAD_SECONDS * 1000
   const waves = [0, 1, 2].map((i) => first + i * BETWEEN_SECONDS * 1000)
   await importBundle(COMMAND_LINE, { ...definitions, triggers: dueTriggers(waves) }, false)
+  const waking = setInterval(() => void notify(null, { timing: true }), 2000)
   const calm = await watchWave(waves[0] as number)
 
   const before = await lead()
@@ -94,6 +100,7 @@ async function main(): Promise<void> {
   })()
   const [killed, tookOverMs] = await Promise.all([watchWave(waves[1] as number), takeover])
   const after = await watchWave(waves[2] as number)
+  clearInterval(waking)
   const { runs, distinct } = await one<{ runs: number; distinct: number }>(
     null,
     'SELECT count(*)::int AS runs, count(DISTINCT (trigger_id, occurrence))::int AS distinct FROM runs WHERE occurrence IS NOT NULL',
@@ -104,6 +111,7 @@ async function main(): Promise<void> {
       {
         triggers: TRIGGERS,
         due: DUE,
+        forecast: FORECAST,
         definedSeconds: definedMs / 1000,
         calm: summary(calm),
         leaderKilledAtTheInstant: { ...summary(killed), tookOverMs },

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process'
 import { mkdtempSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { hashToken, newToken } from '@/service/secrets'
+import { hashToken, newToken } from '@/service/base/secrets'
 import { SimulatedMachine } from '@/standins/machine'
 import { db, execute, one } from '@/store/db'
 
@@ -17,7 +17,7 @@ export async function makeAgents(count: number, from: number): Promise<Simulated
   ])
   for (let i = from; i < from + count; i++) {
     const credential = newToken('bga')
-    const agent = await db().Agent.create({
+    const agent = await db().agents.create({
       name: `agent-${i}`,
       machineId: `machine-${i}`,
       host: `h${i}`,

@@ -1,5 +1,6 @@
 import type { Command } from 'commander'
 import type { Bundle } from '@/core/bundle/schema'
+import { onDay } from '@/core/bundle/on-day'
 import { Timings } from '@/core/bundle/timings'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { criticalPath } from '@/core/flow/critical'
@@ -95,24 +96,26 @@ function flowOption({ flow }: Options): string {
   return flow
 }
 
-function isDayOf(bundle: Bundle): IsDay {
-  const timings = new Timings(bundle.calendars, SHIPPED_HOLIDAYS, bundle.zone)
-  return (rule, day) => timings.daysOf(rule).has(day)
-}
+const timingsOf = (bundle: Bundle): Timings => new Timings(bundle.calendars, SHIPPED_HOLIDAYS, bundle.zone)
+const isDayOf =
+  (timings: Timings): IsDay =>
+  (rule, day) =>
+    timings.daysOf(rule).has(day)
 
 function rehearsed(bundle: Bundle, options: Options): unknown {
-  const plan = planOf(bundle, flowOption(options), inputsOption(options.input ?? []))
   const day = dayOption('--day', options.day)
+  const timings = timingsOf(bundle)
+  const plan = planOf(onDay(bundle, timings, day), flowOption(options), inputsOption(options.input ?? []))
   const values = valuesOption(plan, options.value ?? [])
   const handedOn: HandedOn = (path, name) => values.get(`${path}.${name}`)
-  const look = lookOn(day, isDayOf(bundle), handedOn)
+  const look = lookOn(day, isDayOf(timings), handedOn)
   const { flow, steps, order, assumed } = rehearse(plan, look, outcomesOption(plan, options.outcomes), handedOn)
   return { flow, steps: Object.fromEntries(steps), order, ...(assumed.length > 0 ? { assumed } : {}) }
 }
 
 function critical(bundle: Bundle, options: Options): unknown {
   const plan = planOf(bundle, flowOption(options))
-  const isDay = isDayOf(bundle)
+  const isDay = isDayOf(timingsOf(bundle))
   const day = options.day === undefined ? null : dayOption('--day', options.day)
   const { length, chain, steps } = criticalPath(
     plan,

@@ -2,6 +2,7 @@ import { Command } from 'commander'
 import { z } from 'zod'
 import { BadInput } from './bad-input'
 import { addFlowCommands, FLOW_COMMANDS } from './flows'
+import { addForecastCommands, FORECAST_COMMANDS } from './forecast'
 import { addRemoteCommands, REMOTE_COMMANDS } from './remote'
 import { addTimingCommands, TIMING_COMMANDS } from './timing'
 
@@ -29,9 +30,12 @@ async function main(): Promise<void> {
   })
   addTimingCommands(program, print)
   addFlowCommands(program, print)
+  addForecastCommands(program, print)
   addRemoteCommands(program, print)
   // What works without the server's database loads nothing of it: it starts in a quarter of the time.
-  const isLight = [...TIMING_COMMANDS, ...FLOW_COMMANDS, ...REMOTE_COMMANDS].includes(process.argv[2] ?? '')
+  const isLight = [...TIMING_COMMANDS, ...FLOW_COMMANDS, ...FORECAST_COMMANDS, ...REMOTE_COMMANDS].includes(
+    process.argv[2] ?? '',
+  )
   const server = isLight ? null : await import('./server')
   server?.addServerCommands(program, print)
   try {

@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Command } from 'commander'
 import { BadInput } from './bad-input'
+import { addForecastCommands } from './forecast'
 import { addRemoteCommands } from './remote'
 
 const folder = mkdtempSync(join(tmpdir(), 'bugle-remote-'))
@@ -19,6 +20,8 @@ interface Asked {
 let server: Server
 let asked: Asked[]
 let answer: { status: number; body: string }
+/** Another body with each request. */
+let next: (() => string) | null = null
 
 beforeAll(async () => {
   server = createServer((request, response) => {
@@ -31,7 +34,7 @@ beforeAll(async () => {
         token: request.headers.authorization,
         body,
       })
-      response.writeHead(answer.status).end(answer.body)
+      response.writeHead(answer.status).end(next ? next() : answer.body)
     })
   })
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
@@ -39,6 +42,7 @@ beforeAll(async () => {
 afterAll(() => void server.close())
 beforeEach(() => {
   asked = []
+  next = null
   answer = { status: 200, body: '{"lines":[]}' }
   delete process.env.BUGLE_SERVER
   delete process.env.BUGLE_TOKEN
@@ -49,6 +53,7 @@ async function bugle(...args: string[]): Promise<unknown[]> {
   const printed: unknown[] = []
   const program = new Command().exitOverride()
   addRemoteCommands(program, (value) => void printed.push(value))
+  addForecastCommands(program, (value) => void printed.push(value))
   await program.parseAsync(args, { from: 'user' })
   return printed
 }
@@ -134,5 +139,63 @@ describe('bugle export', () => {
     expect(await bugle('export', '--out', out, ...there())).toEqual([{ written: out }])
     expect(JSON.parse(readFileSync(out, 'utf8'))).toEqual(JSON.parse(answer.body))
     expect(asked.map(({ method, path }) => `${method} ${path}`)).toEqual(['GET /api/v1/bundle', 'GET /api/v1/bundle'])
+  })
+})
+
+describe('forecast and tune of a server', () => {
+  const NIGHT = ['--from', '2027-03-09T12:00:00Z', '--hours', '24']
+  const says = (body: object): void => void (answer = { status: 200, body: JSON.stringify(body) })
+
+  it('ask for the stretch, and print the forecast alone', async () => {
+    says({ forecast: { runs: [] }, demand: {} })
+    expect(await bugle('forecast', ...NIGHT, '--samples', '50', ...there())).toEqual([{ runs: [] }])
+    expect(asked[0]).toMatchObject({ method: 'GET', token: 'Bearer bgt_x' })
+    expect(asked[0]?.path).toBe('/api/v1/tuning/night?from=2027-03-09T12%3A00%3A00.000Z&hours=24&samples=50')
+    await expect(bugle('forecast', ...NIGHT, '--samples', '5000', ...there())).rejects.toThrow('--samples')
+    await expect(bugle('forecast', '--hours', '24', ...there())).rejects.toThrow('--from')
+  })
+
+  it('take changes along, and a search its wishes', async () => {
+    says({ before: { forecast: 1 }, after: { forecast: 2 }, difference: 3 })
+    const change = file(JSON.stringify([{ off: { trigger: 'pulse' } }]))
+    expect(await bugle('forecast', ...NIGHT, '--change', change, ...there())).toEqual([
+      { before: 1, after: 2, difference: 3 },
+    ])
+    expect(JSON.parse(asked[0]?.body ?? '')).toMatchObject({
+      hours: 24,
+      samples: 0,
+      changes: [{ off: { trigger: 'pulse' } }],
+    })
+    says({ proposal: { moves: [] }, leastPeaks: {} })
+    expect(await bugle('tune', ...NIGHT, '--grid', 'PT10M', '--keep', 'a, b', ...there())).toEqual([{ moves: [] }])
+    expect(JSON.parse(asked[1]?.body ?? '')).toMatchObject({ grid: 10, seconds: 10, only: null, keep: ['a', 'b'] })
+  })
+
+  it('look back part by part until all is done, and score it', async () => {
+    const row = {
+      lead: '2h',
+      trigger: 't',
+      title: 'T',
+      chance: 1,
+      inTime: true,
+      finishP50: 10,
+      finish: 20,
+      length: 100,
+    }
+    const parts = [
+      { rows: [row], forecasts: 1, next: '2027-03-01T00:00:00Z' },
+      { rows: [row, row], forecasts: 2, next: null },
+    ]
+    next = () => JSON.stringify(parts.shift())
+    const [scores] = (await bugle('forecast', '--backtest', '28', ...there())) as {
+      forecasts: number
+      byLead: { '2h': { count: number } }
+    }[]
+    expect(scores).toMatchObject({ forecasts: 3, byLead: { '2h': { count: 3, errorP50: 10 } } })
+    expect(asked.map(({ body }) => JSON.parse(body) as unknown)).toEqual([
+      { days: 28 },
+      { days: 28, before: '2027-03-01T00:00:00Z' },
+    ])
+    await expect(bugle('forecast', '--backtest', '0', ...there())).rejects.toThrow('--backtest')
   })
 })

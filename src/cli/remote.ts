@@ -16,16 +16,14 @@ interface ProblemDetails {
   readonly errors?: readonly { readonly path: string; readonly message: string }[]
 }
 
+/** Where a server is, and how to come in. */
+export const withServer = (command: Command): Command =>
+  command
+    .option('--server <url>', 'where Bugle is (or BUGLE_SERVER)')
+    .option('--token <token>', 'an access token; better in BUGLE_TOKEN, where other users of the machine do not see it')
+
 /** Commands that carry bundles to and from a server, by its API and an access token. */
 export function addRemoteCommands(program: Command, print: (value: unknown) => void): void {
-  const withServer = (command: Command): Command =>
-    command
-      .option('--server <url>', 'where Bugle is (or BUGLE_SERVER)')
-      .option(
-        '--token <token>',
-        'an access token; better in BUGLE_TOKEN, where other users of the machine do not see it',
-      )
-
   withServer(program.command('import').argument('<file>', 'a bundle'))
     .option('--dry-run', 'says what would change, and changes nothing')
     .description('brings a bundle to a server: adds and changes, removes nothing')
@@ -50,7 +48,13 @@ export function addRemoteCommands(program: Command, print: (value: unknown) => v
     })
 }
 
-async function ask(options: Options, method: string, path: string, body?: string): Promise<unknown> {
+/** What the server's API answers. Throws BadInput for what it refuses. */
+export async function ask(
+  options: Pick<Options, 'server' | 'token'>,
+  method: string,
+  path: string,
+  body?: string,
+): Promise<unknown> {
   const server = options.server ?? process.env.BUGLE_SERVER
   const token = options.token ?? process.env.BUGLE_TOKEN
   if (!server || !/^https?:\/\//.test(server))

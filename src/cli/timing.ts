@@ -10,9 +10,10 @@ import type { DayRule } from '@/core/calendar/rule'
 import { explainDay } from '@/core/phrase/explain'
 import { PhraseFault, readPhrase } from '@/core/phrase/read'
 import { say } from '@/core/phrase/say'
-import { isoInstant, isoLocal, parseInstant } from '@/core/timing/instants'
+import { isoInstant, isoLocal } from '@/core/timing/instants'
 import { zoneOf, type Zone } from '@/core/timing/zone'
 import { BadInput } from './bad-input'
+import { instantOption } from './options'
 import { bundleOf, dayOption, read } from './file'
 
 export const TIMING_COMMANDS = ['occurrences', 'days', 'explain', 'phrase', 'check', 'schema']
@@ -190,14 +191,6 @@ function onlyOne(options: Options, name: string, id: string | undefined): string
 function calendarOption(timings: Timings, id: string): string {
   if (!timings.calendars.find(id)) throw new BadInput(`--calendar: there is no calendar ${id} in the file.`)
   return id
-}
-
-function instantOption(name: string, text: string | undefined): number {
-  if (text === undefined) throw new BadInput(`${name} INSTANT is missing, such as 2027-03-28T00:00:00Z.`)
-  const at = parseInstant(text)
-  if (at === undefined)
-    throw new BadInput(`${name}: “${text}” is not an instant with an offset, such as 2027-03-28T00:00:00Z.`)
-  return at
 }
 
 function limitOption(text: string | undefined): number | undefined {

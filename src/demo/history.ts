@@ -68,7 +68,7 @@ interface Waiting extends Start {
 const keyOf = ({ title, forAgent }: { title: string; forAgent: string | null }): string => `${title} ${forAgent}`
 
 /** An occurrence that was left out, since the run before still went on. */
-export interface LeftOut {
+interface LeftOut {
   readonly trigger: string
   readonly atMs: number
   readonly forAgent: string | null

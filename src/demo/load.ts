@@ -1,32 +1,32 @@
-import { ACTION_KINDS } from '@/core/work/job'
+import { ACTION_KINDS, jobDefinitionSchema } from '@/core/work/job'
 import { createHash } from 'node:crypto'
-import { jobDefinitionSchema } from '@/core/work/job'
 import { PRIORITIES } from '@/core/dispatch'
 import { sayEnding } from '@/core/flow/ending'
-import { COMMAND_LINE } from '@/service/actor'
-import { insertPerson } from '@/service/people'
-import { hashToken, newToken } from '@/service/secrets'
-import { clearBoard, refreshUsual, sampleLoad } from '@/service/upkeep'
-import { insertCalendar } from '@/service/calendars'
-import { insertRuns, workToStart, type NewRun } from '@/service/new-run'
+import { COMMAND_LINE } from '@/service/base/actor'
+import { insertPerson } from '@/service/people/people'
+import { hashToken, newToken } from '@/service/base/secrets'
+import { clearBoard, refreshUsual, sampleLoad } from '@/service/runs/upkeep'
+import { insertCalendar } from '@/service/timing/calendars'
+import { insertRuns, workToStart, type NewRun } from '@/service/runs/new-run'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
-import { insertTriggers } from '@/service/triggers'
-import { insertJob } from '@/service/work'
+import { insertTriggers } from '@/service/timing/triggers'
+import { insertJob } from '@/service/work/work'
 import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
 import { flowDefinitionSchema } from '@/core/work/flow'
-import { keepPlans, presentPlans } from '@/service/flow-plans'
-import { addAccountIn } from '@/service/accounts'
-import { insertFlow } from '@/service/flows'
-import { addLockIn } from '@/service/locks'
-import { addNoticeIn } from '@/service/notices'
-import { writeSetting } from '@/service/settings'
-import { addSharedValueIn } from '@/service/shared-values'
+import { keepPlans, presentPlans } from '@/service/flows/flow-plans'
+import { addAccountIn } from '@/service/fleet/accounts'
+import { insertFlow } from '@/service/work/flows'
+import { addLockIn } from '@/service/fleet/locks'
+import { addMailServerIn } from '@/service/notices/mail-servers'
+import { addNoticeIn } from '@/service/notices/notices'
+import { writeSetting } from '@/service/base/settings'
+import { addSharedValueIn } from '@/service/work/shared-values'
 import { FLOWS } from './flows'
 import { makeHistory, titleOfStep, type Past, type PastFlow, type PastRun } from './history'
 import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
 import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
-import { LOCKS, noticesFor, SHARED_VALUES } from './shared'
+import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
 const WEEKS = 8
@@ -83,11 +83,11 @@ async function addPeople(tx: Tx): Promise<Map<string, number>> {
 async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
   const poolIds = new Map<string, number>()
   for (const [name, title] of Object.entries(POOLS))
-    poolIds.set(name, (await db().Pool.create({ name, title }, { transaction: tx })).id)
+    poolIds.set(name, (await db().pools.create({ name, title }, { transaction: tx })).id)
   const secrets: DemoSecrets['machines'] = []
   for (const machine of MACHINES) {
     const credential = newToken('bga')
-    const agent = await db().Agent.create(
+    const agent = await db().agents.create(
       {
         name: machine.name,
         machineId: createHash('sha256').update(machine.name).digest('hex').slice(0, 32),
@@ -121,7 +121,7 @@ async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
 
 async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {
   const areaIds = new Map<string, number>()
-  for (const title of AREAS) areaIds.set(title, (await db().Area.create({ title }, { transaction: tx })).id)
+  for (const title of AREAS) areaIds.set(title, (await db().areas.create({ title }, { transaction: tx })).id)
   const jobs = new Map<string, { id: number; areaId: number }>()
   for (const job of JOBS) {
     const areaId = areaIds.get(job.area) as number
@@ -161,6 +161,7 @@ async function addSharedAndLocks(tx: Tx): Promise<void> {
   const administrator = { ...COMMAND_LINE, name: 'Ines Aldaya' }
   for (const value of SHARED_VALUES) await addSharedValueIn(tx, administrator, value)
   for (const lock of LOCKS) await addLockIn(tx, administrator, lock)
+  await addMailServerIn(tx, administrator, MAIL_SERVER)
   // Notices of the demo go to stand-ins on this machine.
   await writeSetting(tx, 'addresses', { allow: ['127.0.0.1'] })
 }

@@ -1,4 +1,5 @@
-import type { DefaultSource } from '@/core/work/inputs'
+import { isDayDefault, type DefaultSource } from '@/core/work/inputs'
+import type { MailServer } from '@/core/work/mail-server'
 import type { Notice } from '@/core/work/notice'
 import { STANDIN_PORTS } from './exchange'
 
@@ -16,13 +17,22 @@ export const SHARED_VALUES: readonly { name: string; title: string; value: strin
 
 /** What such a default was in the made-up past, in which triggers started everything. */
 export const sharedOf = (source: DefaultSource): string | undefined =>
-  'shared' in source ? SHARED_VALUES.find(({ name }) => name === source.shared)?.value : ''
+  !isDayDefault(source) && 'shared' in source ? SHARED_VALUES.find(({ name }) => name === source.shared)?.value : ''
 
 /** What must not be used by too many at once. */
 export const LOCKS: readonly { name: string; title: string; units: number }[] = [
   { name: 'fares-database', title: 'Fares database, one writer', units: 1 },
   { name: 'booking-terminal', title: 'Seats at the booking terminal', units: 2 },
 ]
+
+export const MAIL_SERVER: MailServer = {
+  name: 'harbour-mail',
+  host: '127.0.0.1',
+  port: STANDIN_PORTS.mail,
+  tls: false,
+  from: 'bugle@marram.example',
+  account: null,
+}
 
 /** Who is told what: by mail and at the ticket desk of the stand-ins. */
 export function noticesFor(areaId: number, flowId: number): Notice[] {
@@ -36,10 +46,7 @@ export function noticesFor(areaId: number, flowId: number): Notice[] {
       events: ['failed', 'late', 'recovered'],
       action: {
         kind: 'mail',
-        host: '127.0.0.1',
-        port: STANDIN_PORTS.mail,
-        tls: false,
-        from: 'bugle@marram.example',
+        server: MAIL_SERVER.name,
         to: ['night.desk@marram.example'],
         subject: '${title}: ${event}',
         text: '${title} (${run}) is ${state}.\n${step}\n${line}\n\nDue ${due}.\n${link}\n',

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { seededRandom } from '@/core/stats/random'
 import { ended, lease, makeJob, output, outputOf, started, stateOf } from '@/service/fixtures.test-help'
-import { startRun, startSchema } from '@/service/start'
+import { startRun, startSchema } from '@/service/runs/start'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { one } from '@/store/db'
 import { forgetLimits } from '@/store/limits'
@@ -15,8 +15,8 @@ freshDatabase()
 const SEED = Number(process.env.BUGLE_FUZZ_SEED ?? 20_261_129)
 const MESSAGES = 1_000_000
 const IN_ONE_FRAME = 100
-/** What an honest agent may have to wait for its acknowledgement at most, whatever is said beside it. */
-const MOST_MS = 2000
+/** So many reports of hostile agents may be said while an honest one waits for its acknowledgement: about what two seconds bring, however fast the machine. */
+const MOST_BETWEEN = 30_000
 
 type Json = null | boolean | number | string | Json[] | { [key: string]: Json }
 
@@ -106,10 +106,10 @@ it(
       await line.say(report(its, 1, started))
       let seq = 1
       while (sent < MESSAGES) {
-        const begun = performance.now()
+        const before = sent
         await line.say(report(its, ++seq, output(`line ${seq}`)))
         await line.acked(its.attempt, seq)
-        waits.push(performance.now() - begun)
+        waits.push(sent - before)
         line.heard.length = 0
       }
       await line.say(report(its, ++seq, ended(0)))
@@ -154,7 +154,6 @@ it(
       }
       line.end()
     }
-    const [cpuBefore, wallBefore] = [process.cpuUsage(), performance.now()]
     try {
       await Promise.all([honest(), honest(), hostile(), hostile(), hostile()])
     } finally {
@@ -162,10 +161,7 @@ it(
       await sink.stop()
     }
     expect(waits.length).toBeGreaterThan(20)
-    // It is busy all the time: on a machine that gives it only a part of a processor every wait is longer by as much.
-    const { user, system } = process.cpuUsage(cpuBefore)
-    const share = Math.min(1, Math.max(0.1, (user + system) / 1000 / (performance.now() - wallBefore)))
-    expect(Math.max(...waits) * share).toBeLessThan(MOST_MS)
+    expect(Math.max(...waits)).toBeLessThan(MOST_BETWEEN)
     const { rows } = await one<{ rows: number }>(null, 'SELECT count(*)::int AS rows FROM refused_reports')
     expect(rows).toBeLessThan(10_000)
   },

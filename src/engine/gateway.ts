@@ -2,18 +2,14 @@ import { createServer, type IncomingMessage, type RequestListener, type Server }
 import { createServer as createTlsServer } from 'node:https'
 import type { Duplex } from 'node:stream'
 import { WebSocketServer, type WebSocket } from 'ws'
-import { fromAgentSchema, MAX_FRAME_BYTES, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
-import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/agent-link'
-import {
-  extendLeases,
-  giveUpLost,
-  leasesToDeliver,
-  openAttemptsOf,
-  stopsToDeliver,
-  type Delivery,
-} from '@/service/leases'
+import { fromAgentSchema, MAX_FRAME_BYTES, MOST_RECEIPTS, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
+import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
+import { leasesToDeliver, stopsToDeliver, type Delivery } from '@/service/runs/delivery'
+import { extendLeases, openAttemptsOf } from '@/service/runs/heard'
+import { giveUpLost } from '@/service/runs/open-runs'
 import { databaseAnswers } from '@/store/outage'
-import { noteSeen } from '@/service/restored'
+import { noteFound, recalls, storeReceipts } from '@/service/runs/found'
+import { noteSeen } from '@/service/runs/restored'
 import { Door } from './door'
 import { Link } from './link'
 import { log } from './log'
@@ -159,6 +155,11 @@ export class Gateway {
       case 'reports':
         this.sink.add(link, message.reports, bytes)
         return
+      case 'receipts':
+        storeReceipts(link.agentId, message.receipts).catch((error: unknown) =>
+          log.warn({ err: error, agent: link.agent.name }, 'what an agent said of forgotten runs was not stored'),
+        )
+        return
       case 'gone':
         void this.sink.passOver(link, message)
     }
@@ -202,6 +203,14 @@ export class Gateway {
         { agent: link.agent.name },
         'the database was restored from a back-up; starts by triggers are switched off',
       )
+    // Before it is let in: what it reports of them must be known as theirs.
+    const found = await noteFound(
+      link.agentId,
+      [
+        ...(hello.kept ?? []).map((one) => ({ ...one, goesOn: false })),
+        ...hello.held.map((one) => ({ ...one, goesOn: true })),
+      ].filter(({ attempt, token }) => !isOpen.has(`${attempt} ${token}`)),
+    )
     if (forgotten.length > 0)
       await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
     link.connection = claim.connection
@@ -218,6 +227,8 @@ export class Gateway {
       ...(this.addresses.length > 0 ? { gateways: [...this.addresses] } : {}),
     })
     for (const { reportSeq, ...of } of again) this.sink.ask(link, of, reportSeq + 1)
+    for (let at = 0; at < found.length; at += MOST_RECEIPTS)
+      link.send({ type: 'receipts', attempts: found.slice(at, at + MOST_RECEIPTS) })
     link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()
@@ -262,6 +273,12 @@ export class Gateway {
         link.refuse('revoked', 'An administrator revoked this agent’s credential.', false)
       else if (link.greeted && now.connection !== link.connection) link.superseded()
       else if (link.greeted) link.sendSettings(now.slots, now.draining)
+    }
+    for (const { agentId, ...of } of await recalls([...this.links.keys()])) {
+      const link = this.links.get(agentId)
+      if (!link) continue
+      link.delivered.add(of.attempt)
+      this.sink.ask(link, of, 1)
     }
   }
 

@@ -1,8 +1,10 @@
 import { randomUUID } from 'node:crypto'
-import { handOut, LeadershipLost, renewLeadership } from '@/service/leases'
+import pg from 'pg'
+import { handOut } from '@/service/runs/hand-out'
+import { LeadershipLost, renewLeadership } from '@/service/runs/leadership'
 import { freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
-import { Leader } from './leader'
+import { ENGINE_CONNECTIONS, Leader, LEADER_LOCK } from './leader'
 import { eventually } from './line.test-help'
 import { Troubles } from './trouble'
 
@@ -36,6 +38,28 @@ describe('the lead', () => {
     const { leader: second } = leader()
     await first.stop()
     await eventually(async () => second.leads)
+  })
+
+  it('is taken from one that hangs in the middle of a transaction, whatever its connections hold', async () => {
+    const hanging = async (): Promise<pg.Client> => {
+      const client = new pg.Client({
+        connectionString: process.env.DATABASE_URL,
+        application_name: `${ENGINE_CONNECTIONS}hangs`,
+      })
+      client.on('error', () => undefined)
+      await client.connect()
+      return client
+    }
+    const [holder, worker] = [await hanging(), await hanging()]
+    await holder.query('SELECT pg_advisory_lock($1)', [LEADER_LOCK])
+    await worker.query('BEGIN')
+    await worker.query('SELECT epoch FROM leadership FOR SHARE')
+    const { leader: next } = leader()
+    // Its lease runs out: by the connection that holds it, since nobody else may change it.
+    await worker.query(`UPDATE leadership SET lease_until = now() - interval '1 second'`)
+    await worker.query('COMMIT AND CHAIN')
+    await worker.query('SELECT epoch FROM leadership FOR SHARE')
+    await eventually(async () => next.leads)
   })
 
   it('under an older epoch cannot be renewed, and hands out nothing', async () => {

@@ -1,30 +1,27 @@
 import pg from 'pg'
 import { config } from '@/store/config'
-import { fireDue, nextDueMs } from '@/service/firing'
-import {
-  cancelOfRemoved,
-  failWithoutAccount,
-  giveUpLost,
-  isLeadFree,
-  LEAD_SECONDS,
-  LeadershipLost,
-  releaseDue,
-  renewLeadership,
-  takeLeadership,
-} from '@/service/leases'
-import { firstFiringMs } from '@/service/restored'
-import { watchDeadlines } from '@/service/deadlines'
-import { queueNotices, sendNotices } from '@/service/notices'
-import { watchAgents } from '@/service/matters'
-import { watchUnreachable } from '@/service/unreachable'
-import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/upkeep'
+import { fireDue, nextDueMs } from '@/service/timing/firing'
+import { isLeadFree, LEAD_SECONDS, LeadershipLost, renewLeadership, takeLeadership } from '@/service/runs/leadership'
+import { cancelOfRemoved, failWithoutAccount, giveUpLost, releaseDue } from '@/service/runs/open-runs'
+import { firstFiringMs } from '@/service/runs/restored'
+import { watchDeadlines } from '@/service/runs/deadlines'
+import { queueNotices, sendNotices } from '@/service/notices/notice-sending'
+import { watchAgents } from '@/service/runs/matters'
+import { watchUnreachable } from '@/service/runs/unreachable'
+import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/runs/upkeep'
 import { log } from './log'
 import { paced } from './pace'
 import { Placer } from './placer'
 import type { Troubles } from './trouble'
 
+/** Runs that ended so lately are looked at each time; what agents told late, of before, once a minute. */
+const NOTED_LATELY_MS = 120_000
+const NOTED_ALL_MS = 60_000
+
 /** Any number, the same for all engines. */
-const LEADER_LOCK = 4_380_002
+export const LEADER_LOCK = 4_380_002
+/** Begins what the connections of an engine are called in the database; its id follows. */
+export const ENGINE_CONNECTIONS = 'bugle engine '
 const RENEW_MS = (LEAD_SECONDS * 1000) / 4
 /** A loop that is at one and the same piece of work for so long hangs: then the lead is let go. */
 const HANGS_MS = 120_000
@@ -153,14 +150,20 @@ export class Leader {
     return client
   }
 
-  /** Whoever holds the lock has not renewed its lease: its connection is ended, which frees the lock. */
+  /**
+   * Whoever holds the lock has not renewed its lease: its connection is ended, which frees the lock, and all others of its process with it. One of them may hang in the middle of a transaction and
+   * keep for ever what the next leader needs.
+   */
   private async endHanging(client: pg.Client): Promise<void> {
     const { rows } = await client.query<{ pid: number }>(
-      `SELECT pid, pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory' AND classid = 0 AND objid = $1 AND granted
-          AND database = (SELECT oid FROM pg_database WHERE datname = current_database()) AND pid <> pg_backend_pid()`,
-      [LEADER_LOCK],
+      `WITH holder AS (
+         SELECT a.pid, a.application_name FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid
+          WHERE l.locktype = 'advisory' AND l.classid = 0 AND l.objid = $1 AND l.granted AND l.pid <> pg_backend_pid()
+            AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database()))
+       SELECT a.pid, pg_terminate_backend(a.pid) FROM pg_stat_activity a JOIN holder h ON a.pid = h.pid OR (h.application_name LIKE $2 AND a.application_name = h.application_name)`,
+      [LEADER_LOCK, `${ENGINE_CONNECTIONS}%`],
     )
-    if (rows.length > 0) log.warn({ pid: rows[0]?.pid }, 'the leader hangs; its lead is taken')
+    if (rows.length > 0) log.warn({ pids: rows.map(({ pid }) => pid) }, 'the leader hangs; its lead is taken')
   }
 
   private async resign(): Promise<void> {
@@ -227,8 +230,14 @@ export class Leader {
     await troubles.watch('look after runs whose machines are out of reach', () => watchUnreachable(Date.now()))
   }
 
+  private notedAllMs = 0
   private async notify(): Promise<void> {
-    await this.troubles.watch('note what is to be told', async () => void (await queueNotices()))
+    const now = Date.now()
+    await this.troubles.watch('note what is to be told', async () => {
+      const isTime = now - this.notedAllMs >= NOTED_ALL_MS
+      await queueNotices(isTime ? undefined : new Date(now - NOTED_LATELY_MS))
+      if (isTime) this.notedAllMs = now
+    })
     await sendNotices()
   }
 

@@ -3,7 +3,7 @@ import { createServer, type AddressInfo } from 'node:net'
 import WebSocket from 'ws'
 import { PROTOCOL_VERSION, type FromAgent, type ReportBody, type ToAgent } from '@/agent/protocol'
 import { makeAgent } from '@/service/fixtures.test-help'
-import { hashToken } from '@/service/secrets'
+import { hashToken } from '@/service/base/secrets'
 import { execute } from '@/store/db'
 
 /** An agent's end of the line, message by message. */

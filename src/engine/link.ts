@@ -1,6 +1,6 @@
 import type { WebSocket } from 'ws'
 import type { ToAgent } from '@/agent/protocol'
-import type { LinkedAgent } from '@/service/agent-link'
+import type { LinkedAgent } from '@/service/fleet/agent-link'
 import { limit } from '@/store/limits'
 import { Rate } from './rate'
 import type { Sender } from './sink'

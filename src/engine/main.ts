@@ -5,10 +5,11 @@ import { config, goDirect, SettingsError } from '@/store/config'
 import { closeDb } from '@/store/db'
 import { listen } from '@/store/listen'
 import { requireDirect, requireSettings, whenReady } from '@/store/ready'
-import { advanceFlows } from '@/service/flow-advance'
-import { engineAlive, engineGone } from '@/service/engines'
+import { advanceFlows } from '@/service/flows/flow-advance'
+import { engineAlive, engineGone } from '@/service/fleet/engines'
+import { Forecaster } from './forecaster'
 import { Gateway } from './gateway'
-import { Leader } from './leader'
+import { ENGINE_CONNECTIONS, Leader } from './leader'
 import { log } from './log'
 import { paced } from './pace'
 import { Sink } from './sink'
@@ -16,11 +17,13 @@ import { Troubles } from './trouble'
 
 async function main(): Promise<void> {
   requireSettings('engine')
+  const id = randomUUID()
+  // The name of all its connections, also of its threads: should it hang, the next leader ends them by it.
+  process.env.PGAPPNAME = `${ENGINE_CONNECTIONS}${id}`
   const settings = config()
   goDirect()
   await whenReady((message) => log.warn(message))
   await requireDirect()
-  const id = randomUUID()
   const sink = new Sink()
   const { tls } = settings
   const gateway = new Gateway(id, sink, settings.heartbeatSeconds, {
@@ -39,6 +42,7 @@ async function main(): Promise<void> {
   }
   const troubles = new Troubles()
   const leader = new Leader(id, troubles)
+  const forecaster = new Forecaster(() => leader.leads && settings.makesForecasts, troubles)
   /** Work of every engine, over and over; what it throws is told, and it is tried again. */
   const loop = (
     what: string,
@@ -65,6 +69,7 @@ async function main(): Promise<void> {
     if (change.jobs) leader.lookAgain()
     if (change.deliver) delivering.wake()
     if (change.fleet) applying.wake()
+    forecaster.heard(change)
   })
   log.info({ id, port: settings.gatewayPort }, 'engine started')
 
@@ -72,6 +77,7 @@ async function main(): Promise<void> {
   const stop = async (): Promise<void> => {
     if (stopping) return
     stopping = true
+    await forecaster.stop()
     await leader.stop()
     await gateway.stop()
     await Promise.all([

@@ -1,15 +1,9 @@
 import { Board, type HeldWork } from '@/core/dispatch'
-import { allOrEach, wordsOf } from '@/service/each-alone'
-import {
-  failRuns,
-  fleetForDispatch,
-  handOut,
-  LeadershipLost,
-  lockUnits,
-  readyRuns,
-  readyVersions,
-  runningWork,
-} from '@/service/leases'
+import { allOrEach, wordsOf } from '@/service/base/each-alone'
+import { fleetForDispatch, lockUnits, readyRuns, readyVersions, runningWork } from '@/service/runs/dispatch-input'
+import { failRuns } from '@/service/runs/effects'
+import { handOut } from '@/service/runs/hand-out'
+import { LeadershipLost } from '@/service/runs/leadership'
 
 /** At most this many hand-outs in one transaction. */
 const MOST_IN_ONE = 500

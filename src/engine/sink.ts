@@ -1,7 +1,14 @@
 import type { z } from 'zod'
 import { bareEnd, reportBodySchema, type Gap, type Heard, type ReportBody } from '@/agent/protocol'
 import { clipText, storableText } from '@/core/schema/plain-text'
-import { countRefused, leaseKey, passGap, storeAccepted, storeReports, type IncomingReport } from '@/service/reports'
+import {
+  countRefused,
+  leaseKey,
+  passGap,
+  storeAccepted,
+  storeReports,
+  type IncomingReport,
+} from '@/service/runs/reports'
 import { isOutage } from '@/store/outage'
 import { limit } from '@/store/limits'
 import { FairQueue } from './fair-queue'

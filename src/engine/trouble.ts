@@ -1,6 +1,6 @@
-import { wordsOf } from '@/service/each-alone'
-import { LeadershipLost } from '@/service/leases'
-import { closeTrouble, openTrouble } from '@/service/matters'
+import { wordsOf } from '@/service/base/each-alone'
+import { LeadershipLost } from '@/service/runs/leadership'
+import { closeTrouble, openTrouble } from '@/service/base/trouble'
 import { isOutage } from '@/store/outage'
 import { log } from './log'
 
@@ -20,6 +20,8 @@ interface Told {
 export class Troubles {
   private outage: Told | undefined
   private readonly open = new Map<string, Told>()
+  /** What has worked since this engine began: an engine before it may have left a matter about it. */
+  private readonly works = new Set<string>()
 
   /** `what`: what the engine cannot do, in words that follow “cannot”. */
   async failed(what: string, error: unknown): Promise<void> {
@@ -56,7 +58,9 @@ export class Troubles {
       )
       this.outage = undefined
     }
-    if (!this.open.delete(what)) return
+    const isFirst = !this.works.has(what)
+    this.works.add(what)
+    if (!this.open.delete(what) && !isFirst) return
     await closeTrouble(null, [`engine ${what}`], 'it can again').catch(() => undefined)
   }
 

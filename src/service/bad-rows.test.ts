@@ -1,19 +1,22 @@
 import { randomUUID } from 'node:crypto'
 import { Placer } from '@/engine/placer'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
-import { execute, many, one } from '@/store/db'
-import { watchDeadlines } from './deadlines'
-import { fireDue } from './firing'
+import { execute, many, maybeOne, one } from '@/store/db'
+import { watchDeadlines } from './runs/deadlines'
+import { fireDue } from './timing/firing'
 import { connected, ended, lease, makeAgent, makeJob, report, started, stateOf } from './fixtures.test-help'
-import { advanceFlows } from './flow-advance'
-import { addFlow } from './flows'
-import { failWithoutAccount, giveUpLost, leasesToDeliver, releaseDue } from './leases'
-import { watchAgents } from './matters'
-import { addNotice, queueNotices, sendNotices } from './notices'
-import { startRun, startSchema } from './start'
-import { addTrigger, newTriggerSchema } from './triggers'
-import { watchUnreachable } from './unreachable'
-import { clearBoard, purge } from './upkeep'
+import { advanceFlows } from './flows/flow-advance'
+import { addFlow } from './work/flows'
+import { leasesToDeliver } from './runs/delivery'
+import { failWithoutAccount, giveUpLost, releaseDue } from './runs/open-runs'
+import { watchAgents } from './runs/matters'
+import { queueNotices, sendNotices } from './notices/notice-sending'
+import { addMailServer } from './notices/mail-servers'
+import { addNotice } from './notices/notices'
+import { startRun, startSchema } from './runs/start'
+import { addTrigger, newTriggerSchema } from './timing/triggers'
+import { watchUnreachable } from './runs/unreachable'
+import { clearBoard, purge } from './runs/upkeep'
 
 freshDatabase()
 
@@ -61,6 +64,15 @@ async function makeWorld(): Promise<World> {
       sure: true,
     }),
   )
+  if (!(await maybeOne(null, `SELECT 1 FROM mail_servers WHERE name = 'away'`)))
+    await addMailServer(ADMIN, {
+      name: 'away',
+      host: '127.0.0.1',
+      port: 9,
+      tls: false,
+      from: 'a@b.example',
+      account: null,
+    })
   const { id: noticeId } = await addNotice(ADMIN, {
     title: 'tell',
     active: true,
@@ -69,10 +81,7 @@ async function makeWorld(): Promise<World> {
     events: ['ended'],
     action: {
       kind: 'mail',
-      host: '127.0.0.1',
-      port: 9,
-      tls: false,
-      from: 'a@b.example',
+      server: 'away',
       to: ['c@d.example'],
       subject: 's',
       text: '',
@@ -162,7 +171,9 @@ describe('one bad row keeps nobody else waiting', () => {
     await execute(null, `UPDATE triggers SET next_at = date_trunc('minute', now()) WHERE id = ANY($1)`, [
       [bad.triggerId, good.triggerId],
     ])
+    // The minute may go over meanwhile; it is the one at the last look that is done.
     await round()
+    const last = Date.now()
     await round()
     const row = await one<{ next: Date; runs: number }>(
       null,
@@ -170,7 +181,7 @@ describe('one bad row keeps nobody else waiting', () => {
       [good.triggerId],
     )
     expect(row.runs).toBeGreaterThan(0)
-    expect(row.next.getTime()).toBeGreaterThan(Date.now())
+    expect(row.next.getTime()).toBeGreaterThan(last)
     expect((await stateOf(good.run)).state).toBe('running')
     expect((await stateOf(good.flowRun)).state).toBe('running')
     const steps = await many<{ state: string }>(null, 'SELECT state FROM runs WHERE flow_run_id = $1', [good.flowRun])

@@ -1,19 +1,25 @@
 import { noticeSchema, type Notice } from '@/core/work/notice'
 import { actor, ADMIN, freshDatabase, OPERATOR } from '@/store/database.test-help'
-import { execute, many, one } from '@/store/db'
-import { accountChangeSchema, accountSchema, addAccount, changeAccount, listAccounts, removeAccount } from './accounts'
-import { listAudit } from './audit'
-import { watchDeadlines } from './deadlines'
+import { execute, one } from '@/store/db'
+import {
+  accountChangeSchema,
+  accountSchema,
+  addAccount,
+  changeAccount,
+  listAccounts,
+  removeAccount,
+} from './fleet/accounts'
+import { listAudit } from './base/audit'
 import { connected, ended, lease, makeAgent, makeJob, report, started, stateOf } from './fixtures.test-help'
-import { advance, makeFlow, startFlow, stepsOf } from './flow.test-help'
-import { flowRunView } from './flow-run-view'
-import { failWithoutAccount, fleetForDispatch, leasesToDeliver, lockUnits, readyRuns, runningWork } from './leases'
-import { addLock, changeLock, listLocks, removeLock } from './locks'
-import { listMatters } from './matters'
-import { addNotice, tryNotice } from './notices'
-import { oneRun, whyWaiting } from './run-page'
-import { startRun, startSchema } from './start'
-import { addArea, removeJob } from './work'
+import { advance, makeFlow, startFlow, stepsOf } from './flows/flow.test-help'
+import { leasesToDeliver } from './runs/delivery'
+import { fleetForDispatch, lockUnits, readyRuns, runningWork } from './runs/dispatch-input'
+import { failWithoutAccount } from './runs/open-runs'
+import { addLock, changeLock, listLocks, removeLock } from './fleet/locks'
+import { addNotice, tryNotice } from './notices/notices'
+import { oneRun, whyWaiting } from './runs/run-page'
+import { startRun, startSchema } from './runs/start'
+import { addArea, removeJob } from './work/work'
 
 freshDatabase()
 
@@ -115,7 +121,7 @@ describe('run-as accounts', () => {
     const free = await addAccount(ADMIN, { ...account, name: 'unused' })
     await removeAccount(ADMIN, free.id)
     const told = await addAccount(ADMIN, { ...account, name: 'for-notices', hosts: ['mail.marram.example'] })
-    await addNotice(ADMIN, byMail('mail.marram.example', 'for-notices'))
+    await addNotice(ADMIN, byTicket('mail.marram.example', 'for-notices'))
     await expect(removeAccount(ADMIN, told.id)).rejects.toThrow('the notice To the office uses it')
     await execute(null, 'DELETE FROM notices')
     const busy = await addAccount(ADMIN, { ...account, name: 'busy' })
@@ -130,13 +136,13 @@ describe('run-as accounts', () => {
   })
 })
 
-/** A notice by mail from this host. */
-const byMail = (host: string, name: string, change: object = {}): Notice =>
+/** A ticket to this host, signed in for by this account. */
+const byTicket = (host: string, name: string, change: object = {}): Notice =>
   noticeSchema.parse({
     title: 'To the office',
     events: ['failed'],
     account: name,
-    action: { kind: 'mail', host, port: 25, tls: true, from: 'a@b.example', to: ['c@d.example'], subject: 's' },
+    action: { kind: 'ticket', url: `https://${host}/`, title: 's' },
     ...change,
   })
 
@@ -172,7 +178,7 @@ describe('where the secret of an account may go', () => {
       errors: [{ path: 'definition.account', message: expect.stringContaining('unencrypted') as string }],
     })
     for (const work of [addNotice, tryNotice])
-      await expect(work(actor('designer'), byMail('127.0.0.1', 'hosted'))).rejects.toMatchObject({
+      await expect(work(actor('designer'), byTicket('127.0.0.1', 'hosted'))).rejects.toMatchObject({
         errors: [{ path: 'account', message: expect.stringContaining('may not sign in at 127.0.0.1') as string }],
       })
     // An input decides about the host: the lease is not made.
@@ -200,8 +206,8 @@ describe('where the secret of an account may go', () => {
     const { id: areaId } = await addArea(ADMIN, { title: 'Sailing', notes: '' })
     await addAccount(ADMIN, wish('of-sailing', { areaIds: [areaId] }))
     await expect(makeJob({ account: 'of-sailing' })).rejects.toThrow('may not be used in this area')
-    await expect(addNotice(ADMIN, byMail('files.marram.example', 'of-sailing'))).rejects.toThrow('work of every area')
-    await addNotice(ADMIN, byMail('files.marram.example', 'of-sailing', { areaId }))
+    await expect(addNotice(ADMIN, byTicket('files.marram.example', 'of-sailing'))).rejects.toThrow('work of every area')
+    await addNotice(ADMIN, byTicket('files.marram.example', 'of-sailing', { areaId }))
     await execute(null, 'DELETE FROM notices')
   })
 
@@ -310,96 +316,5 @@ describe('values that steps hand on', () => {
         { path: 'definition.steps[1].with.text', message: expect.stringContaining('does not come before') as string },
       ],
     })
-  })
-})
-
-describe('deadlines', () => {
-  const dueIn = (run: number, minutes: number): Promise<number> =>
-    execute(null, `UPDATE runs SET due_at = now() + make_interval(mins => $2) WHERE id = $1`, [run, minutes])
-  const matters = async (run: number): Promise<string[]> =>
-    (await listMatters(ADMIN)).filter(({ runId }) => runId === run).map(({ kind }) => kind)
-
-  it('are at risk as soon as usual lengths say so, late when they are, and of no matter when all is well again', async () => {
-    const jobId = await makeJob()
-    await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [jobId, 30 * 60_000])
-    const run = await start(jobId)
-    await dueIn(run, 40)
-    await watchDeadlines()
-    expect(await matters(run)).toEqual([])
-    await dueIn(run, 20)
-    await watchDeadlines()
-    expect(await matters(run)).toEqual(['run-at-risk'])
-    const { foreseenAt, dueAt } = await oneRun(OPERATOR, run)
-    expect(Date.parse(foreseenAt ?? '') - Date.parse(dueAt ?? '')).toBeGreaterThan(9 * 60_000)
-    await watchDeadlines()
-    expect(await matters(run)).toEqual(['run-at-risk'])
-    await dueIn(run, 60)
-    await watchDeadlines()
-    expect(await matters(run)).toEqual([])
-    await dueIn(run, -1)
-    await watchDeadlines()
-    expect(await matters(run)).toEqual(['run-late'])
-    const attempt = await lease(run, agentId)
-    await report(agentId, attempt, 1, started)
-    await report(agentId, attempt, 2, ended(0))
-    await watchDeadlines()
-    expect(await matters(run)).toEqual([])
-  })
-
-  it('of flow runs follow the longest chain of what is open', async () => {
-    const flow = await makeFlow([{ id: 'first' }, { id: 'second', after: [{ step: 'first' }] }])
-    await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [flow.job.id, 30 * 60_000])
-    const run = await startFlow(flow.id)
-    await dueIn(run, 45)
-    await watchDeadlines()
-    expect(await matters(run)).toEqual(['run-at-risk'])
-    const first = (await stepsOf(run)).get('first')?.runId as number
-    const attempt = await lease(first, elsewhere)
-    await report(elsewhere, attempt, 1, started)
-    await report(elsewhere, attempt, 2, ended(0))
-    await advance()
-    await watchDeadlines()
-    expect(await matters(run)).toEqual([])
-    const [row] = await many<{ state: string | null }>(null, 'SELECT deadline_state AS state FROM runs WHERE id = $1', [
-      run,
-    ])
-    expect(row?.state).toBeNull()
-  })
-
-  it('do not count what will not run: behind a closed gate, of a job that is off, or where only failures lead', async () => {
-    const never = { days: { dates: ['2019-01-01'] } }
-    const inner = await makeFlow([{ id: 'deep' }])
-    const flow = await makeFlow([
-      { id: 'first', onFailure: { goTo: 'mend' } },
-      { id: 'gated', after: [{ step: 'first' }], gate: never },
-      { id: 'whole', after: [{ step: 'first' }], gate: never, flow: inner.slug },
-      { id: 'after-gate', after: [{ step: 'gated' }], gate: never },
-      { id: 'mend' },
-      { id: 'mended', after: [{ step: 'mend' }] },
-    ])
-    for (const { job } of [flow, inner])
-      await execute(null, 'UPDATE jobs SET usual_ms = $2 WHERE id = $1', [job.id, 30 * 60_000])
-    const run = await startFlow(flow.id)
-    await dueIn(run, 45)
-    await watchDeadlines()
-    expect(await matters(run)).toEqual([])
-    const { steps } = await flowRunView(OPERATOR, run)
-    expect(steps.map(({ path, willSkip }) => [path, willSkip])).toEqual([
-      ['first', null],
-      ['gated', 'gate'],
-      ['whole', 'gate'],
-      ['whole/deep', 'outer'],
-      ['after-gate', 'gate'],
-      ['mend', null],
-      ['mended', null],
-    ])
-    // Once the failure leads there, it counts.
-    const first = (await stepsOf(run)).get('first')?.runId as number
-    const attempt = await lease(first, elsewhere)
-    await report(elsewhere, attempt, 1, started)
-    await report(elsewhere, attempt, 2, ended(1))
-    await advance()
-    await watchDeadlines()
-    expect(await matters(run)).toContain('run-at-risk')
   })
 })

@@ -3,12 +3,13 @@ import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import { db, execute, many, one } from '@/store/db'
 import { ADMIN } from '@/store/database.test-help'
 import type { ReportBody } from '@/agent/protocol'
-import { storeReports, type StoredReports } from './reports'
-import { handOut, type Delivery } from './leases'
-import { addArea, addJob } from './work'
+import { storeReports, type StoredReports } from './runs/reports'
+import { type Delivery } from './runs/delivery'
+import { handOut } from './runs/hand-out'
+import { addArea, addJob } from './work/work'
 
 export async function makeAgent(name: string, slots = 4): Promise<number> {
-  const agent = await db().Agent.create({
+  const agent = await db().agents.create({
     name,
     machineId: name,
     host: name,
@@ -56,7 +57,7 @@ export async function lease(runId: number, agentId: number): Promise<{ attempt: 
   return one(null, `SELECT id AS attempt, token FROM attempts WHERE run_id = $1 ORDER BY number DESC LIMIT 1`, [runId])
 }
 
-export const started: ReportBody = {
+export const started: Extract<ReportBody, { kind: 'started' }> = {
   kind: 'started',
   at: Date.now(),
   ran: { argv: ['sh'], environment: {}, folder: '/', user: 'u', pid: 1, agentVersion: '1.0.0' },
@@ -65,7 +66,7 @@ export const output = (...lines: string[]): ReportBody => ({
   kind: 'output',
   lines: lines.map((text) => [Date.now(), 'o', text]),
 })
-export const ended = (exitCode: number, how: 'exited' | 'stopped' = 'exited'): ReportBody => ({
+export const ended = (exitCode: number, how: 'exited' | 'stopped' = 'exited'): Extract<ReportBody, { kind: 'ended' }> => ({
   kind: 'ended',
   at: Date.now(),
   outputCut: false,

@@ -1,9 +1,9 @@
 import { randomUUID } from 'node:crypto'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { many, one } from '@/store/db'
-import { addCalendar, calendarSchema, readCalendar, saveCalendar } from './calendars'
+import { addCalendar, calendarSchema, readCalendar, saveCalendar } from './timing/calendars'
 import { makeJob } from './fixtures.test-help'
-import { addTrigger, newTriggerSchema } from './triggers'
+import { addTrigger, newTriggerSchema } from './timing/triggers'
 
 freshDatabase()
 

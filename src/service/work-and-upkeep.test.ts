@@ -1,19 +1,26 @@
+import type { z } from 'zod'
 import { ADMIN, actor, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { limit } from '@/store/limits'
-import { listAudit } from './audit'
+import { listAudit } from './base/audit'
 import { ended, lease, makeAgent, makeJob, output, outputOf, report, started, stateOf } from './fixtures.test-help'
-import { startRun, startSchema, stopRun } from './start'
-import { clearBoard, purge, refreshUsual } from './upkeep'
-import { workVersion, workVersions } from './work-versions'
-import { jobSaveSchema, listJobs, oneJob, removeJob, saveJob } from './work'
+import { startRun, startSchema, stopRun } from './runs/start'
+import { clearBoard, purge, refreshUsual } from './runs/upkeep'
+import { workVersion, workVersions } from './work/work-versions'
+import { jobSaveSchema, listJobs, oneJob, removeJob, saveJob } from './work/work'
 
 freshDatabase()
+
+/** A job as it is sent back to be saved. */
+async function savable(id: number): Promise<z.output<typeof jobSaveSchema>> {
+  const { title, areaId, notes, active, version, definition } = await oneJob(ADMIN, id)
+  return { title, areaId, notes, active, version, definition }
+}
 
 describe('a job', () => {
   it('saved by two people tells the second and shows both', async () => {
     const id = await makeJob({}, 'Name check')
-    const { id: _, area: __, usualMs: ___, savedBy: ____, savedAt: _____, ...read } = await oneJob(ADMIN, id)
+    const read = await savable(id)
     await saveJob(actor('designer', { name: 'Moira' }), id, jobSaveSchema.parse({ ...read, notes: 'hers' }))
     await expect(
       saveJob(actor('designer', { name: 'Torvald' }), id, jobSaveSchema.parse({ ...read, notes: 'his' })),
@@ -28,7 +35,7 @@ describe('a job', () => {
   it('lists its versions with what each changed, and gives one back as it was', async () => {
     const id = await makeJob({ slots: 1 }, 'Looked back on')
     const save = async (who: string, definition: object, more: object = {}): Promise<unknown> => {
-      const { id: _, area: __, usualMs: ___, savedBy: ____, savedAt: _____, ...read } = await oneJob(ADMIN, id)
+      const read = await savable(id)
       const body = { ...read, ...more, definition: { ...read.definition, ...definition } }
       return saveJob(actor('designer', { name: who }), id, jobSaveSchema.parse(body))
     }
@@ -51,7 +58,7 @@ describe('a job', () => {
   it('keeps every version; a run keeps the one it was started with', async () => {
     const id = await makeJob({ slots: 1 }, 'Versions')
     const run = await startRun(ADMIN, startSchema.parse({ jobId: id }))
-    const { id: _, area: __, usualMs: ___, savedBy: ____, savedAt: _____, ...read } = await oneJob(ADMIN, id)
+    const read = await savable(id)
     await saveJob(ADMIN, id, jobSaveSchema.parse({ ...read, definition: { ...read.definition, slots: 3 } }))
     expect(await one(null, 'SELECT job_version AS v FROM runs WHERE id = $1', [run.id])).toEqual({ v: 1 })
     expect(

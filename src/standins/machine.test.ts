@@ -125,7 +125,7 @@ describe('a simulated machine', () => {
     ['a stop', null, () => say({ type: 'stop', attempt: 7, token: 3 }), 'stopped'],
     ['its time limit', 0.05, () => undefined, 'timedOut'],
   ])('ends at %s, and says nothing afterwards', async (_, timeLimitSeconds, act, how) => {
-    await machine({ ...PLAY, durationMs: 5_000, lines: [{ atMs: 4_000, stream: 'o', text: 'never' }] })
+    await machine({ ...PLAY, durationMs: 3_600_000, lines: [{ atMs: 3_600_000, stream: 'o', text: 'never' }] })
     say({ type: 'lease', lease: lease({ timeLimitSeconds }) })
     await until(() => bodies().length > 0)
     act()
@@ -145,7 +145,9 @@ describe('a simulated machine', () => {
   })
 
   it('hands what it has in hand to the next process, which goes on where it was', async () => {
-    const first = await machine(PLAY)
+    // The second line is an hour away for the first process: however slow this machine is, it is not said there.
+    const [one, two] = PLAY.lines
+    const first = await machine({ ...PLAY, durationMs: 3_600_000, lines: [one!, { ...two!, atMs: 3_600_000 }] })
     say({ type: 'lease', lease: lease() })
     await until(() => bodies().filter(({ kind }) => kind === 'output').length === 1)
     const items = JSON.parse(JSON.stringify(first.handOver())) as ReturnType<SimulatedMachine['handOver']>
@@ -163,7 +165,7 @@ describe('a simulated machine', () => {
   })
 
   it('forgets what is not its own any more', async () => {
-    const one = await machine({ ...PLAY, durationMs: 5_000, lines: [] })
+    const one = await machine({ ...PLAY, durationMs: 3_600_000, lines: [] })
     say({ type: 'lease', lease: lease() })
     await until(() => one.handOver().length === 1)
     say({ type: 'stale', attempt: 7, token: 3 })

@@ -59,6 +59,7 @@ export class SimulatedMachine {
         this.acting.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
       // A stand-in keeps nothing that was stored.
       onResend: (attempt, from) => this.acting.get(attempt)?.outbox.sendAgain(from) ?? null,
+      receipts: (attempts) => attempts.flatMap((attempt) => this.acting.get(attempt)?.lease.receipt ?? []),
       log: options.log ?? (() => undefined),
     }
     this.link = new AgentLink(new Gateways(options.gateway), options.credential, host)

@@ -40,6 +40,8 @@ const configSchema = z
     BUGLE_SECRET_KEY_FILE: z.string().optional(),
     BUGLE_DEMO: flag,
     BUGLE_POOL_SIZE: z.coerce.number('Expected a number of connections.').int().min(2).max(1000).default(8),
+    /** Off: an engine makes no forecast while it leads; what was made last stays, and deadlines are not foreseen. */
+    BUGLE_FORECAST: z.enum(['on', 'off'], 'Expected on or off.').default('on'),
     /** The same database without a pooler between, for what hangs on a connection: LISTEN, and all that engines do. */
     BUGLE_DIRECT_DATABASE_URL: databaseUrl.optional(),
     /** Where agents find a gateway, several with commas between; default: the host they enrolled at, on the gateway's port. */
@@ -111,6 +113,8 @@ export interface Config {
   readonly secretKeyFile: string | undefined
   readonly isDemo: boolean
   readonly poolSize: number
+  /** Whether this engine makes forecasts while it leads. */
+  readonly makesForecasts: boolean
   /** The best first; empty: agents keep to where they enrolled. */
   readonly gatewayUrls: readonly string[]
   readonly agentCaFile: string | undefined
@@ -162,6 +166,7 @@ export function config(): Config {
     secretKeyFile: env.BUGLE_SECRET_KEY_FILE,
     isDemo: env.BUGLE_DEMO === '1',
     poolSize: env.BUGLE_POOL_SIZE,
+    makesForecasts: env.BUGLE_FORECAST === 'on',
     gatewayUrls: env.BUGLE_GATEWAY_URL ?? [],
     agentCaFile: env.BUGLE_AGENT_CA_FILE,
     gatewayPort: env.BUGLE_GATEWAY_PORT,

@@ -1,9 +1,9 @@
 import pg from 'pg'
 import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 import { config } from './config'
-import { defineModels } from './models'
+import { defineModels, type Models } from './models'
 
-export type Db = ReturnType<typeof defineModels> & { readonly sequelize: Sequelize }
+export type Db = Models & { readonly sequelize: Sequelize }
 export type Tx = Transaction
 
 // The bundler may load this module once per entry: the connection and the classes tied to it are kept together, once per process.
@@ -82,5 +82,6 @@ export async function one<Row extends object>(tx: Tx | null, sql: string, bind: 
 /** Runs a statement for its effect; returns how many rows it touched. */
 export async function execute(tx: Tx | null, sql: string, bind: unknown[] = []): Promise<number> {
   const [, result] = await db().sequelize.query(sql, { bind, transaction: tx })
-  return (result as { rowCount?: number } | undefined)?.rowCount ?? 0
+  // Sequelize tells of what was inserted by the number alone.
+  return typeof result === 'number' ? result : ((result as { rowCount?: number } | undefined)?.rowCount ?? 0)
 }

@@ -10,6 +10,12 @@ import { bounds } from './migrations/0007-bounds'
 import { record } from './migrations/0008-record'
 import { room } from './migrations/0009-room'
 import { versions } from './migrations/0010-versions'
+import { mailServers } from './migrations/0011-mail-servers'
+import { references } from './migrations/0012-references'
+import { lists } from './migrations/0013-lists'
+import { forecast } from './migrations/0014-forecast'
+import { foundAttempts } from './migrations/0015-found-attempts'
+import { lengthsByChoice } from './migrations/0016-lengths-by-choice'
 import type { Migration } from './migrations/migration'
 
 const MIGRATIONS: readonly Migration[] = [
@@ -23,6 +29,12 @@ const MIGRATIONS: readonly Migration[] = [
   record,
   room,
   versions,
+  mailServers,
+  references,
+  lists,
+  forecast,
+  foundAttempts,
+  lengthsByChoice,
 ]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001

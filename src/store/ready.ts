@@ -90,10 +90,8 @@ export async function requireRightKey(): Promise<void> {
     ])
 }
 
-export class PoolerBetween extends SettingsError {}
-
 /**
- * Throws `PoolerBetween` where something stands between this process and the database that lends connections for a transaction at a time: notifications and locks that
+ * Throws a SettingsError where something stands between this process and the database that lends connections for a transaction at a time: notifications and locks that
  * are held by a connection come to nothing there. Such a pooler tells another process number than the database itself (PgBouncer, all versions).
  */
 export async function requireDirect(): Promise<void> {
@@ -105,7 +103,7 @@ export async function requireDirect(): Promise<void> {
   } finally {
     await client.end().catch(() => undefined)
   }
-  throw new PoolerBetween(
+  throw new SettingsError(
     'DATABASE_URL: It leads through a pooler, which lends connections by the transaction: engines and what listens for changes need one of their own. Set BUGLE_DIRECT_DATABASE_URL to the database itself.',
   )
 }

@@ -66,6 +66,8 @@ it('a query gives as many rows as its name says', async () => {
   expect(await one(null, 'SELECT id FROM berths WHERE id = $1', [2])).toEqual({ id: 2 })
   await expect(one(null, 'SELECT id FROM berths WHERE id = $1', [9])).rejects.toThrow('exactly one row')
   expect(await execute(null, 'UPDATE berths SET boats = 1')).toBe(2)
+  expect(await execute(null, 'INSERT INTO berths SELECT generate_series(21, 23)')).toBe(3)
+  expect(await execute(null, 'DELETE FROM berths WHERE id > 20')).toBe(3)
 })
 
 it('the schema is brought up to date once, whoever starts at the same time', async () => {
@@ -120,5 +122,20 @@ describe('who listens', () => {
     await notify(null, { runs: [7] })
     await until(() => runsHeard().length > 0)
     expect(runsHeard()).toEqual([[7]])
+  })
+})
+
+describe('the schema', () => {
+  it('finds what refers to a row by an index, so that a row can go at once', async () => {
+    const missing = await many<{ what: string }>(
+      null,
+      `SELECT c.conrelid::regclass || '.' || a.attname AS what
+         FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = c.conkey[1]
+        WHERE c.contype = 'f' AND c.connamespace = 'public'::regnamespace AND NOT EXISTS (
+          SELECT 1 FROM pg_index i WHERE i.indrelid = c.conrelid AND i.indkey[0] = c.conkey[1]
+             AND (i.indpred IS NULL OR pg_get_expr(i.indpred, i.indrelid) = format('(%I IS NOT NULL)', a.attname)))
+        ORDER BY 1`,
+    )
+    expect(missing.map(({ what }) => what)).toEqual([])
   })
 })

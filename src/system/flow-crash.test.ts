@@ -5,7 +5,7 @@ import { rehearse } from '@/core/flow/rehearse'
 import type { Outcome } from '@/core/flow/state'
 import { seededRandom } from '@/core/stats/random'
 import { bundleFlow, flowDefinitionSchema, type FlowDefinition } from '@/core/work/flow'
-import type { FlowRunView } from '@/service/flow-run-view'
+import type { FlowRunView } from '@/service/flows/flow-run-view'
 import { eventually, pause, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(400_000)

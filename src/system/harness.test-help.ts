@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import pg from 'pg'
-import { hashToken, newToken } from '@/service/secrets'
+import { hashToken, newToken } from '@/service/base/secrets'
 
 /** Real processes of Bugle, to be killed and started again. */
 export interface System {

@@ -1,4 +1,4 @@
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
+import { execFileSync, spawn, spawnSync, type ChildProcess } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
 import { chmodSync, chownSync, existsSync, mkdtempSync, readFileSync, readdirSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -44,14 +44,14 @@ afterAll(async () => {
 
 const filesOf = (folder: string): string[] => readdirSync(folder, { recursive: true, encoding: 'utf8' }).sort()
 
-/** What a unit of the archive runs: the programs before, and the one that stays. */
-function commandsOf(unit: string): { before: string[][]; main: string[] } {
+/** What a unit of the archive runs. */
+function commandOf(unit: string): string[] {
   const lines = readFileSync(join(stage, 'scripts/units', unit), 'utf8').split('\n')
-  const of = (key: string): string[][] =>
-    lines
-      .filter((line) => line.startsWith(`${key}=/usr/bin/node `))
-      .map((line) => line.slice(`${key}=/usr/bin/node `.length).split(' '))
-  return { before: of('ExecStartPre'), main: of('ExecStart')[0] as string[] }
+  const begins = 'ExecStart=/usr/bin/node '
+  const commands = lines.filter((line) => line.startsWith('Exec'))
+  // Only what the unit itself runs decides whether it is started again.
+  expect(commands).toEqual([expect.stringContaining(begins)])
+  return (commands[0] as string).slice(begins.length).split(' ')
 }
 
 it('starts from a folder that nobody can write, by its units, without what built it', async () => {
@@ -79,9 +79,10 @@ it('starts from a folder that nobody can write, by its units, without what built
   execFileSync(process.execPath, ['scripts/bugle.mjs', 'key', join(own, 'secret.key')], options)
   let said = ''
   for (const unit of ['bugle-web.service', 'bugle-engine.service']) {
-    const { before: first, main } = commandsOf(unit)
-    expect(first.length).toBeGreaterThan(0)
-    for (const args of first) execFileSync(process.execPath, args, options)
+    const main = commandOf(unit)
+    const env = { ...options.env, BUGLE_ZONE: 'Europe/Kelda' }
+    const wrong = spawnSync(process.execPath, main, { ...options, env, encoding: 'utf8' })
+    expect([wrong.status, wrong.stderr]).toEqual([78, expect.stringContaining('BUGLE_ZONE')])
     const child = spawn(process.execPath, main, { ...options, stdio: ['ignore', 'pipe', 'pipe'] })
     for (const stream of [child.stdout, child.stderr]) stream.on('data', (data) => (said += String(data)))
     children.push(child)

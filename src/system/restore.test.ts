@@ -1,3 +1,4 @@
+import type { SinceBackUp, Taken } from '@/service/runs/taking'
 import { eventually, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(180_000)
@@ -78,6 +79,14 @@ it('a back-up that was restored knows again what agents did since, and starts no
   expect((await system.api<{ title: string }[]>('GET', '/matters')).map(({ title }) => title)).toContain(
     'The database was restored from a back-up',
   )
+  // What was begun since is known again, and goes into the record as it was, with its output and its occurrence.
+  const found = async (): Promise<SinceBackUp> => system.api<SinceBackUp>('GET', '/since-back-up')
+  await eventually('what was begun since', async () => (await found()).runs.some(({ run }) => run === since))
+  const attempts = (await found()).runs.map(({ attempt, token }) => ({ attempt, token }))
+  const taken = await system.api<Taken>('POST', '/since-back-up', { act: 'take', attempts })
+  expect(taken).toEqual({ done: expect.arrayContaining([since]), passedOver: [] })
+  await eventually('how it went', async () => (await stateOf(since)) === 'succeeded')
+  await eventually('the occurrences that were carried out', async () => (await fired()) > before)
   // New numbers are not those that were given out since the back-up.
   expect(await start(tick)).toBeGreaterThan(since)
 })

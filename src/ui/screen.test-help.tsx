@@ -100,7 +100,7 @@ export const choose = async (field: Name, option: Name): Promise<void> => {
 
 /** Types a day, or a minute of one, into a field that takes it part by part. */
 export async function typeDay(name: string | RegExp, iso: string): Promise<void> {
-  const parts = within(screen.getAllByRole('group', { name })[0] as HTMLElement).getAllByRole('spinbutton')
+  const parts = within((await screen.findAllByRole('group', { name }))[0] as HTMLElement).getAllByRole('spinbutton')
   await userEvent.click(parts[0] as HTMLElement)
   await userEvent.keyboard(iso.replace(/\D/g, ''))
   // What is there is read once it is drawn.

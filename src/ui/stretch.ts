@@ -8,25 +8,7 @@ import {
   type CalendarDate,
   Time,
 } from '@internationalized/date'
-
-/** A stretch of time as people name it, by its name in the address. */
-export const STRETCHES = {
-  'last-hour': 'last hour',
-  today: 'today',
-  'last-night': 'last night',
-  yesterday: 'yesterday',
-  'last-24-hours': 'last 24 hours',
-  'last-7-days': 'last 7 days',
-  'last-30-days': 'last 30 days',
-} as const
-export type StretchName = keyof typeof STRETCHES
-export const isStretch = (name: string | undefined): name is StretchName => name !== undefined && name in STRETCHES
-
-export interface Stretch {
-  /** Instants, ISO 8601; absent: open on that side. */
-  readonly from?: string
-  readonly to?: string
-}
+import type { Stretch, StretchName } from './stretch-names'
 
 /** When a night begins and ends, by the clock: “last night” is asked about in the morning, and in the night itself. */
 const NIGHT = { begins: new Time(18), ends: new Time(8) }
@@ -84,9 +66,4 @@ export function readStretch(text: string, zone: string): Stretch | null {
     // 2027-02-30, 25:00.
     return null
   }
-}
-
-/** The address of the list as the API takes it: a named stretch as instants. */
-export function apiValues({ when, ...values }: Readonly<Record<string, string>>, zone: string): Record<string, string> {
-  return { ...values, ...(isStretch(when) ? stretchOf(when, zone) : {}) }
 }

@@ -22,7 +22,16 @@ const keysOf = (): string[] => {
     return `${name} #${seen.get(name)}`
   })
 }
-const fieldOf = (key: string): Field | undefined => fields()[keysOf().indexOf(key)]
+/** Names are read off the whole page, which is slow: a field that is still there is that field. */
+const found = new Map<string, Field>()
+function fieldOf(key: string): Field | undefined {
+  const known = found.get(key)
+  if (known?.isConnected) return known
+  const all = fields()
+  keysOf().forEach((each, i) => found.set(each, all[i] as Field))
+  const now = found.get(key)
+  return now?.isConnected ? now : undefined
+}
 
 /** What is typed, but for how lists write it again. */
 const bare = (text: string): string => text.replace(/[\s,"]/g, '')
@@ -45,6 +54,7 @@ export async function expectKept<B>(
   { seed, notAsked = [] }: { seed: number; notAsked?: readonly string[] },
 ): Promise<void> {
   const user = userEvent.setup({ delay: null })
+  found.clear()
   const asked = open(null)
   const save = await screen.findByText('Save')
   const keys = keysOf().filter((key) => !notAsked.some((name) => key.startsWith(name)))
@@ -77,6 +87,7 @@ export async function expectKept<B>(
   }
   expect(sent()).toBeDefined()
   const shown = keys.map((key) => [key, fieldOf(key)?.value])
+  found.clear()
   open(sent() as B)
   await screen.findByText('Save')
   await waitFor(() => expect(keys.map((key) => [key, fieldOf(key)?.value])).toEqual(shown), PATIENT)

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import next from 'next'
 import { config, SettingsError } from '@/store/config'
-import { PoolerBetween, requireDirect, requireSettings, whenReady } from '@/store/ready'
+import { requireDirect, requireSettings, whenReady } from '@/store/ready'
 import { createWebServer } from './server'
 
 /** The web process: Next's pages and API behind our own door. */
@@ -33,10 +33,11 @@ async function main(): Promise<void> {
   console.log(JSON.stringify({ process: 'web', msg: 'web started', port: settings.webPort }))
   // Pages are there before the database is: they say what they wait for.
   const say = (message: string): void => console.error(JSON.stringify({ process: 'web', msg: message }))
-  void whenReady(say)
-    .then(requireDirect)
+  void whenReady(say).then(
     // Everything works without; changes are then seen at the next look, seconds later.
-    .catch((error: unknown) => (error instanceof PoolerBetween ? say(error.message) : leave(error)))
+    () => requireDirect().catch((error: Error) => say(error.message)),
+    leave,
+  )
   let isStopping = false
   const stop = (): void => {
     if (isStopping) process.exit(1)

@@ -17,7 +17,7 @@ export function agentFile(): { bytes: Buffer; checksum: string } {
 }
 
 /** Where this server is, as the caller sees it. */
-export function serverUrl(request: Request): string {
+function serverUrl(request: Request): string {
   const host = request.headers.get('x-forwarded-host') ?? request.headers.get('host') ?? 'localhost'
   const protocol =
     request.headers.get('x-forwarded-proto')?.split(',')[0] ?? new URL(request.url).protocol.replace(':', '')

@@ -1,5 +1,5 @@
 import { CALLER_HEADER, readCaller, type Caller } from '@/core/net/caller'
-import { Problem } from '@/service/problem'
+import { Problem } from '@/service/base/problem'
 
 /** Where a request's headers are: of the API, or of a page. */
 interface HasHeaders {
@@ -18,10 +18,11 @@ export function callerOf({ headers }: HasHeaders): Caller {
 }
 
 /** As sign-in wants it. */
-export const whoCalls = (request: Request): { address: string; userAgent: string } => ({
-  address: callerOf(request).address,
-  userAgent: request.headers.get('user-agent') ?? '',
-})
+export function whoCalls(request: Request): { address: string; userAgent: string; pages: string } {
+  const { address, isHttps, host } = callerOf(request)
+  const pages = `${isHttps ? 'https' : 'http'}://${host}`
+  return { address, userAgent: request.headers.get('user-agent') ?? '', pages }
+}
 
 const PLAIN_COOKIE = 'bugle_session'
 /** Only over TLS, for this host alone and all of it (RFC 6265bis, 4.1.3.2). */

@@ -1,7 +1,7 @@
 import { stringify } from 'csv-stringify/sync'
-import type { Actor } from '@/service/actor'
-import { allRuns, type RunFilter, type RunRow } from '@/service/run-list'
-import { outputText } from '@/service/run-page'
+import type { Actor } from '@/service/base/actor'
+import { allRuns, type RunFilter, type RunRow } from '@/service/runs/run-list'
+import { outputText } from '@/service/runs/run-page'
 
 const CSV_COLUMNS: readonly (keyof RunRow)[] = [
   'id',

@@ -1,10 +1,10 @@
 import { type ZodType, type z } from 'zod'
 import type { Right } from '@/core/people/roles'
-import { requireRight, type Actor } from '@/service/actor'
+import { requireRight, type Actor } from '@/service/base/actor'
 import { faultsFrom } from '@/core/schema/faults'
 import { unstorablePath } from '@/core/schema/text'
-import { Problem } from '@/service/problem'
-import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/sign-in'
+import { Problem } from '@/service/base/problem'
+import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/people/sign-in'
 import { callerOf, cookieOf } from './caller'
 import { databaseAway, noteAnswer, noteOutage } from './outage'
 
@@ -27,14 +27,19 @@ export interface Endpoint {
   /** `/runs/:id/stop`; parameters are ids. */
   readonly path: string
   readonly right: Right
+  /** What it does, in a few words of Markdown. */
+  readonly says: string
+  readonly body?: ZodType
+  readonly query?: ZodType
   /** Changes only what is the caller's own. */
   readonly own?: true
   /** Only reads, though by POST: what it is asked about is too long for an address. */
   readonly reads?: true
-  readonly hasBody: boolean
   readonly maxBytes: number
   /** May take long to work out, whatever asks: done in a worker thread. */
   readonly heavy?: true
+  /** The service function, with nothing checked before. */
+  readonly serve: (call: Call<unknown, unknown>) => Promise<unknown>
   readonly answer: (call: {
     actor: Actor
     signedIn: SignedIn
@@ -49,6 +54,7 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
   path: string,
   right: Right,
   schemas: {
+    says: string
     body?: B
     query?: Q
     own?: true
@@ -64,11 +70,14 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
     method,
     path,
     right,
-    hasBody: schemas.body !== undefined,
+    says: schemas.says,
+    ...(schemas.body ? { body: schemas.body } : {}),
+    ...(schemas.query ? { query: schemas.query } : {}),
     maxBytes: schemas.maxBytes ?? MAX_BODY_BYTES,
     ...(schemas.own ? { own: true as const } : {}),
     ...(schemas.reads ? { reads: true as const } : {}),
     ...(schemas.heavy ? { heavy: true as const } : {}),
+    serve: run as Endpoint['serve'],
     answer: async ({ actor, signedIn, params, request }) => {
       requireRight(actor, right)
       const asksAgain = schemas.confirm ?? (right === 'administer' && method !== 'GET' && !schemas.reads)

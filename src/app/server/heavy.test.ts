@@ -1,11 +1,11 @@
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { many } from '@/store/db'
 import { forgetLimits } from '@/store/limits'
-import { addPerson } from '@/service/people'
-import { signIn } from '@/service/sign-in'
+import { addPerson } from '@/service/people/people'
+import { signIn } from '@/service/people/sign-in'
 import { makeJob } from '@/service/fixtures.test-help'
 import { GET, POST } from '@/app/api/v1/[...path]/route'
-import { ENDPOINTS } from './table'
+import { ENDPOINTS } from '@/app/endpoints'
 
 freshDatabase()
 const PASSWORD = 'a long enough password'

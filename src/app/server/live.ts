@@ -1,4 +1,4 @@
-import { Problem } from '@/service/problem'
+import { Problem } from '@/service/base/problem'
 import { limit } from '@/store/limits'
 import { listen, type Change } from '@/store/listen'
 import { identify } from './endpoint'

@@ -1,4 +1,4 @@
-import { Problem } from '@/service/problem'
+import { Problem } from '@/service/base/problem'
 import { isOutage } from '@/store/outage'
 
 /** How often a lasting outage is told again. */

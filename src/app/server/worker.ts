@@ -1,6 +1,6 @@
-import { route } from './table'
+import { route } from '@/app/endpoints'
 import type { Answer, Task } from './workers'
-import { Problem } from '@/service/problem'
+import { Problem } from '@/service/base/problem'
 import { isOutage } from '@/store/outage'
 import { databaseAway } from './outage'
 

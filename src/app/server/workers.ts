@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import Piscina from 'piscina'
-import { Problem, type FieldFault, type ProblemCode } from '@/service/problem'
-import type { SignedIn } from '@/service/sign-in'
+import { Problem, type FieldFault, type ProblemCode } from '@/service/base/problem'
+import type { SignedIn } from '@/service/people/sign-in'
 import { limit } from '@/store/limits'
 import { readText, type Endpoint } from './endpoint'
 
@@ -55,12 +55,6 @@ function workers(): { pool: Piscina; waiting: Map<string, number> } {
   return holder.bugleWorkers
 }
 
-/** Ends the threads; the next request starts others. */
-export async function stopWorkers(): Promise<void> {
-  await holder.bugleWorkers?.pool.destroy()
-  delete holder.bugleWorkers
-}
-
 /**
  * Answers a request that may take long in a thread of its own, so that all others are answered meanwhile. One person has only so many at once; one that takes longer than
  * it may is given up, and its transaction with it.
@@ -86,7 +80,7 @@ export async function inWorker(
       method: request.method,
       url: request.url,
       headers: [...request.headers],
-      text: endpoint.hasBody ? await readText(request, endpoint.maxBytes) : null,
+      text: endpoint.body ? await readText(request, endpoint.maxBytes) : null,
       segments,
       signedIn,
     }

@@ -2,7 +2,7 @@ import type { Metadata } from 'next'
 import type { ReactNode } from 'react'
 import { noteOutage } from '@/app/server/outage'
 import { ownPath } from '@/app/server/safe-path'
-import { demoPeople, needsSetup } from '@/service/sign-in'
+import { demoPeople, needsSetup } from '@/service/people/sign-in'
 import { Away } from '@/ui/frame/failed-page'
 import { SignInScreen } from './sign-in-screen'
 

@@ -90,6 +90,12 @@ function* ruleRoots(raw: Raw): Generator<{ value: unknown; path: Path }> {
     for (const [k, step] of rawList(isRaw(flow) ? flow.steps : undefined).entries())
       if (isRaw(step) && isRaw(step.gate))
         yield { value: step.gate.days, path: ['flows', i, 'steps', k, 'gate', 'days'] }
+  // A day by default names a calendar as a rule does.
+  for (const list of ['jobs', 'flows'])
+    for (const [i, work] of rawList(raw[list]).entries())
+      for (const [k, input] of rawList(isRaw(work) ? work.inputs : undefined).entries())
+        if (isRaw(input) && isRaw(input.default))
+          yield { value: input.default, path: [list, i, 'inputs', k, 'default'] }
 }
 
 /** The file with rules that nest too deep replaced by a harmless one: nothing that recurses may see them. */

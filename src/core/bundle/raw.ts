@@ -11,7 +11,7 @@ export const rawList = (value: unknown): readonly unknown[] => (Array.isArray(va
 export const rawText = (value: unknown): string | undefined => (typeof value === 'string' ? value : undefined)
 
 /** The rules directly inside what may be a day rule, with their paths within it. */
-export function rawInnerRules(rule: unknown): { value: unknown; path: (string | number)[] }[] {
+function rawInnerRules(rule: unknown): { value: unknown; path: (string | number)[] }[] {
   if (!isRaw(rule)) return []
   const out: { value: unknown; path: (string | number)[] }[] = []
   for (const key of ['any', 'all']) rawList(rule[key]).forEach((value, i) => out.push({ value, path: [key, i] }))

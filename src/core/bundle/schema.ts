@@ -1,3 +1,4 @@
+import { dayDefaultSchema } from '../work/day-defaults'
 import { CONNECTION_KINDS } from '../work/connections'
 import { z } from 'zod'
 import { dayRuleSchema, idSchema, isoDaySchema } from '../calendar/rule'
@@ -19,7 +20,10 @@ const durationSchema = z
 const titleSchema = z.string().max(120)
 const notesSchema = z.string().max(10_000)
 const count = z.int().min(1, 'Expected a whole number from 1.')
-const instantSchema = z.iso.datetime({ offset: true, error: 'Expected an instant such as 2027-03-09T02:00:00Z.' })
+export const instantSchema = z.iso.datetime({
+  offset: true,
+  error: 'Expected an instant such as 2027-03-09T02:00:00Z.',
+})
 
 /** How long something usually takes: a duration, two quantiles, or measured lengths. */
 const expectSchema = z.union([
@@ -60,6 +64,7 @@ export const inputSchema = z.strictObject({
       z.boolean(),
       z.strictObject({ shared: z.string() }),
       z.strictObject({ starter: z.string() }),
+      dayDefaultSchema,
     ])
     .optional(),
   ask: z.boolean().default(true),
@@ -134,6 +139,8 @@ export const stepSchema = z.strictObject({
   onFailure: onFailureSchema.optional(),
   retry: retrySchema.optional(),
   expect: expectSchema.optional(),
+  /** Chance that one try fails. */
+  fails: z.number().min(0).max(1).optional(),
 })
 export const groupSchema = z.strictObject({
   id: idSchema,
@@ -157,7 +164,6 @@ const flowSchema = z.strictObject({
 export const OVERLAPS = ['wait', 'skip', 'start', 'replace'] as const
 export type Overlap = (typeof OVERLAPS)[number]
 export const MAKE_UP = ['once', 'each'] as const
-export type MakeUp = (typeof MAKE_UP)[number]
 export const SPREADS = ['one', 'each'] as const
 export type Spread = (typeof SPREADS)[number]
 

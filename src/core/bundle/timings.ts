@@ -40,6 +40,11 @@ export class Timings {
     return set
   }
 
+  /** The days of the calendar of this name, if there is one. */
+  calendarDays(id: string): DaySet | undefined {
+    return this.calendars.find(id) ? this.daysOf({ calendar: id }) : undefined
+  }
+
   /** The trigger's schedule. It was checked before; an unknown zone or calendar throws. */
   schedule(trigger: TriggerTiming): Schedule {
     const name = trigger.zone ?? this.defaultZone

@@ -4,7 +4,7 @@ import type { HolidaySource } from './holidays'
 import type { DayRule } from './rule'
 
 /** A calendar that is not there, or that leads back to itself. */
-export class CalendarFault extends Error {}
+class CalendarFault extends Error {}
 
 export interface Calendar {
   readonly id: string

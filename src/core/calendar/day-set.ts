@@ -2,7 +2,7 @@ import { spend } from '../budget'
 import { FIRST_DAY, LAST_DAY, type Day } from './days'
 
 /** Days in a chunk: 8 words of 32 bits. Small, because most questions are about the days around one day. */
-export const CHUNK_DAYS = 256
+const CHUNK_DAYS = 256
 const WORDS = CHUNK_DAYS / 32
 /** What filling a chunk takes, whatever fills it. */
 const FILL_STEPS = 32
@@ -167,9 +167,6 @@ function clip(chunk: Chunk): void {
     if (day < FIRST_DAY || day > LAST_DAY) chunk.words[at >>> 5] = (chunk.words[at >>> 5] as number) & ~(1 << (at & 31))
   }
 }
-
-/** Every day there is. */
-export const ALL_DAYS = new DaySet((chunk) => chunk.words.fill(0xffffffff))
 
 /** All members of `set` from one day to another that also lie in `other`, and so on: the set operations, word by word. */
 export function unionOf(sets: readonly DaySet[]): DaySet {

@@ -1,7 +1,7 @@
 import { parseIsoDay, WEEKDAYS, type Day } from './days'
 
-export const FREQUENCIES = ['SECONDLY', 'MINUTELY', 'HOURLY', 'DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'] as const
-export type Frequency = (typeof FREQUENCIES)[number]
+const FREQUENCIES = ['SECONDLY', 'MINUTELY', 'HOURLY', 'DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'] as const
+type Frequency = (typeof FREQUENCIES)[number]
 
 /** A weekday, or the n-th one of the month or year (negative: from its end). */
 export interface WeekdayTerm {
@@ -12,7 +12,7 @@ export interface WeekdayTerm {
 }
 
 /** Where a recurrence ends, as written; the end itself is included. */
-export type Until =
+type Until =
   | { readonly form: 'day'; readonly day: Day }
   /** `localSeconds`: seconds of the local clock since 1970-01-01T00:00. */
   | { readonly form: 'local'; readonly localSeconds: number }

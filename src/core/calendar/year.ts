@@ -4,7 +4,7 @@ import type { HolidaySource } from './holidays'
 import { rollTarget, shiftTarget } from './moved'
 import { innerRules, type DayRule, type HolidayWish } from './rule'
 
-export interface MovedDay {
+interface MovedDay {
   readonly from: string
   /** null: nowhere. */
   readonly to: string | null

@@ -1,30 +1,12 @@
 import { requirementKey, whatLacks } from './eligible'
 import { turnOf } from './order'
+import type { BoardFacts, Entry, Group } from './board-facts'
 import { makePlacing } from './placing'
-import { Queue, type Waiting } from './queue'
+import { Queue } from './queue'
 import type { AgentState, HeldWork, Placing, ReadyRun } from './types'
 
-/** Runs that ask for the same, and the agents that could take them. */
-export interface Group {
-  /** Small: what a placing knows of groups lies in an array. */
-  readonly index: number
-  readonly sample: ReadyRun
-  /** One kept turn for each pool; for other targets, for each different set of eligible agents. */
-  readonly pool: string | null
-  readonly queue: Queue<Entry>
-  /** Slots in the board's arrays of the eligible agents, ascending. */
-  eligible: number[]
-  setKey: string
-  /** How many of its runs take locks. */
-  withLocks: number
-}
-
-export interface Entry extends Waiting {
-  readonly group: Group
-  readonly stopped: 'held' | 'off' | null
-  /** null: none. */
-  readonly lockNames: readonly string[] | null
-}
+/** So many requirements are remembered that no run has at present. */
+const MOST_EMPTY = 256
 
 /**
  * What is ready and who could take it, kept from one placing to the next so that one change costs little.
@@ -33,9 +15,13 @@ export interface Entry extends Waiting {
  *
  * Agents live in parallel arrays under a small integer; a gap left by one that went is reused.
  */
-export class Board {
+export class Board implements BoardFacts {
   readonly agents: (AgentState | undefined)[] = []
-  readonly used: number[] = []
+  /** Slots of each agent, and how many of them are free. */
+  readonly slots: number[] = []
+  readonly free: number[] = []
+  /** Milliseconds since the epoch; -Infinity: it has started nothing yet. */
+  readonly lastStart: number[] = []
   /** What runs on each agent, by natural end: start + usual length. */
   readonly held: HeldWork[][] = []
   readonly lockUnits = new Map<string, number>()
@@ -44,6 +30,8 @@ export class Board {
   private readonly indexByName = new Map<string, number>()
   private readonly agentOfRun = new Map<number, number>()
   private readonly groups = new Map<string, Group>()
+  /** Groups without a run that are kept for the next one like it, the longest empty first. */
+  private readonly empty = new Set<Group>()
   /** Of groups that are gone. */
   private readonly freeIndexes: number[] = []
   private readonly entries = new Map<number, Entry>()
@@ -64,7 +52,9 @@ export class Board {
       for (const work of [...(this.held[index] ?? [])]) this.endWork(work.number)
     }
     this.agents[index] = agent
-    this.used[index] = 0
+    this.slots[index] = agent.slots
+    this.free[index] = agent.slots
+    this.lastStart[index] = agent.lastStartAtMs ?? -Infinity
     this.held[index] = []
     for (const work of agent.running) this.startWork(agent.name, work)
     for (const group of this.groups.values()) this.judge(group, index)
@@ -75,6 +65,8 @@ export class Board {
     if (index === undefined) return
     for (const { number } of [...(this.held[index] ?? [])]) this.endWork(number)
     this.agents[index] = undefined
+    this.slots[index] = 0
+    this.free[index] = 0
     this.indexByName.delete(name)
     for (const group of this.groups.values()) this.judge(group, index)
   }
@@ -87,7 +79,7 @@ export class Board {
     const held = this.held[index] as HeldWork[]
     const after = held.findIndex((other) => naturalEnd(other) > naturalEnd(work))
     held.splice(after < 0 ? held.length : after, 0, work)
-    this.used[index] = (this.used[index] ?? 0) + work.slots
+    this.free[index] = (this.free[index] as number) - work.slots
     this.agentOfRun.set(work.number, index)
     for (const [lock, units] of Object.entries(work.locks)) {
       let holders = this.lockHolders.get(lock)
@@ -104,7 +96,7 @@ export class Board {
     const work = held[at]
     if (!work) return
     held.splice(at, 1)
-    this.used[index] = (this.used[index] ?? 0) - work.slots
+    this.free[index] = (this.free[index] as number) + work.slots
     this.agentOfRun.delete(number)
     for (const lock of Object.keys(work.locks)) this.lockHolders.get(lock)?.delete(number)
   }
@@ -112,8 +104,7 @@ export class Board {
   /** Remembers the instant of a start: ties between agents go to the one whose last start is longest ago. */
   noteStart(agentName: string, atMs: number): void {
     const index = this.indexByName.get(agentName)
-    const agent = index === undefined ? undefined : this.agents[index]
-    if (index !== undefined && agent) this.agents[index] = { ...agent, lastStartAtMs: atMs }
+    if (index !== undefined) this.lastStart[index] = atMs
   }
 
   putRun(run: ReadyRun): void {
@@ -127,6 +118,7 @@ export class Board {
         sample: run,
         pool,
         queue: new Queue(),
+        key,
         eligible: [],
         setKey: '',
         withLocks: 0,
@@ -134,6 +126,7 @@ export class Board {
       this.groups.set(key, group)
       this.fillGroup(group)
     }
+    this.empty.delete(group)
     const locks = Object.keys(run.locks)
     const { level, latestStartMs, readyAtMs } = turnOf(run, -Infinity)
     // Written out in one piece: spread objects are several times slower to go through.
@@ -160,8 +153,14 @@ export class Board {
     group.queue.remove(entry)
     if (entry.lockNames) group.withLocks--
     if (group.queue.size > 0) return
-    this.groups.delete(requirementKey(entry.run))
-    this.freeIndexes.push(group.index)
+    group.queue.clear()
+    this.empty.add(group)
+    if (this.empty.size <= MOST_EMPTY) return
+    const [oldest] = this.empty
+    if (!oldest) return
+    this.empty.delete(oldest)
+    this.groups.delete(oldest.key)
+    this.freeIndexes.push(oldest.index)
   }
 
   private freeIndex(): number {
@@ -182,11 +181,9 @@ export class Board {
 
   /** Decides what starts where, now. Changes nothing on the board: the caller tells it what really started. */
   place(nowMs: number): Placing {
-    return makePlacing(
-      this,
-      Array.from(this.groups.values(), ({ queue }) => queue.inOrder(nowMs)),
-      nowMs,
-    )
+    const queues: (readonly Entry[])[] = []
+    for (const { queue } of this.groups.values()) if (queue.size > 0) queues.push(queue.inOrder(nowMs))
+    return makePlacing(this, queues, nowMs)
   }
 
   private fillGroup(group: Group): void {

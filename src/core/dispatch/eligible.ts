@@ -60,7 +60,9 @@ export function waitsForReach(run: ReadyRun, agents: readonly AgentState[]): boo
 
 /** Runs with the same requirement have the same eligible agents. */
 export function requirementKey(run: ReadyRun): string {
-  const target =
-    'labels' in run.target ? Object.entries(run.target.labels).sort(([a], [b]) => (a < b ? -1 : 1)) : run.target
-  return JSON.stringify([target, run.kind, run.slots, run.minVersion, run.account, run.robot])
+  const { target, kind, slots, minVersion, account, robot } = run
+  // The usual case, written out: it is asked for each run that becomes ready.
+  if ('pool' in target && minVersion === null && account === null && !robot) return `${slots} ${kind} ${target.pool}`
+  const where = 'labels' in target ? Object.entries(target.labels).sort(([a], [b]) => (a < b ? -1 : 1)) : target
+  return JSON.stringify([where, kind, slots, minVersion, account, robot])
 }

@@ -1,4 +1,4 @@
-import type { Board, Entry, Group } from './board'
+import type { BoardFacts, Entry, Group } from './board-facts'
 import { whatLacks } from './eligible'
 import { expectedEndMs } from './order'
 import { Merge } from './queue'
@@ -32,7 +32,7 @@ const NO_SLOT: Mark = { why: 'slot' }
  * tried twice, and a queue whose group has no room left is left. Backfilling keeps one reservation for each pool (Lifka 1995, "The ANL/IBM SP Scheduling
  * System"; Mu'alem & Feitelson 2001), extended to locks.
  */
-export function makePlacing(board: Board, queues: readonly (readonly Entry[])[], nowMs: number): Placing {
+export function makePlacing(board: BoardFacts, queues: readonly (readonly Entry[])[], nowMs: number): Placing {
   const state = new Scratch(board, nowMs)
   const marks = new Map<number, Mark>()
   const starts: Start[] = []
@@ -46,12 +46,19 @@ export function makePlacing(board: Board, queues: readonly (readonly Entry[])[],
     } else if (decided !== NO_SLOT) marks.set(entry.run.number, decided)
     merge.next(state.isClosed(entry.group))
   }
+  const markOf = (number: number): { entry: Entry; mark: Mark } | undefined => {
+    const entry = board.entry(number)
+    return !entry || started.has(number) ? undefined : { entry, mark: marks.get(number) ?? state.markOfClosed(entry) }
+  }
   return {
     starts,
     reasonFor: (number) => {
-      const entry = board.entry(number)
-      if (!entry || started.has(number)) return undefined
-      return state.explain(entry, marks.get(number) ?? state.markOfClosed(entry))
+      const found = markOf(number)
+      return found && state.explain(found.entry, found.mark)
+    },
+    whyNot: (number) => {
+      const why = markOf(number)?.mark.why
+      return why === 'keeps' ? 'slot' : why
     },
   }
 }
@@ -72,34 +79,28 @@ interface GroupState {
 
 /** The room that is left while a placing goes on. */
 class Scratch {
-  private readonly free: Int32Array
-  private readonly slots: Int32Array
-  private readonly lastStart: Float64Array
+  // Copies of plain arrays: a typed array of a fleet's size has memory of its own, which costs more to get and give back than to fill.
+  private readonly free: number[]
+  private readonly slots: readonly number[]
+  private readonly lastStart: number[]
   private readonly groups: (GroupState | undefined)[] = []
-  private readonly started = new Map<number, HeldWork[]>()
-  private readonly keptByPool = new Set<string>()
-  private readonly turns: KeptTurn[] = []
+  // Most placings know of none of these: they are made when the first comes.
+  private started: Map<number, HeldWork[]> | null = null
+  private turns: KeptTurn[] | null = null
+  private keptByPool: Set<string> | null = null
   /** Kept turns of each agent, in the order in which they were kept. */
-  private readonly turnsOfAgent = new Map<number, KeptTurn[]>()
-  private readonly lockLeft = new Map<string, number>()
-  private readonly closedLocks = new Set<string>()
-  private readonly startedLockHolders = new Map<string, number[]>()
+  private turnsOfAgent: Map<number, KeptTurn[]> | null = null
+  private lockLeft: Map<string, number> | null = null
+  private closedLocks: Set<string> | null = null
+  private startedLockHolders: Map<string, number[]> | null = null
 
   constructor(
-    private readonly board: Board,
+    private readonly board: BoardFacts,
     private readonly nowMs: number,
   ) {
-    const { agents, used } = board
-    this.free = new Int32Array(agents.length)
-    this.slots = new Int32Array(agents.length)
-    this.lastStart = new Float64Array(agents.length)
-    for (let i = 0; i < agents.length; i++) {
-      const agent = agents[i]
-      if (!agent) continue
-      this.slots[i] = agent.slots
-      this.free[i] = agent.slots - (used[i] as number)
-      this.lastStart[i] = agent.lastStartAtMs ?? -Infinity
-    }
+    this.slots = board.slots
+    this.free = board.free.slice()
+    this.lastStart = board.lastStart.slice()
   }
 
   /** The agent's index if the run starts, else why not. */
@@ -133,7 +134,7 @@ class Scratch {
       withRoom[kept++] = agent
       if (room > mostFree) mostFree = room
       if (room < wanted) continue
-      if (lockedOutBy || this.turnsOfAgent.size > 0) {
+      if (lockedOutBy || this.turnsOfAgent !== null) {
         const turn = this.turnInTheWay(wanted, agent, endMs, lockedOutBy)
         if (turn) {
           if (!turnedAwayFor) {
@@ -184,25 +185,25 @@ class Scratch {
     let first: string | undefined
     for (const lock of lockNames) {
       const short = this.unitsLeft(lock) < (run.locks[lock] ?? 0)
-      if (short) this.closedLocks.add(lock)
-      if (short || this.closedLocks.has(lock)) first ??= lock
+      if (short) (this.closedLocks ??= new Set()).add(lock)
+      if (short || this.closedLocks?.has(lock)) first ??= lock
     }
     return first
   }
 
   private unitsLeft(lock: string): number {
-    let left = this.lockLeft.get(lock)
+    let left = this.lockLeft?.get(lock)
     if (left === undefined) {
       left = this.board.lockUnits.get(lock) ?? 0
       for (const units of this.board.lockHolders.get(lock)?.values() ?? []) left -= units
-      this.lockLeft.set(lock, left)
+      ;(this.lockLeft ??= new Map()).set(lock, left)
     }
     return left
   }
 
   /** The first kept turn, of any agent, for whose locks too few units would be left. */
   private turnThatNeedsItsLocks(run: ReadyRun, lockNames: readonly string[], endMs: number): KeptTurn | undefined {
-    return this.turns.find(
+    return this.turns?.find(
       (turn) =>
         endMs > turn.atMs &&
         lockNames.some((lock) => (turn.run.locks[lock] ?? 0) > this.unitsLeft(lock) - (run.locks[lock] ?? 0)),
@@ -216,7 +217,7 @@ class Scratch {
     endMs: number,
     lockedOutBy: KeptTurn | undefined,
   ): KeptTurn | undefined {
-    const here = this.turnsOfAgent.get(agent)?.find((turn) => endMs > turn.atMs && turn.spare < slots)
+    const here = this.turnsOfAgent?.get(agent)?.find((turn) => endMs > turn.atMs && turn.spare < slots)
     return here && lockedOutBy ? (here.index < lockedOutBy.index ? here : lockedOutBy) : (here ?? lockedOutBy)
   }
 
@@ -244,32 +245,36 @@ class Scratch {
       startedAtMs: this.nowMs,
       usualMs: run.usualMs,
     }
-    const list = this.started.get(agent)
+    const list = this.started?.get(agent)
     if (list) list.push(work)
-    else this.started.set(agent, [work])
+    else (this.started ??= new Map()).set(agent, [work])
     for (const lock of lockNames ?? []) {
-      this.lockLeft.set(lock, this.unitsLeft(lock) - (run.locks[lock] ?? 0))
-      this.startedLockHolders.set(lock, [...(this.startedLockHolders.get(lock) ?? []), run.number])
+      const left = this.unitsLeft(lock) - (run.locks[lock] ?? 0)
+      ;(this.lockLeft ??= new Map()).set(lock, left)
+      const holders = this.startedLockHolders?.get(lock) ?? []
+      ;(this.startedLockHolders ??= new Map()).set(lock, [...holders, run.number])
     }
-    for (const turn of this.turnsOfAgent.get(agent) ?? []) if (endMs > turn.atMs) turn.spare -= run.slots
+    for (const turn of this.turnsOfAgent?.get(agent) ?? []) if (endMs > turn.atMs) turn.spare -= run.slots
   }
 
   private keepTurn(run: ReadyRun, group: Group, state: GroupState): Mark {
     const key = group.pool === null ? `set ${group.setKey}` : `pool ${group.pool}`
-    if (this.keptByPool.has(key)) {
+    if (this.keptByPool?.has(key)) {
       state.isTurnKept = true
       return NO_SLOT
     }
     const first = this.earliestRoom(run, group)
     if (!first) return NO_SLOT
     const { agent, atMs, free } = first
-    const turn: KeptTurn = { run, index: this.turns.length, agent, atMs, spare: free - run.slots }
-    this.keptByPool.add(key)
+    const turns = (this.turns ??= [])
+    const turn: KeptTurn = { run, index: turns.length, agent, atMs, spare: free - run.slots }
+    ;(this.keptByPool ??= new Set()).add(key)
     state.isTurnKept = true
-    this.turns.push(turn)
-    const here = this.turnsOfAgent.get(agent)
+    turns.push(turn)
+    const byAgent = (this.turnsOfAgent ??= new Map())
+    const here = byAgent.get(agent)
     if (here) here.push(turn)
-    else this.turnsOfAgent.set(agent, [turn])
+    else byAgent.set(agent, [turn])
     return { why: 'keeps', turn }
   }
 
@@ -292,7 +297,7 @@ class Scratch {
     let free = this.free[agent] as number
     if (free >= slots) return { atMs: nowMs, free }
     const held = this.board.held[agent] as readonly HeldWork[]
-    const started = this.started.get(agent)
+    const started = this.started?.get(agent)
     const soonest = held[0]
     // What runs is kept by natural end. Work that is overdue comes first there, and may be expected to end after some that is not.
     const isInOrder = !started && (!soonest || soonest.startedAtMs + soonest.usualMs > nowMs)
@@ -326,7 +331,7 @@ class Scratch {
           lock: mark.lock,
           holders: [
             ...(this.board.lockHolders.get(mark.lock)?.keys() ?? []),
-            ...(this.startedLockHolders.get(mark.lock) ?? []),
+            ...(this.startedLockHolders?.get(mark.lock) ?? []),
           ],
         }
       case 'keeps':

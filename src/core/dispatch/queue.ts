@@ -28,6 +28,14 @@ export class Queue<T extends Waiting> {
     this.size--
   }
 
+  /** Nothing is in it any more: what is gone is let go of. */
+  clear(): void {
+    this.ordered = []
+    this.fresh = []
+    this.gone = 0
+    this.nextLevelChange = Infinity
+  }
+
   inOrder(nowMs: number): readonly T[] {
     if (nowMs >= this.nextLevelChange || nowMs < this.orderedAtMs) {
       this.nextLevelChange = Infinity

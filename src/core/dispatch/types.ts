@@ -2,6 +2,12 @@
 export const PRIORITIES = ['urgent', 'high', 'normal', 'low'] as const
 export type Priority = (typeof PRIORITIES)[number]
 
+/** A step has the priority of its flow's run; a job that is more urgent than that stays so in any flow. A job that is *normal* says nothing of its own. */
+export function priorityOfStep(ofFlow: Priority, ofJob: Priority | undefined): Priority {
+  if (ofJob === undefined || ofJob === 'normal') return ofFlow
+  return PRIORITIES[Math.min(PRIORITIES.indexOf(ofFlow), PRIORITIES.indexOf(ofJob))] as Priority
+}
+
 /** Where a run may go: one agent by name, a pool by name, or any agent that carries all of these labels. */
 export type Target =
   { readonly agent: string } | { readonly pool: string } | { readonly labels: Readonly<Record<string, string>> }
@@ -78,7 +84,7 @@ export type Reason =
   | { readonly why: 'soon' }
 
 /** What keeps one agent from being eligible, in words. */
-export interface AgentLack {
+interface AgentLack {
   readonly agent: string
   readonly lacks: readonly string[]
 }
@@ -88,4 +94,6 @@ export interface Placing {
   readonly starts: readonly Start[]
   /** Undefined for a run that starts, or that this placing did not know. */
   readonly reasonFor: (number: number) => Reason | undefined
+  /** The same in one word, without working out what would end the waiting. */
+  readonly whyNot: (number: number) => Reason['why'] | undefined
 }

@@ -3,7 +3,7 @@ import { parseCron } from '../timing/cron'
 import { isZoneName } from '../timing/zone'
 
 /** What became of one line. */
-export interface CrontabLine {
+interface CrontabLine {
   /** From 1. */
   readonly line: number
   readonly text: string
@@ -11,14 +11,14 @@ export interface CrontabLine {
   readonly says: string
 }
 
-export interface CrontabJob {
+interface CrontabJob {
   readonly id: string
   readonly title: string
   readonly command: string
   readonly environment: Readonly<Record<string, string>>
 }
 
-export interface CrontabTrigger {
+interface CrontabTrigger {
   readonly id: string
   readonly job: string
   readonly cron: string

@@ -7,7 +7,7 @@ import type { DateEntry, DayRule } from '../calendar/rule'
 import { clipText } from '../schema/plain-text'
 
 /** What of a file a set of days cannot hold, one line for each kind of thing of each event. */
-export interface NotCarried {
+interface NotCarried {
   /** The event’s name, or what the line is about. */
   readonly what: string
   readonly why: string

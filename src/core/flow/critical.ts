@@ -4,7 +4,7 @@ import { FlowRun, isTaken, type Look } from './state'
 import { drawnOf, exceptionsOf, type Known } from './times'
 
 /** Seconds from the beginning of the flow. */
-export interface Span {
+interface Span {
   readonly earliestStart: number
   readonly earliestFinish: number
   readonly latestStart: number

@@ -17,7 +17,7 @@ type Step = Flow['steps'][number]
 type Job = Bundle['jobs'][number]
 export type When = 'succeeded' | 'failed' | 'ended' | 'over'
 
-export interface Link {
+interface Link {
   /** Index of the earlier step. */
   readonly from: number
   readonly when: When
@@ -85,7 +85,7 @@ export interface Plan {
 }
 
 /** Flows in flows multiply: more steps than this are refused. */
-export const MOST_STEPS = 100_000
+const MOST_STEPS = 100_000
 
 type Draft = { -readonly [K in keyof PlanStep]: PlanStep[K] extends readonly (infer E)[] ? E[] : PlanStep[K] }
 
@@ -96,8 +96,7 @@ export function planOf(
   given: Readonly<Record<string, string>> = {},
   secrets: SharedSecrets = new Map(),
 ): Plan {
-  const flows = new Map(bundle.flows.map((flow) => [flow.id, flow]))
-  const jobs = new Map(bundle.jobs.map((job) => [job.id, job]))
+  const [flows, jobs] = [byId(bundle.flows), byId(bundle.jobs)]
   const flow = flows.get(flowId)
   if (!flow) throw new FlowFault(`There is no flow ${flowId} in the file.`, 'flow')
   const steps: Draft[] = []
@@ -167,6 +166,15 @@ export function planOf(
     }
     return [...indexes.values()]
   }
+}
+
+const indexes = new WeakMap<readonly { readonly id: string }[], ReadonlyMap<string, unknown>>()
+
+/** A list by its ids; made once for each list, which many plans are laid out from. */
+function byId<T extends { readonly id: string }>(list: readonly T[]): ReadonlyMap<string, T> {
+  let found = indexes.get(list) as ReadonlyMap<string, T> | undefined
+  if (!found) indexes.set(list, (found = new Map(list.map((each) => [each.id, each]))))
+  return found
 }
 
 function secretsOf(

@@ -3,7 +3,7 @@ import type { Plan, PlanStep, When } from './plan'
 /**
  * waiting: not decided. ready: it goes ahead, no attempt was handed out yet. running: started, or a flow step whose steps are under way. The others are ends.
  */
-export type StepState = 'waiting' | 'ready' | 'running' | 'succeeded' | 'failed' | 'skipped' | 'cancelled'
+type StepState = 'waiting' | 'ready' | 'running' | 'succeeded' | 'failed' | 'skipped' | 'cancelled'
 export type SkipReason = 'gate' | 'off' | 'passed-over'
 export type FlowState = 'running' | 'succeeded' | 'failed' | 'cancelled'
 /** How a step ended, after all retries. */

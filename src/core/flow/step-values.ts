@@ -9,7 +9,7 @@ const REFERENCE = /\$\{([a-z0-9][A-Za-z0-9_-]*(?:\.[a-z][A-Za-z0-9_]*)?)\}/g
 const WHOLE = /^\$\{([a-z][A-Za-z0-9_]*)\}$/
 
 /** A value as it travels to a run: text. */
-export const asText = (value: Value): string => (typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value))
+const asText = (value: Value): string => (typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value))
 
 /** Steps whose outputs are referred to, as they are called in their flow. */
 export function stepsReferredTo(given: Readonly<Record<string, Value>>): string[] {

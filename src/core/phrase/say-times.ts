@@ -1,4 +1,4 @@
-import { timeOfDay } from '../calendar/days'
+import { parseTimeOfDay, timeOfDay } from '../calendar/days'
 import { parseCron, type Cron } from '../timing/cron'
 import { parseDuration } from '../timing/duration'
 import type { EveryRule, TimeRule } from '../timing/rule'
@@ -6,7 +6,6 @@ import type { DayRule } from '../calendar/rule'
 import { anyOf, allOf, EVERY_DAY, monthsRule, weekdaysRule } from './rules'
 import { sayRecurrence } from './say-recurrence'
 import { listed } from './words'
-import { parseTimeOfDay } from '../calendar/days'
 
 export interface SaidTimes {
   readonly says: string

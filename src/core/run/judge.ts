@@ -34,7 +34,8 @@ export function judge(end: AttemptEnd, rule: SuccessRule, timeLimitSeconds: numb
   if (end.how === 'orphaned')
     return { outcome: 'failed', reason: detail ?? 'The process ended while the agent was away.' }
   if (end.signal !== null) return { outcome: 'failed', reason: `Ended by signal ${end.signal}.` }
-  const code = end.exitCode ?? -1
+  const code = end.exitCode
+  if (code === null) return { outcome: 'failed', reason: detail ?? 'It ended without an exit code.' }
   if (!rule.exitCodes.includes(code)) {
     const wanted = rule.exitCodes.length === 1 ? `${rule.exitCodes[0]}` : `one of ${rule.exitCodes.join(', ')}`
     return { outcome: 'failed', reason: detail ?? `Exit code ${code}; success is ${wanted}.` }

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { judge, spell, type AttemptEnd } from './judge'
-import { advance, hasEnded, type RunEvent, type RunLife } from './lifecycle'
+import { advance, hasEnded, RUN_STATES, type RunEvent, type RunLife } from './lifecycle'
 import { makeMask } from './mask'
 
 const life = (change: Partial<RunLife> = {}): RunLife => ({
@@ -16,7 +16,7 @@ const life = (change: Partial<RunLife> = {}): RunLife => ({
 const then = (start: RunLife, ...events: RunEvent[]): RunLife =>
   events.reduce((now, event) => {
     const next = advance(now, event)
-    if (!next.ok) throw new Error(next.why)
+    if (!next.ok) throw new Error(`A run that is ${now.state} does not take “${event.type}”.`)
     return next.life
   }, start)
 const ended = (outcome: 'succeeded' | 'failed' | 'timedOut' | 'stopped'): RunEvent => ({
@@ -24,6 +24,82 @@ const ended = (outcome: 'succeeded' | 'failed' | 'timedOut' | 'stopped'): RunEve
   atMs: 5000,
   outcome,
   reason: 'because',
+})
+
+describe('each state takes just these events, with what follows from them', () => {
+  const again = (change: Partial<RunLife> = {}): Partial<RunLife> => ({ maxAttempts: 3, attempts: 1, ...change })
+  const stop: RunEvent = { type: 'stopAsked', atMs: 5, by: 'Ines' }
+  it.each<[RunEvent, Partial<Record<(typeof RUN_STATES)[number], string>>, Partial<RunLife>]>([
+    [{ type: 'due', atMs: 5 }, { waiting: 'ready place' }, {}],
+    [{ type: 'due', atMs: 5 }, {}, { startAfterMs: 6 }],
+    [{ type: 'handedOut', atMs: 5 }, { ready: 'running tellAgent' }, {}],
+    [{ type: 'handedOut', atMs: 5 }, {}, { held: true }],
+    [ended('succeeded'), { running: 'succeeded finish: because' }, {}],
+    [ended('failed'), { running: 'failed finish: because' }, { attempts: 1 }],
+    [ended('timedOut'), { running: 'failed finish: because' }, { attempts: 1 }],
+    [ended('failed'), { running: 'ready place: Try 1 of 3: because' }, again()],
+    [ended('failed'), { running: 'waiting: Try 1 of 3: because' }, again({ retryDelayMs: 9 })],
+    [ended('failed'), { running: 'failed finish: because' }, again({ attempts: 3 })],
+    [ended('stopped'), { running: 'cancelled finish: Stopped by its agent.' }, again()],
+    [ended('stopped'), { running: 'cancelled finish: Stopped by Ines.' }, again({ stopAskedBy: 'Ines' })],
+    [ended('failed'), { running: 'cancelled finish: Stopped by Ines: because' }, again({ stopAskedBy: 'Ines' })],
+    [{ type: 'lost', atMs: 5, reason: 'away' }, { running: 'lost finish: away' }, { attempts: 1 }],
+    [{ type: 'lost', atMs: 5, reason: 'away' }, { running: 'ready place: Try 1 of 3: away' }, again()],
+    [{ type: 'unreachable', atMs: 5, reason: 'far' }, { ready: 'failed finish: far' }, {}],
+    [{ type: 'undeliverable', atMs: 5, reason: 'no' }, { running: 'failed finish: no' }, again()],
+    [
+      { type: 'decided', outcome: 'succeeded', reason: 'by hand' },
+      { ready: 'succeeded finish: by hand', waiting: 'succeeded finish: by hand' },
+      {},
+    ],
+    [
+      { type: 'reopened' },
+      { succeeded: 'running', failed: 'running', skipped: 'running', cancelled: 'running', lost: 'running' },
+      { held: true, stopAskedBy: 'Ines' },
+    ],
+    [
+      stop,
+      {
+        waiting: 'cancelled finish: Stopped by Ines before it started.',
+        ready: 'cancelled finish: Stopped by Ines before it started.',
+        running: 'running tellAgent',
+      },
+      {},
+    ],
+    [{ type: 'held' }, { waiting: 'waiting', ready: 'ready' }, {}],
+    [{ type: 'held' }, {}, { held: true }],
+    [
+      { type: 'released' },
+      { waiting: 'waiting place', ready: 'ready place', running: 'running place' },
+      { held: true },
+    ],
+    [{ type: 'released' }, {}, {}],
+  ])('%j', (event, taken, change) => {
+    const said = Object.fromEntries(
+      RUN_STATES.flatMap((state) => {
+        const next = advance(life({ ...change, state }), event)
+        if (!next.ok) return []
+        const reason = next.reason === undefined ? '' : `: ${next.reason}`
+        return [[state, `${[next.life.state, ...next.effects].join(' ')}${reason}`]]
+      }),
+    )
+    expect(said).toEqual(taken)
+  })
+
+  it('who asked for the stop first is remembered; a run that goes on has nobody’s stop and no hold', () => {
+    const asked = advance(life({ state: 'running', stopAskedBy: 'Moira' }), stop)
+    expect(asked).toMatchObject({ ok: true, life: { stopAskedBy: 'Moira' } })
+    expect(advance(life({ stopAskedBy: null }), stop)).toMatchObject({ life: { stopAskedBy: 'Ines' } })
+    expect(advance(life({ state: 'failed', held: true, stopAskedBy: 'Ines' }), { type: 'reopened' })).toMatchObject({
+      life: { held: false, stopAskedBy: null },
+    })
+    expect(advance(life(), { type: 'held' })).toMatchObject({ life: { held: true } })
+    expect(advance(life({ held: true }), { type: 'released' })).toMatchObject({ life: { held: false } })
+  })
+
+  it('has ended in five of eight', () => {
+    expect(RUN_STATES.filter(hasEnded)).toEqual(['succeeded', 'failed', 'skipped', 'cancelled', 'lost'])
+  })
 })
 
 describe('a run whose target cannot be reached', () => {
@@ -74,7 +150,7 @@ describe('the life of a run', () => {
     const stop: RunEvent = { type: 'stopAsked', atMs: 1, by: 'Ines' }
     expect(then(life(), stop).state).toBe('cancelled')
     const stopping = advance(then(life({ maxAttempts: 3 }), { type: 'handedOut', atMs: 1 }), stop)
-    expect(stopping).toMatchObject({ ok: true, effects: ['tellAgentToStop'], life: { state: 'running' } })
+    expect(stopping).toMatchObject({ ok: true, effects: ['tellAgent'], life: { state: 'running' } })
     expect(then((stopping as { life: RunLife }).life, ended('failed')).state).toBe('cancelled')
     expect(then((stopping as { life: RunLife }).life, { type: 'lost', atMs: 9, reason: 'silent' }).state).toBe(
       'cancelled',
@@ -157,11 +233,28 @@ describe('judge', () => {
     [end({ how: 'stopped' }), 'stopped', 'Stopped.'],
     [end({ how: 'couldNotStart', exitCode: null, detail: 'No such folder.' }), 'failed', 'No such folder.'],
     [end({ signal: 'SIGKILL', exitCode: null }), 'failed', 'Ended by signal SIGKILL.'],
+    [end({ exitCode: null }), 'failed', 'It ended without an exit code.'],
+    [end({ how: 'couldNotStart', exitCode: null }), 'failed', 'The command could not be started.'],
+    [end({ how: 'orphaned', exitCode: null }), 'failed', 'The process ended while the agent was away.'],
+    [end({ how: 'orphaned', exitCode: null, detail: 'Killed.' }), 'failed', 'Killed.'],
+    [end({ exitCode: null, detail: 'Gone.' }), 'failed', 'Gone.'],
   ] as const)('%j is %s', (report, outcome, reason) => {
     expect(judge(report, rule, 5400)).toEqual({ outcome, reason })
   })
 
+  it('names one exit code or several, and quotes at most 80 characters', () => {
+    const reasonOf = (report: AttemptEnd, change: Partial<typeof rule> = {}): string =>
+      judge(report, { ...rule, ...change }, null).reason
+    expect(reasonOf(end({ exitCode: 9 }), { exitCodes: [0] })).toBe('Exit code 9; success is 0.')
+    expect(reasonOf(end({ exitCode: 9 }), { exitCodes: [0, 3] })).toBe('Exit code 9; success is one of 0, 3.')
+    const quoted = (length: number): string =>
+      reasonOf(end({ exitCode: rule.exitCodes[0] as number, sawMustNot: true, mustNotLine: 'x'.repeat(length) }))
+    expect(quoted(80)).toContain(`“${'x'.repeat(80)}”`)
+    expect(quoted(81)).toContain(`“${'x'.repeat(79)}…”`)
+  })
+
   it('spells lengths', () => {
+    expect([spell(59), spell(60), spell(3599), spell(3600)]).toEqual(['59 s', '1 min', '59 min 59 s', '1 h 00 min'])
     expect([spell(45), spell(1200), spell(95), spell(4080)]).toEqual(['45 s', '20 min', '1 min 35 s', '1 h 08 min'])
   })
 })

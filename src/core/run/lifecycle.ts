@@ -19,13 +19,11 @@ export const RUN_STATES = [
 ] as const
 export type RunState = (typeof RUN_STATES)[number]
 
-export const ENDED_STATES = [
-  'succeeded',
-  'failed',
-  'skipped',
-  'cancelled',
-  'lost',
-] as const satisfies readonly RunState[]
+/** Who or what started a run. */
+export const CAUSES = ['person', 'token', 'again', 'trigger', 'flow'] as const
+export type Cause = (typeof CAUSES)[number]
+
+const ENDED_STATES = ['succeeded', 'failed', 'skipped', 'cancelled', 'lost'] as const satisfies readonly RunState[]
 
 export function hasEnded(state: RunState): boolean {
   return (ENDED_STATES as readonly RunState[]).includes(state)
@@ -65,7 +63,8 @@ export type RunEvent =
   | { readonly type: 'held' }
   | { readonly type: 'released' }
 
-export type Effect = 'place' | 'tellAgentToStop' | 'finish'
+/** `place`: something may be placed now; `tellAgent`: its agent has something to hear; `finish`: it is over, and what it held is free. */
+export type Effect = 'place' | 'tellAgent' | 'finish'
 
 export type Advance =
   | {
@@ -75,51 +74,49 @@ export type Advance =
       readonly reason?: string
       readonly effects: readonly Effect[]
     }
-  | { readonly ok: false; readonly why: string }
+  /** A run in its state does not take the event. */
+  | { readonly ok: false }
 
-const refuse = (life: RunLife, event: RunEvent): Advance => ({
-  ok: false,
-  why: `A run that is ${life.state} does not take “${event.type}”.`,
-})
+const REFUSED: Advance = { ok: false }
 
 export function advance(life: RunLife, event: RunEvent): Advance {
   switch (event.type) {
     case 'due':
-      if (life.state !== 'waiting' || (life.startAfterMs ?? -Infinity) > event.atMs) return refuse(life, event)
+      if (life.state !== 'waiting' || (life.startAfterMs ?? -Infinity) > event.atMs) return REFUSED
       return { ok: true, life: { ...life, state: 'ready', startAfterMs: null }, effects: ['place'] }
 
     case 'handedOut':
-      if (life.state !== 'ready' || life.held) return refuse(life, event)
-      return { ok: true, life: { ...life, state: 'running', attempts: life.attempts + 1 }, effects: [] }
+      if (life.state !== 'ready' || life.held) return REFUSED
+      return { ok: true, life: { ...life, state: 'running', attempts: life.attempts + 1 }, effects: ['tellAgent'] }
 
     case 'ended':
-      if (life.state !== 'running') return refuse(life, event)
+      if (life.state !== 'running') return REFUSED
       return afterAttempt(life, event.outcome, event.reason, event.atMs)
 
     case 'lost':
-      if (life.state !== 'running') return refuse(life, event)
+      if (life.state !== 'running') return REFUSED
       return afterAttempt(life, 'lost', event.reason, event.atMs)
 
     case 'unreachable':
-      if (life.state !== 'ready') return refuse(life, event)
+      if (life.state !== 'ready') return REFUSED
       return { ok: true, life: { ...life, state: 'failed' }, reason: event.reason, effects: ['finish'] }
 
     case 'undeliverable':
-      if (life.state !== 'running') return refuse(life, event)
+      if (life.state !== 'running') return REFUSED
       return { ok: true, life: { ...life, state: 'failed' }, reason: event.reason, effects: ['finish'] }
 
     case 'decided':
-      if (life.state !== 'ready' && life.state !== 'waiting') return refuse(life, event)
+      if (life.state !== 'ready' && life.state !== 'waiting') return REFUSED
       return { ok: true, life: { ...life, state: event.outcome }, reason: event.reason, effects: ['finish'] }
 
     case 'reopened':
-      if (!hasEnded(life.state)) return refuse(life, event)
+      if (!hasEnded(life.state)) return REFUSED
       return { ok: true, life: { ...life, state: 'running', stopAskedBy: null, held: false }, effects: [] }
 
     case 'stopAsked':
-      if (hasEnded(life.state)) return refuse(life, event)
+      if (hasEnded(life.state)) return REFUSED
       if (life.state === 'running') {
-        return { ok: true, life: { ...life, stopAskedBy: life.stopAskedBy ?? event.by }, effects: ['tellAgentToStop'] }
+        return { ok: true, life: { ...life, stopAskedBy: life.stopAskedBy ?? event.by }, effects: ['tellAgent'] }
       }
       return {
         ok: true,
@@ -129,11 +126,11 @@ export function advance(life: RunLife, event: RunEvent): Advance {
       }
 
     case 'held':
-      if ((life.state !== 'waiting' && life.state !== 'ready') || life.held) return refuse(life, event)
+      if ((life.state !== 'waiting' && life.state !== 'ready') || life.held) return REFUSED
       return { ok: true, life: { ...life, held: true }, effects: [] }
 
     case 'released':
-      if (!life.held || hasEnded(life.state)) return refuse(life, event)
+      if (!life.held || hasEnded(life.state)) return REFUSED
       return { ok: true, life: { ...life, held: false }, effects: ['place'] }
   }
 }

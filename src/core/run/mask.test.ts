@@ -21,6 +21,19 @@ describe('a secret is hidden', () => {
     ['in single quotes of a shell', SECRET.replaceAll("'", `'\\''`)],
     ['in double quotes of a shell', SECRET.replace(/[$`"\\]/g, '\\$&')],
     ['in HTML', SECRET.replaceAll('&', '&amp;').replaceAll('"', '&quot;')],
+    [
+      'in HTML with all that may be escaped',
+      SECRET.replaceAll('&', '&amp;').replaceAll('"', '&quot;').replaceAll("'", '&#39;'),
+    ],
+    ['in base64 for addresses', Buffer.from(SECRET).toString('base64url').slice(0, -1)],
+    ['in JSON of letters of ASCII alone', JSON.stringify(SECRET).slice(1, -1).replace('é', '\\u00e9')],
+    [
+      'in JSON as it stands in a page',
+      JSON.stringify(SECRET)
+        .slice(1, -1)
+        .replace(/[&']/g, (c) => `\\u00${c.charCodeAt(0).toString(16)}`),
+    ],
+    ['in single quotes, the other way', SECRET.replaceAll("'", `'"'"'`)],
   ])('%s', (_, shown) => {
     const masked = makeMask([SECRET])(`before ${shown} after`)
     expect(masked).toBe(`before ${MASK} after`)

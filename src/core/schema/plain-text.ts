@@ -1,5 +1,5 @@
 /** What stands in the place of a character that cannot be kept (Unicode 15, section 5.22). */
-export const REPLACEMENT = '\uFFFD'
+const REPLACEMENT = '\uFFFD'
 
 /**
  * Text as PostgreSQL and JSON can keep it: NUL (which `text` and `jsonb` refuse) and lone surrogates (which UTF-8 has no form for) become U+FFFD. Everything that comes from outside

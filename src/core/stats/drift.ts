@@ -22,7 +22,7 @@ export interface JobDrift {
   readonly count: number
 }
 
-export const LEAST_MEASURED = 12
+const LEAST_MEASURED = 12
 /** What the trend must at least amount to, to be worth a person's time. */
 const LEAST_CHANGE = 0.15
 /** Two-sided 1 % of the normal distribution. */

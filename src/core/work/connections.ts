@@ -8,8 +8,11 @@ import { z } from 'zod'
 const reference = /\$\{([a-z][A-Za-z0-9_]*)\}/g
 const text = (most = 2000): z.ZodString => z.string().min(1, 'Write something here.').max(most)
 const host = text(255).regex(/^[^\s/]+$/, 'A host name or address, without a scheme.')
+/** A host that stands there itself, with no reference in it. */
+export const hostSchema = host.regex(/^[^$]*$/, 'A host name or address.')
+export const portSchema = z.int('A port is a number from 1 to 65535.').min(1).max(65_535)
 const portOf = z.union([
-  z.int('A port is a number from 1 to 65535.').min(1).max(65_535),
+  portSchema,
   z.string().regex(/^\$\{[a-z]\w*\}$/i, 'A port from 1 to 65535, or ${name} of an input.'),
 ])
 const url = text(4000).refine((value) => {
@@ -35,7 +38,7 @@ const reachSchema = z.strictObject({
 })
 
 /** `pick`: names of outputs and where they lie in a JSON answer (JSON Pointer, RFC 6901). */
-const httpSchema = z.strictObject({
+export const httpSchema = z.strictObject({
   kind: z.literal('http'),
   method: z.enum(METHODS).default('GET'),
   url,
@@ -94,20 +97,28 @@ const transferSchema = z.strictObject({
   withinSeconds: seconds.default(600),
 })
 
+export const mailAddressSchema = z
+  .string()
+  .max(320)
+  .regex(/^[^\s@]+@[^\s@]+$/, 'A mail address.')
 const address = z.string().regex(/^[^\s@]+@[^\s@]+$|^\$\{[a-z]\w*\}$/i, 'A mail address.')
+/** What a mail says, to whom. */
+export const letterShape = {
+  to: z.array(address).min(1, 'Name at least one address.').max(50),
+  subject: text(500),
+  text: z.string().max(200_000).default(''),
+}
 const mailSchema = z.strictObject({
   kind: z.literal('mail'),
   host,
   port: portOf.default(25),
   tls: z.boolean().default(false),
   from: address,
-  to: z.array(address).min(1, 'Name at least one address.').max(50),
-  subject: text(500),
-  text: z.string().max(200_000).default(''),
+  ...letterShape,
 })
 
 /** A ticket at a desk that takes JSON by HTTP. Outputs: `ticket`, its number. */
-const ticketSchema = z.strictObject({
+export const ticketSchema = z.strictObject({
   kind: z.literal('ticket'),
   url,
   title: text(300),

@@ -1,34 +1,27 @@
 import { z } from 'zod'
+import { parseIsoDay } from '../calendar/days'
 import { idSchema } from '../calendar/rule'
+import { dayDefaultSchema, dayWords, type DayDefault } from './day-defaults'
 
 export const INPUT_TYPES = ['text', 'number', 'yes-no', 'choice', 'day', 'secret'] as const
 export type InputType = (typeof INPUT_TYPES)[number]
 
-const isRealDay = (text: string): boolean =>
-  /^\d{4}-\d{2}-\d{2}$/.test(text) && new Date(`${text}T00:00:00Z`).toISOString().startsWith(text)
-
-/** `null` for a real ISO day; else what is wrong. */
-function dayFault(text: string): string | null {
-  try {
-    return isRealDay(text) ? null : 'is not a day such as 2027-03-09'
-  } catch {
-    return 'is not a day such as 2027-03-09'
-  }
-}
-
 /** What a default may take from the person who starts the run. */
-export const STARTER_FACTS = ['name', 'email'] as const
+const STARTER_FACTS = ['name', 'email'] as const
 
-/** A default that only the server knows, when the run is made: a shared value, by its name, or something of whoever starts it. */
-export const defaultSourceSchema = z.union(
-  [z.strictObject({ shared: idSchema }), z.strictObject({ starter: z.enum(STARTER_FACTS) })],
-  { error: 'A text, {"shared": "name"}, {"starter": "name"} or {"starter": "email"}.' },
+/** A default that is known only when the run is made: a shared value, by its name, something of whoever starts it, or a day beside the run's own. */
+const defaultSourceSchema = z.union(
+  [z.strictObject({ shared: idSchema }), z.strictObject({ starter: z.enum(STARTER_FACTS) }), dayDefaultSchema],
+  {
+    error:
+      'A text, {"shared": "name"}, {"starter": "name"}, {"starter": "email"}, {"day": "today"} (or yesterday, tomorrow), or {"day": "next"} (or last) with a "calendar".',
+  },
 )
 export type DefaultSource = z.output<typeof defaultSourceSchema>
 
 /** What such a default of an input of this type is now; undefined: there is none. A secret goes only to an input that is one. */
 export type KnownValues = (
-  source: { readonly shared: string } | { readonly starter: string },
+  source: { readonly shared: string } | { readonly starter: string } | DayDefault,
   type: InputType,
 ) => string | undefined
 
@@ -64,6 +57,9 @@ export const inputSchema = z
         message: 'A secret has no default that is written here: it would be readable. It may be a shared secret.',
       })
     }
+    if (isDayDefault(input.default) && input.type !== 'day') {
+      context.addIssue({ code: 'custom', path: ['default'], message: 'Only a day has such a default.' })
+    }
     if (typeof input.default === 'string' && input.type !== 'secret') {
       const fault = valueFault(input, input.default)
       if (fault) context.addIssue({ code: 'custom', path: ['default'], message: `The default ${fault}.` })
@@ -78,6 +74,9 @@ type Default = Input['default']
 const isShared = (value: Default): value is { shared: string } =>
   typeof value === 'object' && value !== null && 'shared' in value
 
+export const isDayDefault = (value: unknown): value is DayDefault =>
+  typeof value === 'object' && value !== null && 'day' in value
+
 /** The name of the shared value that an input takes where nothing else is given. */
 export const sharedNameOf = ({ default: value }: Pick<Input, 'default'>): string | null =>
   isShared(value) ? value.shared : null
@@ -89,6 +88,7 @@ export const writtenDefault = ({ default: value }: Pick<Input, 'default'>): stri
 /** A default in words; empty if there is none. */
 export function defaultWords(value: Default): string {
   if (value === null || typeof value === 'string') return value ?? ''
+  if (isDayDefault(value)) return dayWords(value)
   if ('shared' in value) return `the shared value ${value.shared}`
   return value.starter === 'email' ? 'the address of who starts it' : 'the name of who starts it'
 }
@@ -104,7 +104,7 @@ export function valueFault(input: Pick<Input, 'type' | 'options'>, value: string
     case 'choice':
       return input.options.includes(value) ? null : `is none of ${input.options.join(', ')}`
     case 'day':
-      return dayFault(value)
+      return parseIsoDay(value) === undefined ? 'is not a day such as 2027-03-09' : null
     case 'text':
     case 'secret':
       return value.length > 10_000 ? 'is longer than 10,000 characters' : null

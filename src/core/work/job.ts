@@ -20,7 +20,7 @@ export type Interpreter = (typeof INTERPRETERS)[number]
 const script = z.string().min(1, 'Write what is to be done.').max(200_000)
 
 /** What is to be done. */
-export const actionSchema = z.discriminatedUnion('kind', [
+const actionSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('command'), command: script }),
   z.strictObject({ kind: z.literal('script'), interpreter: z.enum(INTERPRETERS), script }),
   z.strictObject({
@@ -32,7 +32,6 @@ export const actionSchema = z.discriminatedUnion('kind', [
   }),
   ...CONNECTION_SCHEMAS,
 ])
-export type Action = z.output<typeof actionSchema>
 export const ACTION_KINDS = ['command', 'script', 'wait', ...CONNECTION_KINDS] as const
 
 export const targetSchema = z.union([
@@ -42,7 +41,7 @@ export const targetSchema = z.union([
 ])
 
 /** A pattern looked for in each line of output. A regular expression is ECMAScript's, without flags. */
-export const patternSchema = z
+const patternSchema = z
   .strictObject({ text: z.string().min(1, 'Write the text to look for.').max(500), regex: z.boolean().default(false) })
   .superRefine((pattern, context) => {
     if (!pattern.regex) return
@@ -78,7 +77,7 @@ export const unreachableSchema = z.strictObject({
 })
 export type Unreachable = z.output<typeof unreachableSchema>
 
-export const BOARD_KEEPING = ['at-once', 'on-success', 'after-hours', 'by-hand'] as const
+const BOARD_KEEPING = ['at-once', 'on-success', 'after-hours', 'by-hand'] as const
 
 /** How long a finished run stays on the board, and how long its history and output are kept. */
 export const keepingSchema = z.strictObject({

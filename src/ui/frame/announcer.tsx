@@ -50,6 +50,7 @@ interface Matter {
   readonly state: string
   readonly title: string
   readonly runId: number | null
+  readonly triggerId?: number | null
   readonly agentId: number | null
   readonly lastAt: string
   readonly times: number
@@ -59,6 +60,7 @@ const HAPPENED: Readonly<Record<string, string>> = {
   'run-lost': 'was lost',
   'run-late': 'is late',
   'run-at-risk': 'is at risk of being late',
+  'deadline-at-risk': 'is at risk of being late',
 }
 
 /** Words for the person, and every new failure, once, wherever they are. F8 goes to the newest. */
@@ -87,6 +89,8 @@ export function Announcer({ children }: { children: ReactNode }): ReactNode {
       if (before.get(matter.id) === `${matter.lastAt} ${matter.times}`) continue
       if (matter.kind === 'agent-away')
         say(`${matter.title} has not called`, { bad: true, href: `/fleet/agents/${matter.agentId}` })
+      else if (matter.kind === 'deadline-at-risk')
+        say(`${matter.title} ${HAPPENED[matter.kind]}`, { bad: true, href: `/timing/triggers/${matter.triggerId}` })
       else
         say(`${matter.title} #${matter.runId} ${HAPPENED[matter.kind] ?? 'failed'}`, {
           bad: true,

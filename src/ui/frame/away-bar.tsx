@@ -4,7 +4,7 @@ import { useEffect, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { exact } from '../format'
 import { useMe } from '../hooks/me'
-import { answered, didNotAnswer, useAway } from '../hooks/reach'
+import { answered, didNotAnswer, useAway, whatAnswers } from '../hooks/reach'
 
 const LOOK_MS = 3000
 
@@ -40,14 +40,4 @@ export function AwayBar(): ReactNode {
       agents have in hand goes on. This page looks again every {LOOK_MS / 1000} seconds by itself.
     </Bar>
   )
-}
-
-/** What the health check says. */
-export async function whatAnswers(): Promise<'all' | 'server' | 'database'> {
-  try {
-    const response = await fetch('/api/health', { cache: 'no-store' })
-    return response.ok ? 'all' : response.status === 503 ? 'database' : 'server'
-  } catch {
-    return 'server'
-  }
 }

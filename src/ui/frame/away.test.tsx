@@ -2,7 +2,7 @@ import { act, cleanup, fireEvent, render, screen, waitFor } from '@testing-libra
 import { api } from '@/ui/api'
 import { answered, useAway } from '@/ui/hooks/reach'
 import { show } from '@/ui/screen.test-help'
-import { NotFound } from './apart'
+import { NotFound } from './not-found'
 import { AwayBar } from './away-bar'
 import { Away, FailedPage } from './failed-page'
 

@@ -1,14 +1,7 @@
 'use client'
 import type { ReactNode } from 'react'
+import type { DayAhead } from '@/core/forecast/ahead'
 import { clock, exact } from '../format'
-
-export interface AheadData {
-  readonly from: string
-  readonly bucketSeconds: number
-  readonly starts: number[]
-  readonly load: number[]
-  readonly deadlines: { triggerId: number; title: string; dueAt: string }[]
-}
 
 /** Where the bars stand, and where the line of what there is lies, px from the top. */
 export const BASE = 66
@@ -17,7 +10,10 @@ export const TOP = 24
 /** A character of a label is about this wide, px. */
 const CHARACTER = 6
 
-/** Slots that the coming starts will use, a bar for each quarter of an hour, and deadlines: those with room for it by name. */
+/** Colours of pennants on the deck, whatever the theme. */
+const RISK = { amber: '#e8b04a', red: '#f0845f' } as const
+
+/** The forecast: a bar for each quarter of an hour, hatched above it what is expected to wait, a band for nine samples in ten; and deadlines with their chances, those with room for it by name. */
 export function Ahead({
   data,
   capacity,
@@ -26,7 +22,7 @@ export function Ahead({
   zone,
   width,
 }: {
-  data: AheadData | undefined
+  data: DayAhead | undefined
   capacity: number
   nowMs: number
   x: (ms: number) => number
@@ -38,59 +34,102 @@ export function Ahead({
   const deadlines = withLabels(
     data.deadlines
       .filter(({ dueAt }) => new Date(dueAt).getTime() > nowMs)
-      .map(({ triggerId, title, dueAt }) => ({
+      .map(({ triggerId, title, dueAt, chance, risk }) => ({
         triggerId,
         title,
         dueAt,
+        chance,
+        risk,
         at: x(new Date(dueAt).getTime()),
-        label: `${title.length > 22 ? `${title.slice(0, 21)}…` : title} ${clock(dueAt, zone)}`,
+        label: `${title.length > 22 ? `${title.slice(0, 21)}…` : title} ${clock(dueAt, zone)}${risk ? ` ${percent(chance)}` : ''}`,
       })),
     x(nowMs) + 24,
     width,
   )
+  const high = (slots: number): number => Math.min(1.15, slots / capacity) * (BASE - TOP)
   return (
     <>
+      <defs>
+        <pattern id="waits" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <line x1="0" x2="0" y1="0" y2="5" stroke="#d9a132" strokeWidth="2" />
+        </pattern>
+      </defs>
       {data.load.map((slots, i) => {
         const begins = from + i * data.bucketSeconds * 1000
         const ends = begins + data.bucketSeconds * 1000
         const n = data.starts[i] ?? 0
-        if ((slots === 0 && n === 0) || ends <= nowMs) return null
+        const waits = data.waiting[i] ?? 0
+        const [low, most] = [data.p10[i] ?? slots, data.p90[i] ?? slots]
+        if ((slots === 0 && n === 0 && waits === 0 && most === 0) || ends <= nowMs || x(begins) > width) return null
         const left = Math.max(x(nowMs) + 1, x(begins))
-        // More than there are slots waits: the bar goes a little over the line.
-        const height = Math.max(2, Math.min(1.15, slots / capacity) * (BASE - TOP))
+        const wide = Math.max(1, x(ends) - left - 1)
+        const height = Math.max(slots > 0 || n > 0 ? 2 : 0, high(slots))
+        const top = Math.min(BASE, BASE - height)
         return (
-          <rect
-            key={begins}
-            x={left}
-            width={Math.max(1, x(ends) - left - 1)}
-            y={BASE - height}
-            height={height}
-            fill={slots > capacity ? 'var(--brass)' : '#3f6168'}
-          >
-            <title>{`${clock(begins, zone)} to ${clock(ends, zone)}: ${slots.toFixed(1)} of ${capacity} slots, ${n === 1 ? 'one start' : `${n} starts`}`}</title>
-          </rect>
+          <g key={begins}>
+            <rect x={left} width={wide} y={top} height={height} fill="#3f6168" />
+            {waits > 0.05 && (
+              <rect
+                x={left}
+                width={wide}
+                y={Math.max(2, top - Math.max(3, high(waits)))}
+                height={top - Math.max(2, top - Math.max(3, high(waits)))}
+                fill="url(#waits)"
+              />
+            )}
+            {most - low > 0.05 && (
+              <line
+                x1={left + wide / 2}
+                x2={left + wide / 2}
+                y1={BASE - high(low)}
+                y2={BASE - high(most)}
+                stroke="#b9c6c6"
+                strokeWidth="1.5"
+              />
+            )}
+            <rect x={left} width={wide} y={TOP} height={BASE - TOP} fill="transparent">
+              <title>{saysOf(clock(begins, zone), clock(ends, zone), { slots, low, most, waits, n, capacity })}</title>
+            </rect>
+          </g>
         )
       })}
-      {deadlines.map(({ triggerId, title, dueAt, at, left, label, side }) => (
+      {deadlines.map(({ triggerId, title, dueAt, chance, risk, at, left, label, side }) => (
         <a
           key={`${triggerId} ${dueAt}`}
           href={`/timing/triggers/${triggerId}`}
-          aria-label={`${title}: finish by ${clock(dueAt, zone)}`}
+          aria-label={`${title}: finish by ${clock(dueAt, zone)}, ${percent(chance)} to be in time`}
         >
           <line x1={at} x2={at} y1="12" y2={BASE} stroke="#8fa5a8" strokeDasharray="1 2" />
-          <path d={`M${left} 5h8l-2.2 3.5L${left + 8} 12H${left}z`} fill="#b9c6c6" />
+          <path d={`M${left} 5h8l-2.2 3.5L${left + 8} 12H${left}z`} fill={risk ? RISK[risk] : '#b9c6c6'} />
           {side && (
-            <text x={side === 'right' ? left + 11 : left - 5} y="13" textAnchor={side === 'right' ? 'start' : 'end'}>
+            <text
+              x={side === 'right' ? left + 11 : left - 5}
+              y="13"
+              textAnchor={side === 'right' ? 'start' : 'end'}
+              style={risk ? { fill: RISK[risk] } : {}}
+            >
               {label}
             </text>
           )}
           <rect x={left - 1} y="0" width="10" height={BASE} fill="transparent">
-            <title>{`${title}: finish by ${exact(dueAt, zone)}`}</title>
+            <title>{`${title}: finish by ${exact(dueAt, zone)}, ${percent(chance)} to be in time`}</title>
           </rect>
         </a>
       ))}
     </>
   )
+}
+
+const percent = (chance: number): string => `${Math.round(chance * 100)} %`
+
+function saysOf(
+  begins: string,
+  ends: string,
+  { slots, low, most, waits, n, capacity }: Record<'slots' | 'low' | 'most' | 'waits' | 'n' | 'capacity', number>,
+): string {
+  const band = most - low > 0.05 ? ` (${low.toFixed(1)} to ${most.toFixed(1)})` : ''
+  const waiting = waits > 0.05 ? `, ${waits.toFixed(1)} waiting` : ''
+  return `${begins} to ${ends}: ${slots.toFixed(1)}${band} of ${capacity} slots${waiting}, ${n === 1 ? 'one start' : `${n} starts`}`
 }
 
 interface Pennant {
@@ -108,10 +147,12 @@ export function withLabels<P extends Pennant>(
   to: number,
 ): (P & { left: number; side: 'left' | 'right' | null })[] {
   let end = -Infinity
-  const flags = pennants.map((pennant) => {
+  // One for which there is no room before the end of the line comes into sight by itself, some minutes later.
+  const flags = pennants.flatMap((pennant) => {
     const left = Math.max(pennant.at, end)
+    if (left + FLAG > to) return []
     end = left + FLAG
-    return { ...pennant, left }
+    return [{ ...pennant, left }]
   })
   let taken = from
   return flags.map((pennant, i) => {

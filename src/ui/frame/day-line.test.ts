@@ -13,6 +13,10 @@ describe('pennants of the day line', () => {
     expect(lefts).toEqual([300, 310, 320, 400])
   })
 
+  it('never stand beyond the end of the line', () => {
+    expect(withLabels([pennant(1220), pennant(1225), pennant(1230)], 0, 1234).map(({ left }) => left)).toEqual([1220])
+  })
+
   it('labels never cross what was labelled before', () => {
     const placed = withLabels([pennant(200), pennant(400), pennant(410)], 0, 500)
     const spans = placed.flatMap(({ left, label, side }) => {

@@ -1,4 +1,5 @@
 'use client'
+import type { DayAhead } from '@/core/forecast/ahead'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useEffect, useState, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react'
@@ -9,8 +10,19 @@ import { useAddress } from '../hooks/address'
 import { useMe } from '../hooks/me'
 import { useNow } from '../hooks/now'
 import { useWidth } from '../hooks/width'
-import { Ahead, BASE, TOP, type AheadData } from './day-line-ahead'
-import { afterKey, backFor, HOUR_MS, HOURS, HOURS_BACK, placeOf, quarterAt, type Stretch } from './day-line-time'
+import { Ahead, BASE, TOP } from './day-line-ahead'
+import {
+  afterKey,
+  backFor,
+  HOUR_MS,
+  HOURS,
+  HOURS_BACK,
+  MOST_HOURS_BACK,
+  placeOf,
+  QUARTER_MS,
+  quarterAt,
+  type Stretch,
+} from './day-line-time'
 
 interface DayLineData {
   readonly from: string
@@ -80,10 +92,11 @@ const Strip = styled.div`
 const saidOf = (stretch: Stretch, nowMs: number, zone: string): string =>
   `${clock(stretch.from, zone)} to ${clock(stretch.to, zone)} ${day(stretch.from, zone)}: ${placeOf(stretch, nowMs).path === '/runs' ? 'what ran' : 'what is to start'}`
 
-/** 24 hours, 8 back and 16 ahead, one needle at now. Behind it slots used, and failures as ticks; ahead slots to be used by usual lengths, and finish-by times as pennants. */
+/** 24 hours, 8 back and 16 ahead, one needle at now. Behind it slots used, and failures as ticks; ahead the forecast, and finish-by times as pennants. */
 export function DayLine(): ReactNode {
   const { zone } = useMe()
-  const nowMs = useNow()
+  // A pixel is more than a minute.
+  const nowMs = useNow(15_000)
   const router = useRouter()
   const { values, set } = useAddress()
   const [width, box] = useWidth(1280)
@@ -101,7 +114,7 @@ export function DayLine(): ReactNode {
 
   const { data: ahead } = useQuery({
     queryKey: ['coming', 'day'],
-    queryFn: () => api.get<AheadData>('/day/ahead'),
+    queryFn: () => api.get<DayAhead>('/day/ahead'),
     refetchInterval: 60_000,
   })
 
@@ -180,9 +193,9 @@ export function DayLine(): ReactNode {
         role="slider"
         tabIndex={0}
         aria-label="Time on the day line"
-        aria-valuemin={-HOURS_BACK * 4}
+        aria-valuemin={-(HOURS_BACK + MOST_HOURS_BACK) * 4}
         aria-valuemax={(HOURS - HOURS_BACK) * 4}
-        aria-valuenow={Math.round((keyed.from - quarterAt(nowMs).from) / 900_000)}
+        aria-valuenow={Math.round((keyed.from - quarterAt(nowMs).from) / QUARTER_MS)}
         aria-valuetext={nowMs > 0 ? saidOf(keyed, nowMs, zone) : ''}
         onKeyDown={onKeyDown}
         onFocus={() => setAtKeys(quarterAt(nowMs))}
@@ -192,7 +205,7 @@ export function DayLine(): ReactNode {
         width={width}
         height={HEIGHT}
         role="group"
-        aria-label="Slots used and failures in the last eight hours; slots that the coming starts will use, and deadlines, in the next sixteen"
+        aria-label="Slots used and failures in the last eight hours; the forecast of slots, and deadlines with their chances, in the next sixteen"
         onPointerDown={(event) => !(event.target as Element).closest('a') && setDrag([px(event), px(event)])}
         onPointerMove={(event) => drag && setDrag([drag[0], px(event)])}
         onPointerUp={endDrag}

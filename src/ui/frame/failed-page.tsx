@@ -1,11 +1,17 @@
 'use client'
 import { useCallback, useEffect, useState, type ReactNode } from 'react'
-import { Button } from '../parts/button'
+import styled from 'styled-components'
+import { whatAnswers } from '../hooks/reach'
+import { face } from '../parts/button-face'
 import { Row } from '../parts/layout'
 import { Apart } from './apart'
-import { whatAnswers } from './away-bar'
 
 const LOOK_MS = 3000
+
+/** A plain button: this page comes along with every other, and is to weigh nothing. */
+const Press = styled.button<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
+  ${face}
+`
 
 /** A whole page while the database is away; loaded anew once it answers. */
 export function Away(): ReactNode {
@@ -58,10 +64,12 @@ export function FailedPage({
         {digest && ` The server’s log has it under ${digest}.`}
       </p>
       <Row>
-        <Button kind="strong" onPress={retry}>
+        <Press type="button" $kind="strong" onClick={retry}>
           Try again
-        </Button>
-        <Button onPress={() => window.location.assign('/watch')}>To Watch</Button>
+        </Press>
+        <Press type="button" $kind="plain" onClick={() => window.location.assign('/watch')}>
+          To Watch
+        </Press>
       </Row>
     </Apart>
   )

@@ -50,6 +50,7 @@ const COMMANDS: readonly (Entry & { right: Right })[] = [
     href: '/settings',
     right: 'see',
   },
+  { key: 'mail', title: 'Mail servers', detail: 'Settings', href: '/settings?tab=mail', right: 'see' },
   { key: 's2', title: 'People', detail: 'Settings', href: '/settings?tab=people', right: 'see' },
   {
     key: 's3',
@@ -96,7 +97,7 @@ const Hit = styled.li`
   }
 `
 
-/** What can be started of what was found: the dialog asks for its inputs, or Enter starts it at once. */
+/** What can be started of what was found: its page opens with the question that every start asks. */
 const startsOf = (found: readonly Found[]): Entry[] =>
   found
     .filter(({ kind }) => kind === 'job' || kind === 'flow' || kind === 'trigger')
@@ -148,18 +149,18 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
       mayDo(role, c.right) &&
       (wanted === '' || `${c.title} ${c.detail}`.toLowerCase().includes(wanted)),
   )
+  // What an earlier text found stands only where it fits the new one: Enter takes what was read.
+  const hits = found.filter(({ title }) => !isPlaceholderData || title.toLowerCase().includes(wanted))
   const objects =
     wanted === ''
       ? []
-      : found
-          .filter(({ title }) => !isPlaceholderData || title.toLowerCase().includes(wanted))
-          .map((hit) => ({
-            key: `${hit.kind}${hit.id}`,
-            title: hit.title,
-            detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind,
-            href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch',
-          }))
-  const starts = verb === null || !mayDo(role, 'operate') ? [] : startsOf(found)
+      : hits.map((hit) => ({
+          key: `${hit.kind}${hit.id}`,
+          title: hit.title,
+          detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind,
+          href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch',
+        }))
+  const starts = verb === null || !mayDo(role, 'operate') ? [] : startsOf(hits)
   // Who types quickly presses Enter before anything was found.
   const byNumber =
     number === null || objects.some(({ key }) => key === `run${number}`)

@@ -1,9 +1,9 @@
 'use client'
-import { useState, type ReactNode } from 'react'
+import type { ReactNode } from 'react'
 import { Button as AriaButton } from 'react-aria-components'
 import styled from 'styled-components'
 import { useMe } from '../hooks/me'
-import type { ActionMenu } from '../parts/menu'
+import { MenuButton } from '../parts/menu-button'
 
 const Person = styled(AriaButton)`
   border: 1px solid var(--deck-line);
@@ -16,29 +16,16 @@ const Person = styled(AriaButton)`
   white-space: nowrap;
 `
 
-/** The person’s own: it comes when it is first reached for. */
+/** The person’s own. */
 export function PersonMenu({ paused, onAction }: { paused: boolean; onAction: (id: string) => void }): ReactNode {
   const me = useMe()
-  const [Menu, setMenu] = useState<typeof ActionMenu | null>(null)
-  const name = `${me.name}, menu`
-  const word = me.name.split(' ')[0]
-  const load = (): Promise<typeof ActionMenu> => import('../parts/menu').then((module) => module.ActionMenu)
-  if (!Menu)
-    return (
-      <Person
-        aria-label={name}
-        aria-haspopup="menu"
-        onHoverStart={() => void load()}
-        onFocus={() => void load()}
-        onPress={() => void load().then((menu) => setMenu(() => menu))}
-      >
-        {word}
-      </Person>
-    )
   return (
-    <Menu
-      isFirstOpen
-      button={<Person aria-label={name}>{word}</Person>}
+    <MenuButton
+      face={(before) => (
+        <Person {...before} aria-label={`${me.name}, menu`}>
+          {me.name.split(' ')[0]}
+        </Person>
+      )}
       items={[
         { id: 'settings', title: 'Settings' },
         { id: 'theme', title: me.theme === 'dark' ? 'Day colours' : 'Night colours' },

@@ -1,8 +1,9 @@
 import { act, fireEvent, screen, waitFor, within } from '@testing-library/react'
-import { useQuery } from '@tanstack/react-query'
+import { useQueries, useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { api } from '../api'
 import { changesOf, ME, No, press, show, type Asked } from '../screen.test-help'
+import { LiveProvider } from '../hooks/live'
 import { Frame } from './frame'
 
 /** The stream of events, in the test's hand. */
@@ -38,11 +39,15 @@ const SERVER = {
     failures: [{ id: 9, title: 'Name check', at: hours(-2) }],
   },
   'GET /day/ahead': {
+    madeAt: hours(0),
     from: hours(0),
     bucketSeconds: 900,
     starts: Array.from({ length: 64 }, (_, i) => i % 3),
     load: Array.from({ length: 64 }, (_, i) => i % 7),
-    deadlines: [{ triggerId: 5, title: 'Freight invoicing', dueAt: hours(5) }],
+    p10: Array.from({ length: 64 }, (_, i) => (i % 7) / 2),
+    p90: Array.from({ length: 64 }, (_, i) => (i % 7) + 1),
+    waiting: Array.from({ length: 64 }, (_, i) => i % 2),
+    deadlines: [{ triggerId: 5, title: 'Freight invoicing', dueAt: hours(5), chance: 0.61, risk: 'amber' }],
   },
   'GET /runs': { total: 3 },
 }
@@ -125,6 +130,64 @@ describe('what is around every screen', () => {
     await waitFor(() => expect(times('GET /starts')).toBe((before[1] as number) + 1))
   })
 
+  it('asks for lists that show how runs went when a run changed, not for names, editors and what is chosen from', async () => {
+    const KEYS = [
+      ['jobs'],
+      ['jobs', 'names'],
+      ['jobs', 4],
+      ['agents'],
+      ['agent-names'],
+      ['triggers', 'list', {}],
+      ['triggers', 4],
+      ['triggers', 4, 'history'],
+      ['run', 4],
+      ['run', 5],
+    ] as const
+    const asked: string[] = []
+    function Queries(): ReactNode {
+      useQueries({
+        queries: KEYS.map((queryKey) => ({
+          queryKey,
+          queryFn: () => {
+            asked.push(queryKey.slice(0, 3).map(String).join(' '))
+            return Promise.resolve(1)
+          },
+        })),
+      })
+      return null
+    }
+    show(
+      <LiveProvider paceSeconds={0.01}>
+        <Queries />
+      </LiveProvider>,
+      {},
+    )
+    await waitFor(() => expect(asked).toHaveLength(KEYS.length))
+    const toldOf = async (change: object, count: number): Promise<string[]> => {
+      asked.length = 0
+      Stream.last.tell(change)
+      await waitFor(() => expect(asked).toHaveLength(count))
+      await new Promise((resolve) => setTimeout(resolve, 50))
+      return [...asked]
+    }
+    expect(await toldOf({ runs: [4] }, 5)).toEqual([
+      'jobs',
+      'agents',
+      'triggers list [object Object]',
+      'triggers 4 history',
+      'run 4',
+    ])
+    expect(await toldOf({ fleet: true }, 2)).toEqual(['agents', 'agent-names'])
+    expect(await toldOf({ jobs: true }, 6)).toEqual([
+      'jobs',
+      'jobs names',
+      'jobs 4',
+      'triggers list [object Object]',
+      'triggers 4',
+      'triggers 4 history',
+    ])
+  })
+
   it('announces a new failure once, wherever one is', async () => {
     let matters = SERVER['GET /matters']
     frame({ 'GET /matters': () => matters })
@@ -198,6 +261,13 @@ describe('the day line', () => {
       (await within(line).findAllByRole('link')).map((link) => link.getAttribute('href'))
     await waitFor(async () => expect((await links()).sort()).toEqual(['/runs/9', '/timing/triggers/5']))
     expect(within(line).getByText('capacity 34 slots')).toBeTruthy()
+    expect(within(line).getByText(/^Freight invoicing \d\d:\d\d 61 %$/)).toBeTruthy()
+    expect(
+      within(line).getByRole('link', { name: /^Freight invoicing: finish by .* 61 % to be in time$/ }),
+    ).toBeTruthy()
+    expect(within(line).getAllByText(/\d\.\d \(\d\.\d to \d\.\d\) of 34 slots, 1\.0 waiting, /).length).toBeGreaterThan(
+      5,
+    )
   })
 
   it('is folded, and stays so', async () => {

@@ -104,7 +104,7 @@ function leftAt<C>(path: string, initial: C, version: number): Left<C> | null {
 }
 
 /** What is wrong, by path. */
-export function faultsOf(schema: z.ZodType, content: unknown): Map<string, string> {
+function faultsOf(schema: z.ZodType, content: unknown): Map<string, string> {
   const parsed = schema.safeParse(content)
   const faults = new Map<string, string>()
   if (parsed.success) return faults

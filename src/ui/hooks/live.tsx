@@ -27,16 +27,23 @@ const LiveContext = createContext<Live>({
   setPaceSeconds: () => undefined,
 })
 
-/** Which queries a change makes stale. Keys begin with the kind of thing they hold. */
-function staleKeys(change: Change): string[][] {
-  const keys: string[][] = []
-  if (change.runs.length > 0 || change.all)
-    keys.push(['runs'], ['lanes'], ['ended'], ['counts'], ['agents'], ['jobs'], ['triggers'])
-  if (change.fleet) keys.push(['agents'], ['lanes'], ['pools'], ['enrolments'], ['engines'])
-  if (change.matters) keys.push(['matters'], ['day'])
-  if (change.jobs) keys.push(['jobs'], ['areas'], ['triggers'])
-  if (change.timing) keys.push(['triggers'], ['calendars'], ['coming'], ['starts'], ['missed'])
-  return keys
+/** What changes with every run: lists that show how runs went. Names, editors and what is chosen from do not. Keys begin with the kind of thing they hold. */
+const RUN_KINDS = new Set<unknown>(['runs', 'lanes', 'ended', 'counts', 'agents'])
+function changesWithRuns([kind, of, ...more]: readonly unknown[]): boolean {
+  if (kind === 'jobs') return of === undefined
+  // Lists by their filters, and of one trigger its history and its machines.
+  if (kind === 'triggers') return more.length > 0
+  return RUN_KINDS.has(kind)
+}
+
+/** Which kinds of query any other change makes stale. */
+function staleKinds(change: Change): string[] {
+  const kinds: string[] = []
+  if (change.fleet) kinds.push('agents', 'agent-names', 'lanes', 'pools', 'enrolments', 'engines')
+  if (change.matters) kinds.push('matters', 'day')
+  if (change.jobs) kinds.push('jobs', 'areas', 'triggers')
+  if (change.timing) kinds.push('triggers', 'calendars', 'coming', 'starts', 'missed')
+  return kinds
 }
 
 /** Listens to the server's events and asks again for what changed, at the pace the person has set, or not at all while paused. */
@@ -51,7 +58,7 @@ export function LiveProvider({
   const [connected, setConnected] = useState(true)
   const [paused, setPaused] = useState(false)
   const [paceSeconds, setPaceSeconds] = useState(given)
-  const waiting = useRef(new Map<string, string[]>())
+  const waiting = useRef(new Set<string>())
   const runs = useRef(new Set<number>())
   const everything = useRef(false)
   const wasCut = useRef(false)
@@ -65,7 +72,7 @@ export function LiveProvider({
     }
     source.onmessage = (event: MessageEvent<string>) => {
       const change = JSON.parse(event.data) as Change
-      for (const key of staleKeys(change)) waiting.current.set(key.join(), key)
+      for (const kind of staleKinds(change)) waiting.current.add(kind)
       for (const id of change.runs) runs.current.add(id)
       everything.current ||= change.all
     }
@@ -78,11 +85,15 @@ export function LiveProvider({
       // What happened while the stream was cut was told to nobody here: everything in sight is asked for again.
       if (wasCut.current) void client.invalidateQueries()
       wasCut.current = false
-      const keys = [...waiting.current.values()]
-      waiting.current.clear()
-      for (const queryKey of keys) void client.invalidateQueries({ queryKey })
+      const kinds = waiting.current
+      waiting.current = new Set()
       const ids = runs.current
       const all = everything.current
+      const isRuns = ids.size > 0 || all
+      if (kinds.size > 0 || isRuns)
+        void client.invalidateQueries({
+          predicate: ({ queryKey }) => kinds.has(String(queryKey[0])) || (isRuns && changesWithRuns(queryKey)),
+        })
       runs.current = new Set()
       everything.current = false
       if (all) void client.invalidateQueries({ queryKey: ['run'] })

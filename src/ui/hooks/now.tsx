@@ -26,7 +26,24 @@ function snapshot(): number {
   return nowMs
 }
 
-/** Now, in milliseconds, once a second. 0 while the server renders: times appear with the page's first breath. */
-export function useNow(): number {
-  return useSyncExternalStore(subscribe, snapshot, () => 0)
+/**
+ * Now, in milliseconds, as of the last second, or the last whole `everyMs` where that is longer: whoever uses it is drawn again that often. 0 while the server renders: times appear with the page's first breath.
+ * What only a few words of depend on uses `useAtNow`; what is drawn to scale asks as often as it moves by a pixel.
+ */
+export function useNow(everyMs = 1000): number {
+  return useSyncExternalStore(
+    subscribe,
+    // The clock itself goes by seconds.
+    () => (everyMs <= 1000 ? snapshot() : Math.floor(snapshot() / everyMs) * everyMs),
+    () => 0,
+  )
+}
+
+/** What is said of the present moment: drawn again only when that changes, not with every second. null while the server renders. */
+export function useAtNow<T extends string | number | boolean | null>(of: (nowMs: number) => T): T | null {
+  return useSyncExternalStore(
+    subscribe,
+    () => of(snapshot()),
+    () => null,
+  )
 }

@@ -38,3 +38,13 @@ export const useAway = (): Away | null =>
     () => away,
     () => null,
   )
+
+/** What the health check says. */
+export async function whatAnswers(): Promise<'all' | 'server' | 'database'> {
+  try {
+    const response = await fetch('/api/health', { cache: 'no-store' })
+    return response.ok ? 'all' : response.status === 503 ? 'database' : 'server'
+  } catch {
+    return 'server'
+  }
+}

@@ -31,7 +31,7 @@ interface Difference {
 }
 
 /** Every value in which the two differ, by path. */
-export function differences(mine: unknown, theirs: unknown, path = ''): Difference[] {
+function differences(mine: unknown, theirs: unknown, path = ''): Difference[] {
   if (JSON.stringify(mine) === JSON.stringify(theirs)) return []
   const isTree = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null
   if (!isTree(mine) || !isTree(theirs)) return [{ path, mine: show(mine), theirs: show(theirs) }]

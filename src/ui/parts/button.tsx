@@ -1,73 +1,11 @@
 'use client'
-import type { ReactNode } from 'react'
+import type { ReactNode, Ref } from 'react'
 import { Button as AriaButton, TooltipTrigger, type ButtonProps } from 'react-aria-components'
-import styled, { css } from 'styled-components'
+import styled from 'styled-components'
+import { face } from './button-face'
 import { Link } from './link'
 import { useReading } from './reading'
 import { Tip } from './tip'
-
-const face = css<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
-  display: inline-flex;
-  align-items: center;
-  justify-content: center;
-  gap: 6px;
-  min-height: 26px;
-  padding: 3px 11px;
-  border: 1px solid var(--line-strong);
-  border-radius: 3px;
-  background: var(--sheet);
-  color: var(--ink);
-  font-weight: 600;
-  white-space: nowrap;
-  cursor: pointer;
-  text-decoration: none;
-  &:hover {
-    text-decoration: none;
-  }
-  &[data-hovered],
-  &:hover {
-    background: var(--shelf);
-  }
-  &[data-pressed] {
-    background: var(--line);
-  }
-  ${(p) =>
-    p.$kind === 'strong' &&
-    css`
-      background: var(--ink);
-      border-color: var(--ink);
-      color: var(--sheet);
-      &[data-hovered],
-      &:hover {
-        background: color-mix(in srgb, var(--ink) 88%, var(--sheet));
-      }
-      &[data-pressed] {
-        background: color-mix(in srgb, var(--ink) 75%, var(--sheet));
-      }
-    `}
-  ${(p) =>
-    p.$kind === 'danger' &&
-    css`
-      border-color: var(--failed);
-      color: var(--failed);
-    `}
-  ${(p) =>
-    p.$kind === 'quiet' &&
-    css`
-      border-color: transparent;
-      background: transparent;
-      min-height: 24px;
-      padding: 2px 8px;
-    `}
-  &[data-disabled],
-  &.off,
-  &.off:hover {
-    color: var(--faint);
-    border-color: var(--line);
-    background: transparent;
-    cursor: not-allowed;
-  }
-`
 
 const Face = styled(AriaButton)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }>`
   ${face}
@@ -79,6 +17,7 @@ const LinkFace = styled(Link)<{ $kind: 'plain' | 'strong' | 'danger' | 'quiet' }
 interface Props extends Omit<ButtonProps, 'children'> {
   kind?: 'plain' | 'strong' | 'danger' | 'quiet'
   children: ReactNode
+  ref?: Ref<HTMLButtonElement>
   /** Set: the button cannot be used, and this says why. It stays reachable so that the reason can be read. */
   whyNot?: string | undefined
 }
@@ -114,7 +53,8 @@ export function Download({
   name,
   children,
 }: {
-  href: string
+  /** Unknown yet: nothing happens. */
+  href: string | undefined
   /** The file’s name, where the server names none. */
   name?: string
   children: ReactNode

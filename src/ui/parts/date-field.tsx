@@ -1,6 +1,5 @@
 'use client'
 import { parseDate, parseDateTime, type CalendarDate, type CalendarDateTime } from '@internationalized/date'
-import dynamic from 'next/dynamic'
 import { CalendarDays } from 'lucide-react'
 import { useMemo, useRef, useState, type ReactNode } from 'react'
 import {
@@ -8,35 +7,22 @@ import {
   DateField as AriaDateField,
   DateInput,
   DateSegment,
-  Dialog as AriaDialog,
-  DialogTrigger,
-  FieldError,
   I18nProvider,
   Label,
 } from 'react-aria-components'
 import styled from 'styled-components'
 import { useMe } from '../hooks/me'
-import { PopoverBox } from './popover'
+import { usePopped } from '../hooks/popped'
+import type { DayPopped } from './day-popped'
+import { Fault, Group, Hint } from './field-look'
 import { Said, useReading } from './reading'
 
 // Only whoever picks a day needs the calendar.
-const DayCalendar = dynamic(() => import('./days-calendar').then((module) => module.DayCalendar), { ssr: false })
+const fetchCalendar = (): Promise<typeof DayPopped> => import('./day-popped').then((module) => module.DayPopped)
 
 /** How a day is written in fields: English of places that write it so. */
 const LOCALES = { iso: 'en-SE', 'day-first': 'en-GB', 'month-first': 'en-US' } as const
 
-const Group = styled.div`
-  display: flex;
-  flex-direction: column;
-  gap: 3px;
-  min-width: 0;
-  label,
-  .react-aria-Label {
-    font-size: 12px;
-    line-height: 16px;
-    color: var(--mute);
-  }
-`
 const Box = styled.div`
   display: flex;
   align-items: center;
@@ -74,11 +60,6 @@ const Segment = styled(DateSegment)`
     background: var(--ink);
     color: var(--sheet);
   }
-`
-const Fault = styled(FieldError)`
-  font-size: 12px;
-  line-height: 16px;
-  color: var(--failed);
 `
 const Pick = styled(AriaButton)`
   all: unset;
@@ -126,7 +107,7 @@ export function DateField({
   /** What stood there before a part was taken away. */
   const [whole, setWhole] = useState<CalendarDate | CalendarDateTime | null>(null)
   const read = useMemo(() => readDate(value, isTimed), [value, isTimed])
-  const [isOpen, setOpen] = useState(false)
+  const { opener, part: Picked, close } = usePopped(fetchCalendar)
   if (isRead)
     return (
       <Said label={label} hideLabel={hideLabel}>
@@ -167,28 +148,26 @@ export function DateField({
           {!hideLabel && <Label>{label}</Label>}
           <Box ref={box} data-invalid={fault !== undefined} onKeyUp={() => setTimeout(look)}>
             <Segments>{(segment) => <Segment segment={segment} />}</Segments>
-            <DialogTrigger isOpen={isOpen} onOpenChange={setOpen}>
-              <Pick aria-label={`Pick ${label.toLowerCase()} from a calendar`}>
-                <CalendarDays size={14} aria-hidden="true" />
-              </Pick>
-              <PopoverBox placement="bottom end">
-                <AriaDialog aria-label={label} style={{ padding: 10 }}>
-                  <DayCalendar
-                    value={readDate(value.slice(0, 10), false) as CalendarDate | null}
-                    onDay={(day) => {
-                      setOpen(false)
-                      setHalf(false)
-                      onChange(isTimed ? `${day.toString()}T${value.slice(11, 16) || '00:00'}` : day.toString())
-                    }}
-                  />
-                </AriaDialog>
-              </PopoverBox>
-            </DialogTrigger>
+            <Pick {...opener} aria-label={`Pick ${label.toLowerCase()} from a calendar`}>
+              <CalendarDays size={14} aria-hidden="true" />
+            </Pick>
           </Box>
-          {hint && <span style={{ fontSize: 12, color: 'var(--mute)' }}>{hint}</span>}
+          {hint && <Hint slot="description">{hint}</Hint>}
           <Fault>{fault}</Fault>
         </Group>
       </AriaDateField>
+      {Picked && (
+        <Picked
+          label={label}
+          button={opener.ref}
+          value={readDate(value.slice(0, 10), false) as CalendarDate | null}
+          onDay={(day) => {
+            setHalf(false)
+            onChange(isTimed ? `${day.toString()}T${value.slice(11, 16) || '00:00'}` : day.toString())
+          }}
+          onClose={close}
+        />
+      )}
     </I18nProvider>
   )
 }

@@ -1,27 +1,12 @@
 'use client'
-import type { CalendarDate } from '@internationalized/date'
-import { CalendarDays } from 'lucide-react'
-import { useState, type ReactNode } from 'react'
-import { Button as AriaButton } from 'react-aria-components'
-import type { DaysPopover } from './days-popover'
+import type { ReactNode } from 'react'
+import { useOnDemand } from '../hooks/on-demand'
+import type { Stretch } from '../stretch-names'
+import { DaysFace } from './days-face'
 
-export function DaysFace({ onPress }: { onPress?: () => void }): ReactNode {
-  return (
-    <AriaButton
-      aria-label="Choose days"
-      {...(onPress ? { onPress } : {})}
-      style={{ border: 0, background: 'transparent', width: 26, height: 24, cursor: 'pointer', color: 'var(--mute)' }}
-    >
-      <CalendarDays size={15} aria-hidden="true" />
-    </AriaButton>
-  )
-}
-
-/** Opens a small calendar, which comes when it is wanted; two clicks, or arrow keys and Enter, choose the first and the last day. */
-export function DaysButton({ onDays }: { onDays: (first: CalendarDate, last: CalendarDate) => void }): ReactNode {
-  const [Popover, setPopover] = useState<typeof DaysPopover | null>(null)
+/** Opens a small calendar, which comes when it is wanted; two clicks, or arrow keys and Enter, choose the first and the last day, which is meant whole. */
+export function DaysButton({ onDays }: { onDays: (days: Required<Stretch>) => void }): ReactNode {
+  const [Popover, open] = useOnDemand(() => import('./days-popover').then((module) => module.DaysPopover))
   if (Popover) return <Popover onDays={onDays} />
-  return (
-    <DaysFace onPress={() => void import('./days-popover').then((module) => setPopover(() => module.DaysPopover))} />
-  )
+  return <DaysFace onPress={open} />
 }

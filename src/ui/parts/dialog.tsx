@@ -1,7 +1,8 @@
 'use client'
 import { X } from 'lucide-react'
-import { useEffect, useId, useState, type KeyboardEvent, type ReactNode } from 'react'
+import { useEffect, useId, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { useOnDemand } from '../hooks/on-demand'
 import { Button } from './button'
 import type { DialogBox, DialogProps } from './dialog-box'
 import { Row, Small, Spring } from './layout'
@@ -12,11 +13,11 @@ let box: typeof DialogBox | null = null
 export const fetchDialogs = async (): Promise<typeof DialogBox> => (box ??= (await import('./dialog-box')).DialogBox)
 
 export function Dialog(props: DialogProps): ReactNode {
-  const [Box, setBox] = useState(() => box)
+  const [Box, want] = useOnDemand(fetchDialogs, box)
   const { isOpen } = props
   useEffect(() => {
-    if (isOpen && !Box) void fetchDialogs().then((fetched) => setBox(() => fetched))
-  }, [isOpen, Box])
+    if (isOpen) want()
+  }, [isOpen, want])
   return Box && <Box {...props} />
 }
 

@@ -115,12 +115,19 @@ const SwitchFace = styled(AriaSwitch)`
     outline: 2px solid var(--brass);
     outline-offset: 1px;
   }
-  &[data-disabled] {
+  &[data-readonly] {
+    cursor: default;
+  }
+  &.off {
     color: var(--mute);
     cursor: not-allowed;
   }
-  &[data-readonly] {
-    cursor: default;
+  &.off .track {
+    border-color: var(--line);
+    background: transparent;
+  }
+  &.off .knob {
+    background: var(--faint);
   }
 `
 
@@ -138,7 +145,12 @@ export function Switch({
 }): ReactNode {
   const isRead = useReading()
   const face = (
-    <SwitchFace isSelected={isSelected} onChange={onChange} isReadOnly={isRead || whyNot !== undefined}>
+    <SwitchFace
+      className={whyNot === undefined ? '' : 'off'}
+      isSelected={isSelected}
+      onChange={onChange}
+      isReadOnly={isRead || whyNot !== undefined}
+    >
       <div className="track">
         <div className="knob" />
       </div>

@@ -1,5 +1,5 @@
 'use client'
-// eslint-disable-next-line no-restricted-imports
+
 import NextLink from 'next/link'
 import { useState, type ComponentProps, type ReactNode } from 'react'
 

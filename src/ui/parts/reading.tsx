@@ -1,6 +1,7 @@
 'use client'
 import { createContext, useContext, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { Group } from './field-look'
 
 const ReadingContext = createContext(false)
 
@@ -11,12 +12,6 @@ export function Reading({ isOn = true, children }: { isOn?: boolean; children: R
 
 export const useReading = (): boolean => useContext(ReadingContext)
 
-const Group = styled.div`
-  min-width: 0;
-  display: flex;
-  flex-direction: column;
-  gap: 3px;
-`
 const Name = styled.span`
   font-size: 12px;
   line-height: 16px;

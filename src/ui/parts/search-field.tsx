@@ -1,5 +1,6 @@
 'use client'
 import { useEffect, useRef, useState, type ReactNode } from 'react'
+import { useLatest } from '../hooks/latest'
 import { TextField } from './fields'
 
 const REST_MS = 250
@@ -20,10 +21,7 @@ export function SearchField({
 }): ReactNode {
   const [text, setText] = useState(value)
   const asked = useRef(text)
-  const tell = useRef(onChange)
-  useEffect(() => {
-    tell.current = onChange
-  })
+  const tell = useLatest(onChange)
   useEffect(() => {
     // Not what was typed here: cleared, or an address that was opened.
     if (value !== asked.current) setText(value)
@@ -33,10 +31,10 @@ export function SearchField({
     if (text === value) return
     const timer = setTimeout(() => {
       asked.current = text
-      tell.current(text)
+      tell(text)
     }, REST_MS)
     return () => clearTimeout(timer)
-  }, [text, value])
+  }, [text, value, tell])
   return (
     <TextField
       label={label}

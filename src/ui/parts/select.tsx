@@ -1,12 +1,13 @@
 'use client'
 import { ChevronDown } from 'lucide-react'
-import { useState, type ReactNode } from 'react'
-import { Button, Label, ListBox, ListBoxItem, Select as AriaSelect, SelectValue } from 'react-aria-components'
+import { useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
+import { Button } from 'react-aria-components'
 import styled from 'styled-components'
+import { useOnDemand } from '../hooks/on-demand'
 import { Button as PressButton } from './button'
-import { box, Fault, Group } from './field-look'
-import { PopoverBox } from './popover'
+import { box, Group } from './field-look'
 import { Said, useReading } from './reading'
+import type { Choice, SelectList } from './select-list'
 
 const SelectButton = styled(Button)`
   ${box}
@@ -17,26 +18,37 @@ const SelectButton = styled(Button)`
   text-align: left;
   cursor: pointer;
 `
-export const Option = styled(ListBoxItem)`
-  padding: 4px 8px;
-  border-radius: 2px;
+const Label = styled.span`
+  font-size: 12px;
+  line-height: 16px;
+  color: var(--mute);
   cursor: default;
-  &[data-focused] {
-    background: var(--shelf);
-  }
-  &[data-selected] {
-    font-weight: 600;
-    box-shadow: inset 3px 0 var(--brass);
-  }
+`
+const Fault = styled.span`
+  font-size: 12px;
+  line-height: 16px;
+  color: var(--failed);
 `
 
-export interface Choice {
-  readonly id: string
-  readonly title: string
-}
+export type { Choice }
 
-/** Beyond this many, choices that nobody sees are not made: a flow has hundreds of steps, and a form several fields to choose one in. */
-const MOST_MADE_UNSEEN = 60
+let list: typeof SelectList | null = null
+/** The list comes once somebody turns to a field with choices: it brings along what a third of a page takes. */
+const fetchList = async (): Promise<typeof SelectList> => (list ??= (await import('./select-list')).SelectList)
+
+/** Letters typed within this time belong together, ms. */
+const TYPING_MS = 700
+
+/** What a key does to a closed field: the choice that it goes to; undefined: nothing. Letters find the next title that begins with what was typed. */
+function goneTo(key: string, typed: string, choices: readonly Choice[], value: string | null): Choice | undefined {
+  const at = choices.findIndex(({ id }) => id === value)
+  if (key === 'ArrowLeft') return choices[at - 1]
+  if (key === 'ArrowRight') return choices[at + 1]
+  const begins = ({ title }: Choice): boolean => title.toLowerCase().startsWith(typed)
+  // One letter goes on to the next, several stay where they fit.
+  const from = typed.length === 1 ? at + 1 : Math.max(0, at)
+  return [...choices.slice(from), ...choices.slice(0, from)].find(begins)
+}
 
 export function Select({
   label,
@@ -62,55 +74,82 @@ export function Select({
   /** Set: nothing can be chosen, and this says why. */
   whyNot?: string | undefined
 }): ReactNode {
+  const [List, want] = useOnDemand(fetchList, list)
   const [isOpen, setOpen] = useState(false)
-  const isRead = useReading()
-  if (isRead)
+  const button = useRef<HTMLButtonElement>(null)
+  const typed = useRef({ text: '', atMs: 0 })
+  const id = useId()
+  const title = choices.find((choice) => choice.id === value)?.title
+  if (useReading())
     return (
       <Said label={label} hideLabel={hideLabel}>
-        {choices.find(({ id }) => id === value)?.title ?? ''}
+        {title ?? ''}
       </Said>
     )
-  const isMade = isOpen || choices.length <= MOST_MADE_UNSEEN
-  const taken = choices.find(({ id }) => id === value) ?? choices[0]
-  // Never none at all: what has no choice does not open.
-  const made = isMade || !taken ? choices : [taken]
   if (whyNot !== undefined)
     return (
       <PressButton whyNot={whyNot} aria-label={label}>
-        {choices.find(({ id }) => id === value)?.title ?? placeholder}
+        {title ?? placeholder}
         <ChevronDown size={14} aria-hidden="true" />
       </PressButton>
     )
+  const open = (): void => {
+    want()
+    // Never none at all: what has no choice does not open.
+    setOpen(choices.length > 0)
+  }
+  const onKeyDown = (event: KeyboardEvent): void => {
+    const { key, ctrlKey, metaKey, altKey } = event
+    if (key === 'ArrowDown' || key === 'ArrowUp') {
+      event.preventDefault()
+      return open()
+    }
+    const isLetter = key.length === 1 && key !== ' ' && !ctrlKey && !metaKey && !altKey
+    if (!isLetter && key !== 'ArrowLeft' && key !== 'ArrowRight') return
+    const { text, atMs } = typed.current
+    const goesOn = isLetter && event.timeStamp - atMs < TYPING_MS
+    typed.current = { text: isLetter ? (goesOn ? text : '') + key.toLowerCase() : '', atMs: event.timeStamp }
+    const next = goneTo(key, typed.current.text, choices, value)
+    if (next && next.id !== value) onChange(next.id)
+  }
   return (
-    <AriaSelect
-      isOpen={isOpen}
-      onOpenChange={setOpen}
-      validationBehavior="aria"
-      value={value}
-      onChange={(key) => key !== null && onChange(String(key))}
-      isInvalid={error !== undefined}
-      isDisabled={isDisabled}
-      aria-label={hideLabel ? label : undefined!}
-      placeholder={placeholder}
-      style={width ? { width } : {}}
-    >
-      <Group>
-        {!hideLabel && <Label>{label}</Label>}
-        <SelectButton>
-          <SelectValue />
-          <ChevronDown size={14} aria-hidden="true" />
-        </SelectButton>
-        <Fault>{error}</Fault>
-      </Group>
-      <PopoverBox>
-        <ListBox>
-          {made.map((choice) => (
-            <Option key={choice.id} id={choice.id} textValue={choice.title}>
-              {choice.title}
-            </Option>
-          ))}
-        </ListBox>
-      </PopoverBox>
-    </AriaSelect>
+    <Group style={width ? { width } : {}}>
+      {!hideLabel && (
+        <Label id={`${id}label`} onClick={() => button.current?.focus()}>
+          {label}
+        </Label>
+      )}
+      <SelectButton
+        ref={button}
+        id={`${id}button`}
+        {...(hideLabel ? { 'aria-label': label } : {})}
+        aria-labelledby={`${id}value ${id}${hideLabel ? 'button' : 'label'}`}
+        aria-haspopup="listbox"
+        aria-expanded={isOpen}
+        {...(error === undefined ? {} : { 'aria-describedby': `${id}fault`, 'data-invalid': true })}
+        isDisabled={isDisabled}
+        onHoverStart={want}
+        onFocus={want}
+        onPress={open}
+        onKeyDown={onKeyDown}
+      >
+        <span id={`${id}value`}>{title ?? placeholder}</span>
+        <ChevronDown size={14} aria-hidden="true" />
+      </SelectButton>
+      {error !== undefined && <Fault id={`${id}fault`}>{error}</Fault>}
+      {isOpen && List && (
+        <List
+          label={label}
+          button={button}
+          choices={choices}
+          value={value}
+          onChoose={(chosen) => {
+            setOpen(false)
+            onChange(chosen)
+          }}
+          onClose={() => setOpen(false)}
+        />
+      )}
+    </Group>
   )
 }

@@ -20,9 +20,13 @@ export type Mark =
   | 'held'
 
 const turn = keyframes`to { transform: rotate(360deg) }`
-const Turning = styled.g`
-  transform-origin: 7px 7px;
-  animation: ${turn} 3s linear infinite;
+/** The whole mark turns, not its sector alone, and in steps like a clock's: so it is moved by the compositor and nothing is drawn anew, where a part of a picture is painted sixty times a second. */
+const Picture = styled.svg`
+  flex: none;
+  &[data-turns='true'] {
+    animation: ${turn} 3s steps(12) infinite;
+    will-change: transform;
+  }
 `
 
 const COLOUR: Record<Mark, string> = {
@@ -59,9 +63,7 @@ const shapes: Record<Mark, ReactNode> = {
   running: (
     <>
       <circle cx="7" cy="7" r="5.4" fill="none" stroke="currentColor" strokeWidth="1.3" />
-      <Turning>
-        <path d="M7 7V2.4A4.6 4.6 0 0 1 11.3 8.6z" fill="currentColor" />
-      </Turning>
+      <path d="M7 7V2.4A4.6 4.6 0 0 1 11.3 8.6z" fill="currentColor" />
     </>
   ),
   waiting: (
@@ -107,15 +109,16 @@ const shapes: Record<Mark, ReactNode> = {
 
 export function StateMark({ mark, size = 14 }: { mark: Mark; size?: number }): ReactNode {
   return (
-    <svg
+    <Picture
       width={size}
       height={size}
       viewBox="0 0 14 14"
       aria-hidden="true"
-      style={{ color: `var(--${COLOUR[mark]})`, flex: 'none' }}
+      data-turns={mark === 'running'}
+      style={{ color: `var(--${COLOUR[mark]})` }}
     >
       {shapes[mark]}
-    </svg>
+    </Picture>
   )
 }
 

@@ -1,18 +1,16 @@
 'use client'
-import { defaultRangeExtractor, useVirtualizer } from '@tanstack/react-virtual'
-import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react'
+import { useDeferredValue, useEffect, useRef, useState, type RefObject } from 'react'
+import { useOnDemand } from '../hooks/on-demand'
+import type { InSight } from './in-sight'
 
 /** Tables of more rows draw only those in sight. */
 export const MOST_DRAWN = 150
-/** Of a row with its line, pixels. */
-const ROW_HEIGHT = 28
-
-/** A row's index, or room for rows that are not drawn. */
-export type Piece = number | { readonly from: number; readonly height: number }
+/** More than are seen at once. These are drawn first, so that they are seen sooner; the others right after. */
+const FIRST_DRAWN = 30
 
 /**
- * Which rows of a table to draw. In a long one these are the rows in sight and the focused one, and columns keep the widths that they had at first, so that
- * nothing moves while it is scrolled.
+ * Which lines of a table to draw. In a long one these are the lines in sight and the focused one, and columns keep the widths that they had at first, so that
+ * nothing moves while it is scrolled. What finds out which these are comes once a table is long; until then its first lines are drawn.
  */
 export function useWindow(
   count: number,
@@ -21,84 +19,77 @@ export function useWindow(
   mostDrawn: number,
 ): {
   readonly scroll: RefObject<HTMLDivElement | null>
-  readonly pieces: readonly Piece[]
+  /** Draws the lines of a long table; null: all that `first` counts are drawn. */
+  readonly long: {
+    readonly InSight: typeof InSight
+    readonly props: Omit<Parameters<typeof InSight>[0], 'children'>
+  } | null
+  readonly first: number
+  /** All lines have their room: what follows them is where it belongs. */
+  readonly isWhole: boolean
   /** Pixels, of each column; null: as the content has it. */
   readonly widths: readonly number[] | null
   readonly focus: (index: number) => void
   readonly noteFocus: (index: number) => void
 } {
   const scroll = useRef<HTMLDivElement>(null)
+  const toIndex = useRef<((index: number) => void) | null>(null)
   const isLong = count > mostDrawn
+  const [Part, want] = useOnDemand(() => import('./in-sight').then((module) => module.InSight))
+  useEffect(() => {
+    if (isLong) want()
+  }, [isLong, want])
   const [focused, setFocused] = useState(0)
   const wanted = useRef<number | null>(null)
-  const virtual = useVirtualizer({
-    count: isLong ? count : 0,
-    getScrollElement: () => scroll.current,
-    estimateSize: () => ROW_HEIGHT,
-    // Until its height is known, and while it is built out of sight.
-    initialRect: { width: 0, height: 10 * ROW_HEIGHT },
-    overscan: 15,
-    rangeExtractor: (range) =>
-      [...new Set([Math.min(focused, range.count - 1), ...defaultRangeExtractor(range)])].sort((a, b) => a - b),
-  })
-  const indexes = isLong ? virtual.getVirtualItems().map(({ index }) => index) : []
   const rowOf = (index: number): HTMLElement | null =>
     body.current?.querySelector<HTMLElement>(`tr[data-index="${index}"]`) ?? null
-  // A row that was out of sight gets the focus as soon as it is drawn.
-  useEffect(() => {
-    if (wanted.current === null) return
-    const row = rowOf(wanted.current)
-    if (!row) return
-    wanted.current = null
-    row.focus()
-  })
 
   const [widths, setWidths] = useState<readonly number[] | null>(null)
-  const isDrawn = indexes.length > 0
-  useLayoutEffect(() => {
-    if (!isLong || !isDrawn) return setWidths(null)
-    const heads = scroll.current?.querySelectorAll<HTMLElement>('thead th') ?? []
-    setWidths((before) => before ?? [...heads].map((head) => head.offsetWidth))
-  }, [isLong, isDrawn, columns, widths])
   useEffect(() => {
     const box = scroll.current
-    if (!box || !isLong) return
+    if (!box || !isLong) return setWidths(null)
     let width = box.clientWidth
     const observer = new ResizeObserver(() => {
       if (box.clientWidth !== width) setWidths(null)
       width = box.clientWidth
     })
     observer.observe(box)
-    return () => observer.disconnect()
+    return () => {
+      observer.disconnect()
+      setWidths(null)
+    }
   }, [isLong, columns])
+  /** A row that was not drawn gets the focus as soon as it is. */
+  const focusWanted = (): void => {
+    if (wanted.current === null) return
+    const row = rowOf(wanted.current)
+    if (!row) return toIndex.current?.(wanted.current)
+    wanted.current = null
+    row.focus()
+  }
+  // Those in sight of a long table tell by themselves; the last ones of a short table are drawn a moment after the first.
+  useEffect(focusWanted)
+  const onDrawn = (): void => {
+    const heads = scroll.current?.querySelectorAll<HTMLElement>('thead th') ?? []
+    setWidths((before) => before ?? [...heads].map((head) => head.offsetWidth))
+    focusWanted()
+  }
 
+  const most = Math.min(count, mostDrawn)
+  const later = useDeferredValue(most, 0)
+  const isKnown = isLong && Part !== null
+  const first = Math.min(most, Math.max(FIRST_DRAWN, later))
   return {
     scroll,
-    pieces: isLong ? piecesOf(indexes, count) : Array.from({ length: count }, (_, index) => index),
-    widths: isLong ? widths : null,
+    long: isKnown ? { InSight: Part, props: { count, focused, scroll, toIndex, onDrawn } } : null,
+    first,
+    isWhole: isKnown || first === count,
+    widths: isKnown ? widths : null,
     focus: (index) => {
-      const row = rowOf(index)
-      if (row) return row.focus()
       wanted.current = index
-      virtual.scrollToIndex(index)
+      focusWanted()
     },
     // In a short table all rows are drawn, whichever is focused.
     noteFocus: (index) => isLong && setFocused(index),
   }
-}
-
-/** These rows, with room where others are left out. */
-export function piecesOf(indexes: readonly number[], count: number): Piece[] {
-  const pieces: Piece[] = []
-  let next = 0
-  const fill = (to: number): void => {
-    if (to > next) pieces.push({ from: next, height: (to - next) * ROW_HEIGHT })
-  }
-  for (const index of indexes) {
-    fill(index)
-    pieces.push(index)
-    next = index + 1
-  }
-  fill(count)
-  return pieces
 }

@@ -1,6 +1,8 @@
 'use client'
-import { useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react'
+import { memo, useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { useLatest } from '../hooks/latest'
+import type { Piece } from './in-sight'
 import { MOST_DRAWN, useWindow } from './table-window'
 
 const Scroll = styled.div`
@@ -148,8 +150,13 @@ export function Table<Row extends { readonly id: number | string }>({
 }): ReactNode {
   const body = useRef<HTMLTableSectionElement>(null)
   const lines = useMemo(() => linesOf(rows, headingOf), [rows, headingOf])
-  const { scroll, pieces, widths, focus, noteFocus } = useWindow(lines.length, columns.length, body, mostDrawn)
-  const onKeyDown = (event: KeyboardEvent<HTMLTableRowElement>, row: Row, at: number): void => {
+  const { scroll, long, first, isWhole, widths, focus, noteFocus } = useWindow(
+    lines.length,
+    columns.length,
+    body,
+    mostDrawn,
+  )
+  const onKey = useLatest((event: KeyboardEvent<HTMLTableRowElement>, row: Row, at: number): void => {
     if (event.target !== event.currentTarget) return
     const last = rows.length - 1
     const to = {
@@ -175,7 +182,14 @@ export function Table<Row extends { readonly id: number | string }>({
       event.preventDefault()
       onOpen(row)
     }
-  }
+  })
+  const onFocus = useLatest(noteFocus)
+  const onClick = useLatest((row: Row) => onOpen?.(row))
+  const onDrag = useLatest((row: Row, transfer: DataTransfer) => onDragStart?.(row, transfer))
+  const acts = useMemo<RowActs<Row>>(
+    () => ({ key: onKey, focus: onFocus, open: onClick, drag: onDrag }),
+    [onKey, onFocus, onClick, onDrag],
+  )
   return (
     <Scroll ref={scroll}>
       <Grid
@@ -212,52 +226,107 @@ export function Table<Row extends { readonly id: number | string }>({
           </tr>
         </thead>
         <tbody ref={body}>
-          {pieces.map((piece) => {
-            if (typeof piece === 'object')
-              return <tr key={`gap ${piece.from}`} aria-hidden="true" style={{ height: piece.height }} />
-            const line = lines[piece]
-            if (line === undefined) return null
-            if ('row' in line) return drawn(line.row, piece, line.at)
-            return (
-              <tr key={`heading ${line.before}`} data-heading="true" aria-rowindex={widths ? piece + 2 : undefined}>
-                <td colSpan={columns.length}>{line.heading}</td>
-              </tr>
-            )
-          })}
+          {long ? (
+            <long.InSight {...long.props}>{drawn}</long.InSight>
+          ) : (
+            Array.from({ length: first }, (_, index) => drawn(index))
+          )}
         </tbody>
       </Grid>
-      {foot}
+      {isWhole && foot}
     </Scroll>
   )
 
-  function drawn(row: Row, index: number, at: number): ReactNode {
+  function drawn(piece: Piece): ReactNode {
+    if (typeof piece === 'object')
+      return <tr key={`gap ${piece.from}`} aria-hidden="true" style={{ height: piece.height }} />
+    const line = lines[piece]
+    if (line === undefined) return null
+    if ('row' in line) {
+      const { row, at } = line
+      return (
+        <TableRow
+          key={row.id}
+          row={row}
+          index={piece}
+          at={at}
+          columns={columns}
+          isCounted={widths !== null}
+          isFresh={isFresh?.(row) ?? false}
+          isDim={isDim?.(row) ?? false}
+          opens={onOpen !== undefined}
+          drags={onDragStart !== undefined}
+          acts={acts}
+        />
+      )
+    }
     return (
-      <tr
-        key={row.id}
-        tabIndex={at === 0 ? 0 : -1}
-        data-index={index}
-        aria-rowindex={widths ? index + 2 : undefined}
-        draggable={onDragStart ? true : undefined}
-        onDragStart={onDragStart && ((event) => onDragStart(row, event.dataTransfer))}
-        onFocus={() => noteFocus(index)}
-        data-opens={onOpen !== undefined}
-        data-fresh={isFresh?.(row) ?? false}
-        data-dim={isDim?.(row) ?? false}
-        onKeyDown={(event) => onKeyDown(event, row, at)}
-        onClick={(event) => {
-          if (!(event.target as HTMLElement).closest('a, button, input, label')) onOpen?.(row)
-        }}
-      >
-        {columns.map((column) => (
-          <td
-            key={column.id}
-            data-align={column.align}
-            style={column.maxWidth ? { maxWidth: column.maxWidth } : undefined}
-          >
-            {column.cell(row)}
-          </td>
-        ))}
+      <tr key={`heading ${line.before}`} data-heading="true" aria-rowindex={widths ? piece + 2 : undefined}>
+        <td colSpan={columns.length}>{line.heading}</td>
       </tr>
     )
   }
 }
+
+interface RowActs<Row> {
+  readonly key: (event: KeyboardEvent<HTMLTableRowElement>, row: Row, at: number) => void
+  readonly focus: (index: number) => void
+  readonly open: (row: Row) => void
+  readonly drag: (row: Row, transfer: DataTransfer) => void
+}
+
+interface RowProps<Row> {
+  readonly row: Row
+  /** Its line, and its place among the rows. */
+  readonly index: number
+  readonly at: number
+  readonly columns: readonly Column<Row>[]
+  readonly isCounted: boolean
+  readonly isFresh: boolean
+  readonly isDim: boolean
+  readonly opens: boolean
+  readonly drags: boolean
+  readonly acts: RowActs<Row>
+}
+
+/** Drawn again only when it, or what is shown of it, is another: of a list of hundreds mostly one row changes. */
+const TableRow = memo(function TableRow<Row>({
+  row,
+  index,
+  at,
+  columns,
+  isCounted,
+  isFresh,
+  isDim,
+  opens,
+  drags,
+  acts,
+}: RowProps<Row>): ReactNode {
+  return (
+    <tr
+      tabIndex={at === 0 ? 0 : -1}
+      data-index={index}
+      aria-rowindex={isCounted ? index + 2 : undefined}
+      draggable={drags ? true : undefined}
+      onDragStart={drags ? (event) => acts.drag(row, event.dataTransfer) : undefined}
+      onFocus={() => acts.focus(index)}
+      data-opens={opens}
+      data-fresh={isFresh}
+      data-dim={isDim}
+      onKeyDown={(event) => acts.key(event, row, at)}
+      onClick={(event) => {
+        if (!(event.target as HTMLElement).closest('a, button, input, label')) acts.open(row)
+      }}
+    >
+      {columns.map((column) => (
+        <td
+          key={column.id}
+          data-align={column.align}
+          style={column.maxWidth ? { maxWidth: column.maxWidth } : undefined}
+        >
+          {column.cell(row)}
+        </td>
+      ))}
+    </tr>
+  )
+}) as <Row>(props: RowProps<Row>) => ReactNode

@@ -1,6 +1,6 @@
 import type { Metadata } from 'next'
 import type { ReactNode } from 'react'
-import { NotFound } from '@/ui/frame/apart'
+import { NotFound } from '@/ui/frame/not-found'
 
 export const metadata: Metadata = { title: 'No such page', robots: { index: false } }
 

@@ -1,6 +1,6 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
-import type { AccountRow } from '@/service/accounts'
-import type { LockRow } from '@/service/locks'
+import type { AccountRow } from '@/service/fleet/accounts'
+import type { LockRow } from '@/service/fleet/locks'
 import { changesOf, No, press, show, type } from '@/ui/screen.test-help'
 import { FleetScreen } from './fleet-screen'
 

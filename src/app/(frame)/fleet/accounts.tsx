@@ -1,9 +1,9 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { AccountRow } from '@/service/accounts'
-import type { AgentRow } from '@/service/fleet'
-import type { AreaRow } from '@/service/work'
+import type { AccountRow } from '@/service/fleet/accounts'
+import type { AgentRow } from '@/service/fleet/fleet'
+import type { AreaRow } from '@/service/work/work'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
@@ -14,6 +14,7 @@ import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { ListField } from '@/ui/parts/list-field'
 import { Empty, Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { RowActions } from '@/ui/parts/row-actions'
 import { Table } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
 
@@ -81,14 +82,12 @@ export function Accounts(): ReactNode {
               id: 'act',
               title: '',
               cell: (row) => (
-                <Row $gap={4}>
-                  <Button kind="quiet" aria-label={`Change ${row.name}`} onPress={() => setEditing(row)} whyNot={why}>
-                    Change
-                  </Button>
-                  <Button kind="quiet" aria-label={`Remove ${row.name}`} onPress={() => setRemoving(row)} whyNot={why}>
-                    Remove
-                  </Button>
-                </Row>
+                <RowActions
+                  name={row.name}
+                  onChange={() => setEditing(row)}
+                  onRemove={() => setRemoving(row)}
+                  whyNot={why}
+                />
               ),
             },
           ]}

@@ -2,21 +2,22 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
-import type { EnrolmentRow } from '@/service/enrol'
-import type { PoolRow } from '@/service/fleet'
+import type { EnrolmentRow } from '@/service/fleet/enrol'
+import type { PoolRow } from '@/service/fleet/fleet'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
-import { Button } from '@/ui/parts/button'
+import { Button, ButtonLink } from '@/ui/parts/button'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Select } from '@/ui/parts/select'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateMark } from '@/ui/parts/state-mark'
+import { withOrWithout } from '@/ui/sets'
 import { Time } from '@/ui/parts/time'
 import { slugOf } from '@/core/schema/slug'
-import { LabelsField } from '../work/jobs/pairs-field'
+import { LabelsField } from '@/app/shared/work/pairs-field'
 
 const Command = styled.pre`
   background: var(--deck);
@@ -134,12 +135,7 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
               <Checkbox
                 key={pool.id}
                 isSelected={chosen.has(pool.id)}
-                onChange={(on) => {
-                  const next = new Set(chosen)
-                  if (on) next.add(pool.id)
-                  else next.delete(pool.id)
-                  setChosen(next)
-                }}
+                onChange={(on) => setChosen(withOrWithout(chosen, pool.id, on))}
               >
                 {pool.name}
               </Checkbox>
@@ -235,6 +231,14 @@ function Waiting({ made, onClose }: { made: Made; onClose: () => void }): ReactN
                 <StateMark mark={row.connected ? 'succeeded' : 'running'} />
                 {row.agentId ? <Link href={`/fleet/agents/${row.agentId}`}>{row.agentName}</Link> : row.host}{' '}
                 {row.connected ? 'is connected.' : 'is enrolled; waiting for its first call …'}
+                {row.connected && row.agentName !== null && (
+                  <>
+                    <Spring />
+                    <ButtonLink href={`/work/jobs/new?agent=${encodeURIComponent(row.agentName)}`}>
+                      Write a job for it
+                    </ButtonLink>
+                  </>
+                )}
               </>
             )}
           </Row2>

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { LockRow } from '@/service/locks'
+import type { LockRow } from '@/service/fleet/locks'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
@@ -12,6 +12,7 @@ import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Empty, Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
+import { RowActions } from '@/ui/parts/row-actions'
 import { Table } from '@/ui/parts/table'
 
 /** Named units that runs hold while they go on, wherever they run. */
@@ -75,14 +76,12 @@ export function Locks(): ReactNode {
               id: 'act',
               title: '',
               cell: (row) => (
-                <Row $gap={4}>
-                  <Button kind="quiet" aria-label={`Change ${row.title}`} onPress={() => setEditing(row)} whyNot={why}>
-                    Change
-                  </Button>
-                  <Button kind="quiet" aria-label={`Remove ${row.title}`} onPress={() => remove(row)} whyNot={why}>
-                    Remove
-                  </Button>
-                </Row>
+                <RowActions
+                  name={row.title}
+                  onChange={() => setEditing(row)}
+                  onRemove={() => remove(row)}
+                  whyNot={why}
+                />
               ),
             },
           ]}

@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
-import type { AgentRow, PoolRow } from '@/service/fleet'
+import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'

@@ -1,21 +1,12 @@
 'use client'
-import { useState, type ReactNode } from 'react'
+import type { ReactNode } from 'react'
+import type { ColumnsProps } from './columns-popover'
+import { useOnDemand } from '@/ui/hooks/on-demand'
 import { Button } from '@/ui/parts/button'
-import type { ColumnsPopover } from './columns-popover'
-
-export interface ColumnsProps {
-  readonly columns: readonly { readonly id: string; readonly title: string }[]
-  readonly hidden: ReadonlySet<string>
-  readonly onToggle: (id: string, on: boolean) => void
-}
 
 /** Which columns are shown; what opens comes when it is wanted. */
 export function ColumnsButton(props: ColumnsProps): ReactNode {
-  const [Popover, setPopover] = useState<typeof ColumnsPopover | null>(null)
+  const [Popover, open] = useOnDemand(() => import('./columns-popover').then((module) => module.ColumnsPopover))
   if (Popover) return <Popover {...props} />
-  return (
-    <Button onPress={() => void import('./columns-popover').then((module) => setPopover(() => module.ColumnsPopover))}>
-      Columns
-    </Button>
-  )
+  return <Button onPress={open}>Columns</Button>
 }

@@ -5,7 +5,12 @@ import { Button } from '@/ui/parts/button'
 import { Checkbox } from '@/ui/parts/fields'
 import { Stack } from '@/ui/parts/layout'
 import { PopoverBox } from '@/ui/parts/popover'
-import type { ColumnsProps } from './columns-button'
+
+export interface ColumnsProps {
+  readonly columns: readonly { readonly id: string; readonly title: string }[]
+  readonly hidden: ReadonlySet<string>
+  readonly onToggle: (id: string, on: boolean) => void
+}
 
 /** A list of columns to tick, open from the beginning. */
 export function ColumnsPopover({ columns, hidden, onToggle }: ColumnsProps): ReactNode {

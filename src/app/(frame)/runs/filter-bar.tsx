@@ -7,7 +7,8 @@ import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { DaysButton } from '@/ui/parts/days-button'
-import { daysOf, isStretch, readStretch, STRETCHES } from '@/ui/stretch'
+import { useOnDemand } from '@/ui/hooks/on-demand'
+import { isStretch, STRETCHES } from '@/ui/stretch-names'
 
 export interface Token {
   readonly key: string
@@ -107,7 +108,7 @@ const CAUSE_WORDS: Record<string, string> = {
 /** All that can be filtered by, from what there is. */
 function useOptions(): Token[] {
   const { data: jobs = [] } = useQuery({
-    queryKey: ['jobs'],
+    queryKey: ['jobs', 'names'],
     queryFn: () => api.get<{ id: number; title: string; area: string }[]>('/jobs'),
   })
   const { data: areas = [] } = useQuery({
@@ -115,7 +116,7 @@ function useOptions(): Token[] {
     queryFn: () => api.get<{ id: number; title: string }[]>('/areas'),
   })
   const { data: agents = [] } = useQuery({
-    queryKey: ['agents'],
+    queryKey: ['agent-names'],
     queryFn: () => api.get<{ id: number; name: string }[]>('/agents'),
   })
   const { data: triggers } = useQuery({
@@ -189,6 +190,7 @@ export function FilterBar({
   const [text, setText] = useState('')
   const [at, setAt] = useState(0)
   const [open, setOpen] = useState(false)
+  const [readStretch, wantStretches] = useOnDemand(() => import('@/ui/stretch').then((module) => module.readStretch))
 
   const tokens: Token[] = Object.entries(values).flatMap(([key, value]) => {
     if (key === 'text') return [{ key, value, title: `“${value}”` }]
@@ -215,7 +217,7 @@ export function FilterBar({
     wanted !== '' &&
     (title.toLowerCase() === wanted || (key === 'state' && wanted.length > 2 && title.startsWith(wanted)))
   const meant = hits.filter(isMeant)
-  const written = readStretch(text, zone)
+  const written = readStretch?.(text, zone)
   const wish = readWish(text, options)
   const shown: Token[] = [
     ...(wish
@@ -288,7 +290,10 @@ export function FilterBar({
         aria-activedescendant={open && shown[at] ? `${listId}-${at}` : undefined}
         placeholder={tokens.length === 0 ? 'Filter: failed, last night, a job, machine, trigger, person, number …' : ''}
         value={text}
-        onFocus={() => setOpen(true)}
+        onFocus={() => {
+          wantStretches()
+          setOpen(true)
+        }}
         onClick={() => setOpen(true)}
         onBlur={() => setTimeout(() => setOpen(false), 150)}
         onChange={(event) => {
@@ -315,7 +320,7 @@ export function FilterBar({
           ))}
         </List>
       )}
-      <DaysButton onDays={(first, last) => onChange({ when: null, ...daysOf(first, last, zone) })} />
+      <DaysButton onDays={(days) => onChange({ when: null, ...days })} />
     </Bar>
   )
 }

@@ -1,13 +1,14 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { ManyAct, ManyRunsDone } from '@/service/many-runs'
+import type { ManyAct, ManyRunsDone } from '@/service/runs/many-runs'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
+import { ChosenBar } from '@/ui/parts/chosen-bar'
 import { Confirm } from '@/ui/parts/dialog'
-import { Panel, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Small, Stack } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 
 const counted = (n: number, what: string): string => (n === 1 ? `one ${what}` : `${n} ${what}s`)
@@ -69,9 +70,8 @@ export function ManyBar({ ids, onClear }: { ids: readonly number[]; onClear: () 
   }
   const would = asking?.would
   return (
-    <Panel style={{ padding: '6px 10px', borderLeft: '4px solid var(--brass)' }} aria-label="What is chosen">
-      <Row>
-        <b>{counted(ids.length, 'run')} chosen</b>
+    <>
+      <ChosenBar says={`${counted(ids.length, 'run')} chosen`} onClear={onClear}>
         {ACTS.map((act) => (
           <Button
             key={act}
@@ -84,11 +84,7 @@ export function ManyBar({ ids, onClear }: { ids: readonly number[]; onClear: () 
             {WORDS[act].button}
           </Button>
         ))}
-        <Spring />
-        <Button kind="quiet" onPress={onClear}>
-          Choose none
-        </Button>
-      </Row>
+      </ChosenBar>
       <Confirm
         title={asking ? `${WORDS[asking.act].button}: ${counted(asking.would.done.length, 'run')}` : ''}
         isOpen={asking !== null}
@@ -113,6 +109,6 @@ export function ManyBar({ ids, onClear }: { ids: readonly number[]; onClear: () 
           )}
         </Stack>
       </Confirm>
-    </Panel>
+    </>
   )
 }

@@ -1,8 +1,9 @@
 'use client'
 import { useInfiniteQuery } from '@tanstack/react-query'
+import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
-import type { RunPage, RunRow } from '@/service/run-list'
+import type { RunPage, RunRow } from '@/service/runs/run-list'
 import { api, queryOf } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -16,10 +17,13 @@ import { StateWord } from '@/ui/parts/state-mark'
 import { Table, type Column } from '@/ui/parts/table'
 import { Ago, Time, Took } from '@/ui/parts/time'
 import { causeOf } from './cause'
-import { apiValues } from '@/ui/stretch'
+import { withOrWithout } from '@/ui/sets'
+import { apiValues } from '@/ui/api-values'
 import { FilterBar } from './filter-bar'
 import { ColumnsButton } from './columns-button'
-import { ManyBar } from './many-bar'
+
+// Only whoever chooses runs needs it.
+const ManyBar = dynamic(() => import('./many-bar').then((module) => module.ManyBar), { ssr: false })
 
 /** It went as it should: there is no why. */
 const isPlain = ({ state, reason }: RunRow): boolean => state === 'succeeded' && reason === 'Exit code 0.'
@@ -93,14 +97,17 @@ export function RunsScreen(): ReactNode {
   const { values, set } = useAddress()
   const router = useRouter()
   const { zone } = useMe()
-  const [hidden, setHidden] = useState<Set<string>>(() => new Set(COLUMNS.filter((c) => !c.first).map((c) => c.id)))
+  const [hidden, setHidden] = useState<ReadonlySet<string>>(
+    () => new Set(COLUMNS.filter((c) => !c.first).map((c) => c.id)),
+  )
   useEffect(() => {
     const stored = localStorage.getItem(STORED)
-    if (stored) setHidden(new Set(JSON.parse(stored) as string[]))
+    if (stored !== null) setHidden(new Set(stored.split(',')))
   }, [])
   const query = useInfiniteQuery({
     queryKey: ['runs', values],
-    queryFn: ({ pageParam }) => api.get<RunPage>(`/runs${queryOf({ ...apiValues(values, zone), after: pageParam })}`),
+    queryFn: async ({ pageParam }) =>
+      api.get<RunPage>(`/runs${queryOf({ ...(await apiValues(values, zone)), after: pageParam })}`),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: (before) => before,
@@ -114,11 +121,9 @@ export function RunsScreen(): ReactNode {
   const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
 
   const toggle = (id: string, on: boolean): void => {
-    const next = new Set(hidden)
-    if (on) next.delete(id)
-    else next.add(id)
+    const next = withOrWithout(hidden, id, !on)
     setHidden(next)
-    localStorage.setItem(STORED, JSON.stringify([...next]))
+    localStorage.setItem(STORED, [...next].join())
   }
   const columns = useMemo(
     () => [
@@ -146,7 +151,7 @@ export function RunsScreen(): ReactNode {
         <h1>Runs</h1>
         <FilterBar values={values} onChange={(changes) => set({ ...changes, after: null })} />
         <ColumnsButton columns={COLUMNS.filter((c) => !c.always)} hidden={hidden} onToggle={toggle} />
-        <Download href={`/api/v1/runs.csv${queryOf(apiValues(values, zone))}`}>CSV</Download>
+        <CsvLink values={values} />
       </Row>
       <Trouble error={query.error} />
       {chosen.size > 0 && <ManyBar ids={[...chosen]} onClear={() => setChosen(new Set())} />}
@@ -190,11 +195,18 @@ export function RunsScreen(): ReactNode {
   )
 }
 
-function withOrWithout(ids: ReadonlySet<number>, id: number, on: boolean): ReadonlySet<number> {
-  const next = new Set(ids)
-  if (on) next.add(id)
-  else next.delete(id)
-  return next
+/** The same runs as a file. */
+function CsvLink({ values }: { values: Readonly<Record<string, string>> }): ReactNode {
+  const { zone } = useMe()
+  const [asked, setAsked] = useState<Readonly<Record<string, string>> | null>(null)
+  useEffect(() => {
+    let isOver = false
+    void apiValues(values, zone).then((found) => !isOver && setAsked(found))
+    return () => {
+      isOver = true
+    }
+  }, [values, zone])
+  return <Download href={asked ? `/api/v1/runs.csv${queryOf(asked)}` : undefined}>CSV</Download>
 }
 
 /** Runs whose state is another than when last drawn: marked for a moment. */

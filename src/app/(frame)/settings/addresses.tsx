@@ -1,9 +1,9 @@
 'use client'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { Setting } from '@/service/settings'
-import { api, type ApiProblem } from '@/ui/api'
-import { useSay } from '@/ui/frame/announcer'
+import type { Setting } from '@/service/base/settings'
+import { api } from '@/ui/api'
+import { useSaving } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Card, Cards } from '@/ui/parts/card'
 import { Row, Stack, Trouble } from '@/ui/parts/layout'
@@ -20,17 +20,8 @@ export function Addresses(): ReactNode {
 }
 
 function Allowed({ allow }: { allow: readonly string[] }): ReactNode {
-  const client = useQueryClient()
-  const say = useSay()
+  const { trouble, save } = useSaving()
   const [list, setList] = useState(allow)
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const save = (): void => {
-    api.put('/addresses', { allow: list }).then(() => {
-      setTrouble(null)
-      void client.invalidateQueries({ queryKey: ['addresses'] })
-      say('Saved. It counts from now on.')
-    }, setTrouble)
-  }
   return (
     <Card>
       <h2>Addresses that this server may call</h2>
@@ -42,7 +33,7 @@ function Allowed({ allow }: { allow: readonly string[] }): ReactNode {
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          save()
+          save(api.put('/addresses', { allow: list }), 'Saved. It counts from now on.', 'addresses')
         }}
       >
         <Stack $gap={10}>

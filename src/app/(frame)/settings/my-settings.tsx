@@ -16,7 +16,7 @@ import { TextField } from '@/ui/parts/fields'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time } from '@/ui/parts/time'
-import { MAKE_UP_WORDS, MinutesField, OVERLAP_WORDS } from '../timing/triggers/how-sections'
+import { MAKE_UP_WORDS, MinutesField, OVERLAP_WORDS } from '@/app/shared/timing/how-sections'
 
 export function MySettings(): ReactNode {
   return (

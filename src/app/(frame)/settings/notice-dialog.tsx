@@ -2,8 +2,8 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import { NOTICE_EVENTS, type Notice, type NoticeAction, type NoticeEvent } from '@/core/work/notice'
-import type { AccountRow } from '@/service/accounts'
-import type { AreaRow, JobRow } from '@/service/work'
+import type { AccountRow } from '@/service/fleet/accounts'
+import type { AreaRow, JobRow } from '@/service/work/work'
 import { api, type ApiProblem } from '@/ui/api'
 import { Button } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
@@ -11,10 +11,17 @@ import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Select } from '@/ui/parts/select'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Sentence } from '@/ui/parts/sentence'
-import { BLANK, ConnectionFields } from '../work/jobs/connection-fields'
-import { EVENT_WORDS } from '../work/words'
+import { BLANK as BLANK_CONNECTION, ConnectionFields } from '@/app/shared/work/connection-fields'
+import { EVENT_WORDS } from '@/app/shared/work/words'
+import { BLANK_MAIL } from './blank-mail'
+import { LetterFields } from './letter-fields'
 
 const NONE = 'none'
+const BLANK: { readonly [K in NoticeAction['kind']]: Extract<NoticeAction, { kind: K }> } = {
+  mail: BLANK_MAIL,
+  ticket: BLANK_CONNECTION.ticket,
+  http: BLANK_CONNECTION.http,
+}
 
 /** A notice: of what, when, by which way, with which words. It can be tried before it is saved. */
 export function NoticeDialog({
@@ -120,7 +127,7 @@ export function NoticeDialog({
             <Select
               label="by"
               value={notice.action.kind}
-              onChange={(kind) => set({ action: BLANK[kind as NoticeAction['kind']] })}
+              onChange={(kind) => set({ action: BLANK[kind as NoticeAction['kind']], account: null })}
               choices={[
                 { id: 'mail', title: 'a mail' },
                 { id: 'ticket', title: 'a ticket' },
@@ -128,20 +135,30 @@ export function NoticeDialog({
               ]}
               width="170px"
             />
-            <Select
-              label="signing in as"
-              value={notice.account ?? NONE}
-              onChange={(name) => set({ account: name === NONE ? null : name })}
-              choices={[{ id: NONE, title: 'nobody' }, ...accounts.map(({ name }) => ({ id: name, title: name }))]}
-              error={faultOf('account')}
-              width="200px"
-            />
+            {notice.action.kind !== 'mail' && (
+              <Select
+                label="signing in as"
+                value={notice.account ?? NONE}
+                onChange={(name) => set({ account: name === NONE ? null : name })}
+                choices={[{ id: NONE, title: 'nobody' }, ...accounts.map(({ name }) => ({ id: name, title: name }))]}
+                error={faultOf('account')}
+                width="200px"
+              />
+            )}
           </Sentence>
-          <ConnectionFields
-            action={notice.action}
-            onChange={(action) => set({ action })}
-            faultOf={(path) => faultOf(path.replace('definition.', ''))}
-          />
+          {notice.action.kind === 'mail' ? (
+            <LetterFields
+              action={notice.action}
+              onChange={(action) => set({ action })}
+              faultOf={(path) => faultOf(`action.${path}`)}
+            />
+          ) : (
+            <ConnectionFields
+              action={notice.action}
+              onChange={(action) => set({ action: action as NoticeAction })}
+              faultOf={(path) => faultOf(path.replace('definition.', ''))}
+            />
+          )}
           {tried && (
             <Stack $gap={2} role="status">
               <Small>It was sent:</Small>

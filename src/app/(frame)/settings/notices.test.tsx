@@ -1,5 +1,5 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
-import type { NoticeRow, NoticeSend } from '@/service/notices'
+import type { NoticeRow, NoticeSend } from '@/service/notices/notices'
 import { changesOf, choose, No, press, show, type } from '@/ui/screen.test-help'
 import { Notices } from './notices'
 
@@ -12,10 +12,7 @@ const notice: NoticeRow = {
   events: ['failed', 'late'],
   action: {
     kind: 'mail',
-    host: 'mail.example',
-    port: 25,
-    tls: false,
-    from: 'a@b',
+    server: 'office',
     to: ['c@d'],
     subject: '${title}',
     text: '',
@@ -46,6 +43,9 @@ const SERVER = {
   'GET /jobs': [{ id: 9, title: 'Reconcile fares' }],
   'GET /areas': [{ id: 2, title: 'Close of day' }],
   'GET /accounts': [],
+  'GET /mail-servers': [
+    { name: 'office', host: 'mail.example', port: 25, tls: false, from: 'a@b', account: null, notices: 1 },
+  ],
   'POST /notices': { id: 5 },
   'PUT /notices/4': undefined,
   'DELETE /notices/4': undefined,
@@ -101,7 +101,7 @@ describe('notices', () => {
       'POST /notices/try': new No(409, { detail: 'The mail server refused: 550' }),
       'PUT /notices/4': new No(400, {
         detail: 'No.',
-        errors: [{ path: 'action.host', message: 'Write something here.' }],
+        errors: [{ path: 'action.server', message: 'There is no mail server office.' }],
       }),
     })
     await press('Change To the office')
@@ -109,7 +109,7 @@ describe('notices', () => {
     await press('Send a trial')
     expect(await screen.findByText('The mail server refused: 550')).toBeTruthy()
     await press('Save')
-    expect(await screen.findByText('Write something here.')).toBeTruthy()
+    expect(await screen.findByText('There is no mail server office.')).toBeTruthy()
   })
 
   it('are removed after a question, and changed by nobody who may not', async () => {

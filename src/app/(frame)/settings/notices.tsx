@@ -2,16 +2,18 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import { NOTICE_FACTS, type Notice } from '@/core/work/notice'
-import type { NoticeRow, NoticeSend } from '@/service/notices'
+import type { NoticeRow, NoticeSend } from '@/service/notices/notices'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { Empty, Row, SCROLLS, Small, Spring, Stack } from '@/ui/parts/layout'
+import { RowActions } from '@/ui/parts/row-actions'
 import { Table } from '@/ui/parts/table'
-import { SentNotices } from '../runs/sent-notices'
-import { EVENT_WORDS, KIND_WORDS } from '../work/words'
+import { SentNotices } from '@/app/shared/runs/sent-notices'
+import { EVENT_WORDS, KIND_WORDS } from '@/app/shared/work/words'
+import { BLANK_MAIL } from './blank-mail'
 import { NoticeDialog } from './notice-dialog'
 
 /** A notice to begin with: a mail at failures. */
@@ -21,16 +23,7 @@ const BLANK: Notice = {
   jobId: null,
   areaId: null,
   events: ['failed'],
-  action: {
-    kind: 'mail',
-    host: '',
-    port: 25,
-    tls: false,
-    from: '',
-    to: [],
-    subject: '${title} ${state}',
-    text: '${title} ${run} ${state}: ${reason}\n${step} ${line}\n\n${link}',
-  },
+  action: BLANK_MAIL,
   account: null,
 }
 
@@ -86,14 +79,12 @@ export function Notices(): ReactNode {
               id: 'act',
               title: '',
               cell: (row) => (
-                <Row $gap={4}>
-                  <Button kind="quiet" aria-label={`Change ${row.title}`} onPress={() => edit(row)} whyNot={why}>
-                    Change
-                  </Button>
-                  <Button kind="quiet" aria-label={`Remove ${row.title}`} onPress={() => setRemoving(row)} whyNot={why}>
-                    Remove
-                  </Button>
-                </Row>
+                <RowActions
+                  name={row.title}
+                  onChange={() => edit(row)}
+                  onRemove={() => setRemoving(row)}
+                  whyNot={why}
+                />
               ),
             },
           ]}

@@ -3,9 +3,9 @@ import dynamic from 'next/dynamic'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
 import { ROLES, type Role } from '@/core/people/roles'
-import type { AuditEntry } from '@/service/audit'
-import type { EngineRow } from '@/service/engines'
-import type { PersonRow } from '@/service/people'
+import type { AuditEntry } from '@/service/base/audit'
+import type { EngineRow } from '@/service/fleet/engines'
+import type { PersonRow } from '@/service/people/people'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
@@ -26,6 +26,7 @@ const TimingSettings = dynamic(() => import('./timing-settings').then((module) =
   ssr: false,
 })
 const Notices = dynamic(() => import('./notices').then((module) => module.Notices), { ssr: false })
+const MailServers = dynamic(() => import('./mail-servers').then((module) => module.MailServers), { ssr: false })
 const Addresses = dynamic(() => import('./addresses').then((module) => module.Addresses), { ssr: false })
 
 export function SettingsScreen(): ReactNode {
@@ -35,6 +36,7 @@ export function SettingsScreen(): ReactNode {
     { id: 'me', title: 'Yours', content: <MySettings /> },
     { id: 'timing', title: 'Timing', content: <TimingSettings /> },
     { id: 'notices', title: 'Notices', content: <Notices /> },
+    { id: 'mail', title: 'Mail', content: <MailServers /> },
     { id: 'people', title: 'People', content: <People /> },
     { id: 'engines', title: 'Engines', content: <Engines /> },
     ...(may

@@ -72,9 +72,15 @@ describe('my settings', () => {
 })
 
 describe('settings of timing', () => {
+  /** Each card has a button of its own. */
+  const save = (card: number): void => {
+    fireEvent.click(screen.getAllByRole('button', { name: 'Save' })[card] as HTMLElement)
+  }
   const server = {
     'GET /starts': { on: true, note: '', by: null, at: null },
     'GET /too-often': { minutes: 30, machines: 10 },
+    'GET /settings/chances': { amber: 90, red: 50 },
+    'PUT /settings/chances': undefined,
     'PUT /starts': undefined,
     'PUT /too-often': undefined,
   }
@@ -110,13 +116,35 @@ describe('settings of timing', () => {
       },
       { role: 'administrator' },
     )
-    await screen.findByText('Too often on too many')
+    await screen.findByText('When a deadline is at risk')
     type('Minutes', 'ten')
-    await press('Save')
+    save(0)
     expect(await screen.findByText('A whole number.')).toBeTruthy()
     type('Minutes', '15')
-    await press('Save')
+    save(0)
     expect(await screen.findByText('Saved.')).toBeTruthy()
     expect(changesOf(asked).at(-1)?.body).toEqual({ minutes: 15, machines: 10 })
+  })
+
+  it('keep the chances below which somebody is told', async () => {
+    const asked = show(
+      <TimingSettings />,
+      {
+        ...server,
+        'PUT /settings/chances': ({ body }: { body: unknown }) =>
+          (body as { red: number; amber: number }).red < (body as { amber: number }).amber
+            ? undefined
+            : new No(400, { detail: 'No.', errors: [{ path: 'red', message: 'It must be below the other limit.' }] }),
+      },
+      { role: 'administrator' },
+    )
+    await screen.findByText('When a deadline is at risk')
+    type('Hardly to be met, per cent', '95')
+    save(1)
+    expect(await screen.findByText('It must be below the other limit.')).toBeTruthy()
+    type('Hardly to be met, per cent', '60')
+    save(1)
+    expect(await screen.findByText(/^Saved\. It holds from the next forecast on/)).toBeTruthy()
+    expect(changesOf(asked).at(-1)).toEqual({ what: 'PUT /settings/chances', body: { amber: 90, red: 60 } })
   })
 })

@@ -1,13 +1,15 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { Setting } from '@/service/settings'
+import type { Setting } from '@/service/base/settings'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { useSaving } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Card, Cards } from '@/ui/parts/card'
 import { TextField } from '@/ui/parts/fields'
+import { NumberField } from '@/ui/parts/number-field'
 import { Row, Small, Stack } from '@/ui/parts/layout'
 import { Sentence, Word } from '@/ui/parts/sentence'
 import { Time } from '@/ui/parts/time'
@@ -18,6 +20,7 @@ export function TimingSettings(): ReactNode {
     <Cards $first="minmax(0, 1fr)">
       <Starts />
       <TooOften />
+      <Chances />
     </Cards>
   )
 }
@@ -93,29 +96,19 @@ function TooOften(): ReactNode {
 
 function TooOftenForm({ saved }: { saved: Setting<'too-often'> }): ReactNode {
   const { why } = useMay('administer')
-  const client = useQueryClient()
-  const say = useSay()
+  const { faultOf, save } = useSaving()
   const [minutes, setMinutes] = useState(String(saved.minutes))
   const [machines, setMachines] = useState(String(saved.machines))
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const numberOr = (text: string): number | string => (/^\d+$/.test(text.trim()) ? Number(text) : text)
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
   const isChanged = minutes !== String(saved.minutes) || machines !== String(saved.machines)
-  const save = (): void => {
-    api.put('/too-often', { minutes: numberOr(minutes), machines: numberOr(machines) }).then(() => {
-      setTrouble(null)
-      void client.invalidateQueries({ queryKey: ['starts'] })
-      void client.invalidateQueries({ queryKey: ['triggers'] })
-      say('Saved.')
-    }, setTrouble)
-  }
   return (
     <Card>
       <h2>Too often on too many</h2>
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          save()
+          const wish = { minutes: numberOr(minutes), machines: numberOr(machines) }
+          save(api.put('/too-often', wish), 'Saved.', 'starts', 'triggers')
         }}
       >
         <Stack>
@@ -142,6 +135,49 @@ function TooOftenForm({ saved }: { saved: Setting<'too-often'> }): ReactNode {
           </Sentence>
           <Row>
             <Button type="submit" isDisabled={!isChanged} whyNot={why}>
+              Save
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Card>
+  )
+}
+
+function Chances(): ReactNode {
+  const { data } = useQuery({
+    queryKey: ['forecast', 'chances'],
+    queryFn: () => api.get<Setting<'chances'>>('/settings/chances'),
+  })
+  if (!data) return <Card aria-busy="true" />
+  return <ChancesForm key={JSON.stringify(data)} saved={data} />
+}
+
+function ChancesForm({ saved }: { saved: Setting<'chances'> }): ReactNode {
+  const { why } = useMay('administer')
+  const { faultOf, save } = useSaving()
+  const [amber, setAmber] = useState(saved.amber)
+  const [red, setRed] = useState(saved.red)
+  return (
+    <Card>
+      <h2>When a deadline is at risk</h2>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          const said = 'Saved. It holds from the next forecast on.'
+          save(api.put('/settings/chances', { amber, red }), said, 'forecast', 'coming')
+        }}
+      >
+        <Stack>
+          <Sentence>
+            <Word>Somebody is told when its chance to be in time falls below</Word>
+            <NumberField label="At risk, per cent" value={amber} onChange={setAmber} error={faultOf('amber')} />
+            <Word>%; below</Word>
+            <NumberField label="Hardly to be met, per cent" value={red} onChange={setRed} error={faultOf('red')} />
+            <Word>% it is shown in red.</Word>
+          </Sentence>
+          <Row>
+            <Button type="submit" isDisabled={amber === saved.amber && red === saved.red} whyNot={why}>
               Save
             </Button>
           </Row>

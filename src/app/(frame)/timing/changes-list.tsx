@@ -1,7 +1,7 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import type { ShownChanges } from '@/service/previews'
+import type { ShownChanges } from '@/service/forecast/previews'
 import { clock, dayAndYear } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
@@ -45,7 +45,7 @@ export function summaryOf(changes: ShownChanges): string {
 /** Which coming starts would be added, dropped or moved. */
 export function ChangesList({ changes }: { changes: ShownChanges }): ReactNode {
   const { zone } = useMe()
-  const now = useNow()
+  const now = useNow(60_000)
   const say = (at: string): string => `${dayAndYear(at, zone, now)} ${clock(at, zone)}`
   const rows = [
     ...changes.moved.map(({ from, to }) => ({ what: 'moved', at: from, text: `${say(from)} → ${say(to)}` })),

@@ -3,9 +3,9 @@ import { useState, type ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
+import { ChosenBar } from '@/ui/parts/chosen-bar'
 import { Confirm } from '@/ui/parts/dialog'
 import { Select } from '@/ui/parts/select'
-import { Panel, Row, Spring } from '@/ui/parts/layout'
 
 /** One change to all that are chosen. */
 export function ManyBar({
@@ -22,9 +22,8 @@ export function ManyBar({
   const [removing, setRemoving] = useState(false)
   const those = count === 1 ? 'one trigger' : `${count} triggers`
   return (
-    <Panel style={{ padding: '6px 10px', borderLeft: '4px solid var(--brass)' }} aria-label="What is chosen">
-      <Row>
-        <b>{count === 1 ? 'One is' : `${count} are`} chosen</b>
+    <>
+      <ChosenBar says={`${count === 1 ? 'One is' : `${count} are`} chosen`} onClear={onClear}>
         <Button onPress={() => onChange({ enabled: false }, `${those} switched off.`)} whyNot={operate.why}>
           Switch off
         </Button>
@@ -59,11 +58,7 @@ export function ManyBar({
         <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>
           Remove
         </Button>
-        <Spring />
-        <Button kind="quiet" onPress={onClear}>
-          Choose none
-        </Button>
-      </Row>
+      </ChosenBar>
       <Confirm
         title={`Remove ${those}?`}
         isOpen={removing}
@@ -73,6 +68,6 @@ export function ManyBar({
       >
         They start nothing any more and leave the list. What they have started stays, with its history.
       </Confirm>
-    </Panel>
+    </>
   )
 }

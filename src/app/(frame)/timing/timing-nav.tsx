@@ -31,6 +31,8 @@ const PLACES = [
   ['/timing/not-started', 'Not started'],
   ['/timing/exchange', 'In and out'],
 ] as const
+/** Found from its matter; among the parts while somebody is there. */
+const SINCE_BACK_UP = ['/timing/since-back-up', 'Since the back-up'] as const
 
 /** The parts of Timing. */
 export function TimingNav(): ReactNode {
@@ -39,7 +41,7 @@ export function TimingNav(): ReactNode {
     href === '/timing' ? path === '/timing' || path.startsWith('/timing/triggers') : path.startsWith(href)
   return (
     <Bar aria-label="Timing">
-      {PLACES.map(([href, title]) => (
+      {[...PLACES, ...(isHere(SINCE_BACK_UP[0]) ? [SINCE_BACK_UP] : [])].map(([href, title]) => (
         <Link key={href} href={href} aria-current={isHere(href) ? 'page' : undefined}>
           {title}
         </Link>

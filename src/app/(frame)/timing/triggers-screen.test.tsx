@@ -1,5 +1,5 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
-import type { TriggerRow } from '@/service/trigger-list'
+import type { TriggerRow } from '@/service/timing/trigger-list'
 import { go } from '@/ui/navigation.test-help'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { TriggersScreen } from './triggers-screen'

@@ -2,25 +2,27 @@
 import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useMemo, useState, type ReactNode } from 'react'
-import type { TriggerRow } from '@/service/trigger-list'
+import type { TriggerRow } from '@/service/timing/trigger-list'
 import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { exact, relative, when } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useEndless } from '@/ui/hooks/endless'
+import { useLatest } from '@/ui/hooks/latest'
 import { useMay, useMe } from '@/ui/hooks/me'
-import { useNow } from '@/ui/hooks/now'
+import { useAtNow } from '@/ui/hooks/now'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Checkbox, Switch } from '@/ui/parts/fields'
 import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateMark, type Mark } from '@/ui/parts/state-mark'
 import { Table, type Column } from '@/ui/parts/table'
+import { withOrWithout } from '@/ui/sets'
 import { CadenceEdit } from './cadence-edit'
 import { ManyBar } from './many-bar'
 import { TimingNav } from './timing-nav'
 import { TriggerFilters } from './trigger-filters'
-import { targetWords } from '../work/words'
+import { targetWords } from '@/app/shared/work/words'
 import { perDay } from './words'
 
 interface TriggerPage {
@@ -60,18 +62,19 @@ export function TriggersScreen(): ReactNode {
       (error: ApiProblem) => say(error.detail, { bad: true }),
     )
   }
-  const choose = (id: number, on: boolean): void => {
-    const next = new Set(chosen)
-    if (on) next.add(id)
-    else next.delete(id)
-    setChosen(next)
-  }
-  const columns = columnsFor({
-    isChosen: (row) => chosen.has(row.id),
-    choose: (row, on) => choose(row.id, on),
-    toggle: (row, on) => change([row.id], { enabled: on }, `${row.title} is switched ${on ? 'on' : 'off'}.`),
-    whyLocked: operate.why,
-  })
+  const toggle = useLatest((row: TriggerRow, on: boolean) =>
+    change([row.id], { enabled: on }, `${row.title} is switched ${on ? 'on' : 'off'}.`),
+  )
+  const columns = useMemo(
+    () =>
+      columnsFor({
+        isChosen: (row) => chosen.has(row.id),
+        choose: (row, on) => setChosen((before) => withOrWithout(before, row.id, on)),
+        toggle,
+        whyLocked: operate.why,
+      }),
+    [chosen, toggle, operate.why],
+  )
   const isFiltered = Object.keys(values).some((key) => key !== 'sort' && key !== 'dir')
   return (
     <Page style={{ overflow: 'hidden' }}>
@@ -225,28 +228,30 @@ function columnsFor({ isChosen, choose, toggle, whyLocked }: RowActs): Column<Tr
 }
 
 function LastRun({ run }: { run: TriggerRow['lastRun'] }): ReactNode {
-  const now = useNow()
+  const ms = run ? Date.parse(run.at) : 0
+  const ago = useAtNow((now) => relative(Math.min(ms, now), now))
   if (!run) return <Small>not yet</Small>
   return (
     <Link href={`/runs/${run.id}`} title={run.state} style={{ display: 'inline-flex', gap: 6, alignItems: 'center' }}>
       <StateMark mark={run.state as Mark} size={12} />
       <span className="visually-hidden">{run.state}</span>
-      <Small>{now > 0 && relative(Math.min(Date.parse(run.at), now), now)}</Small>
+      <Small>{ago}</Small>
     </Link>
   )
 }
 
 function NextStart({ row }: { row: TriggerRow }): ReactNode {
   const { zone } = useMe()
-  const now = useNow()
+  const at = row.nextAt === null ? 0 : Date.parse(row.nextAt)
+  const said = useAtNow((now) => when(at, zone, now))
+  const inTime = useAtNow((now) => (at > now ? relative(at, now) : 'due'))
   if (!row.enabled) return <Small>off</Small>
   if (row.nextAt === null) return <span style={{ color: 'var(--late)' }}>never again</span>
-  const at = Date.parse(row.nextAt)
-  if (now === 0) return null
+  if (said === null) return null
   const isOther = row.zone !== zone
   return (
     <span title={`${exact(at, zone)}${isOther ? `, ${exact(at, row.zone)}` : ''}`}>
-      {when(at, zone, now)} <Small>{at > now ? relative(at, now) : 'due'}</Small>
+      {said} <Small>{inTime}</Small>
     </span>
   )
 }

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery, type UseQueryResult } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import type { TriggerPreview } from '@/service/previews'
+import type { TriggerPreview } from '@/service/forecast/previews'
 import { api, type ApiProblem } from '@/ui/api'
 
 /** A value that follows another one when that has rested for a while. */

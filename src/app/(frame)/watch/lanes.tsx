@@ -3,7 +3,8 @@ import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useId, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
-import type { Lane } from '@/service/watch'
+import type { ComingBar } from '@/service/forecast/ahead'
+import type { Lane } from '@/service/watch/watch'
 import { api } from '@/ui/api'
 import { clock, duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
@@ -108,6 +109,21 @@ const Rest = styled.div`
   border-left: 0;
   border-radius: 0 2px 2px 0;
 `
+/** What the forecast expects here: an outline, since it is not there yet. */
+const Foreseen = styled.div`
+  position: absolute;
+  top: 4px;
+  height: 18px;
+  padding: 0 5px;
+  border: 1px dashed var(--mute);
+  border-radius: 2px;
+  color: var(--mute);
+  font-size: 11.5px;
+  line-height: 16px;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+`
 /** The title of what has just begun: over the rest of its usual length, or behind it. */
 const Beside = styled.span`
   position: absolute;
@@ -141,6 +157,12 @@ export function Lanes(): ReactNode {
   const width = boxWidth - NAME_WIDTH
   const { data } = useQuery({ queryKey: ['lanes'], queryFn: () => api.get<Lane[]>('/lanes?hours=1') })
 
+  const { data: coming = [] } = useQuery({
+    queryKey: ['coming', 'lanes'],
+    queryFn: () => api.get<ComingBar[]>('/lanes/coming'),
+    refetchInterval: 30_000,
+  })
+
   if (!data || nowMs === 0) return <Grid style={{ minHeight: 200 }} ref={box} />
   if (data.length === 0) {
     return (
@@ -161,10 +183,18 @@ export function Lanes(): ReactNode {
   const fromMs = nowMs - BACK_MS
   const x = (ms: number): number => Math.max(0, Math.min(1, (ms - fromMs) / (BACK_MS + AHEAD_MS))) * width
   const firstTick = Math.ceil(fromMs / 900_000) * 900_000
-  const drawn = data.map((lane) => layers(lane, fromMs))
-  // One at the left end, half of which would stand in the column beside it, is left out.
+  const drawn = data.map((lane) =>
+    layers(
+      lane,
+      coming.filter(({ agent, startAt }) => agent === lane.agent && Date.parse(startAt) > nowMs),
+      fromMs,
+      nowMs,
+    ),
+  )
+  // One at either end, half of which would stand beside the track, is left out; on a narrow one every second or third.
+  const room = Math.max(1, Math.ceil((3 * TICK) / Math.max(1, x(firstTick + 900_000) - x(firstTick))))
   const ticks = Array.from({ length: 6 }, (_, i) => firstTick + i * 900_000).filter(
-    (ms) => ms < nowMs + AHEAD_MS && x(ms) >= TICK,
+    (ms, i) => i % room === 0 && ms < nowMs + AHEAD_MS && x(ms) >= TICK && x(ms) <= width - TICK,
   )
   return (
     <Grid ref={box} aria-label="Machines">
@@ -185,7 +215,7 @@ export function Lanes(): ReactNode {
             ))}
           </div>
         </div>
-        {drawn.map(({ lane, bars, depth }) => (
+        {drawn.map(({ lane, bars, ahead, depth }) => (
           <div className="row" key={lane.agentId} style={{ height: depth === 1 ? 26 : depth * LAYER + 6 }}>
             <div className="name">
               <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
@@ -235,6 +265,23 @@ export function Lanes(): ReactNode {
                 })
               }
             </Track>
+            {ahead.map(({ bar: { title, startAt, endAt }, layer }) => {
+              const left = x(Date.parse(startAt))
+              const wide = Math.max(3, x(Date.parse(endAt)) - left - 1)
+              const place =
+                depth === 1
+                  ? {}
+                  : { top: 3 + layer * LAYER, height: LAYER - 2, lineHeight: `${LAYER - 4}px`, fontSize: 11 }
+              return (
+                <Foreseen
+                  key={`${title} ${startAt} ${layer}`}
+                  style={{ left: NAME_WIDTH + left, width: wide, ...(wide < LABELLED ? { padding: 0 } : {}), ...place }}
+                  title={`${title}, expected ${clock(startAt, zone)} to ${clock(endAt, zone)}`}
+                >
+                  {wide >= LABELLED && title}
+                </Foreseen>
+              )
+            })}
             {lane.away && <Away>out of reach</Away>}
           </div>
         ))}
@@ -287,20 +334,39 @@ function Track({
   )
 }
 
-/** Runs that overlap on one machine share its lane in layers, which makes the lane higher. */
-function layers(
-  lane: Lane,
-  fromMs: number,
-): { lane: Lane; bars: { bar: Lane['bars'][number]; layer: number }[]; depth: number } {
+/** Layers of what is expected beyond these are not drawn: the lane is about what is. */
+const MOST_LAYERS = 4
+
+interface Layers {
+  readonly lane: Lane
+  readonly bars: readonly { bar: Lane['bars'][number]; layer: number }[]
+  readonly ahead: readonly { bar: ComingBar; layer: number }[]
+  readonly depth: number
+}
+
+/** Runs that overlap on one machine share its lane in layers, which makes the lane higher; what is expected comes where it has room. */
+function layers(lane: Lane, coming: readonly ComingBar[], fromMs: number, nowMs: number): Layers {
   const ends: number[] = []
+  const layerFor = (begins: number, until: number): number => {
+    let layer = ends.findIndex((end) => end <= begins)
+    if (layer < 0) layer = ends.length
+    ends[layer] = until
+    return layer
+  }
   const bars = lane.bars
     .filter((bar) => bar.endedAt === null || new Date(bar.endedAt).getTime() > fromMs)
     .map((bar) => {
       const begins = new Date(bar.startedAt).getTime()
-      let layer = ends.findIndex((end) => end <= begins)
-      if (layer < 0) layer = ends.length
-      ends[layer] = bar.endedAt ? new Date(bar.endedAt).getTime() : Infinity
-      return { bar, layer }
+      return { bar, layer: layerFor(begins, bar.endedAt ? new Date(bar.endedAt).getTime() : Infinity) }
     })
-  return { lane, bars, depth: Math.max(1, ends.length) }
+  // What runs takes as long as usual, or goes on for a little.
+  for (const { bar, layer } of bars)
+    if (bar.endedAt === null)
+      ends[layer] = Math.max(nowMs + 60_000, new Date(bar.startedAt).getTime() + (bar.usualMs ?? 0))
+  const ahead = coming.flatMap((bar) => {
+    const begins = Date.parse(bar.startAt)
+    if (ends.length >= MOST_LAYERS && !ends.some((end) => end <= begins)) return []
+    return [{ bar, layer: layerFor(begins, Date.parse(bar.endAt)) }]
+  })
+  return { lane, bars, ahead, depth: Math.max(1, ends.length) }
 }

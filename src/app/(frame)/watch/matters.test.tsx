@@ -1,5 +1,5 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
-import type { MatterRow } from '@/service/matters'
+import type { MatterRow } from '@/service/runs/matters'
 import { changesOf, No, press, show, type } from '@/ui/screen.test-help'
 import { Matters } from './matters'
 
@@ -28,10 +28,12 @@ const matter = (change: object): MatterRow =>
     isFlow: false,
     isOpen: false,
     stepPath: null,
+    triggerId: null,
     stepTitle: null,
     passedOver: 0,
     dueAt: null,
     foreseenAt: null,
+    isRestore: false,
     ...change,
   }) as unknown as MatterRow
 const card = async (headline: string): Promise<HTMLElement> =>
@@ -87,13 +89,40 @@ describe('what needs a person', () => {
     show(<Matters />, {
       'GET /matters': [
         matter({ ...late, kind: 'run-late' }),
-        matter({ ...late, id: 2, kind: 'run-at-risk', title: 'Close of day' }),
+        matter({ ...late, id: 2, kind: 'run-at-risk', title: 'Close of day', evidence: '61 % to be in time.' }),
+        matter({
+          id: 3,
+          kind: 'deadline-at-risk',
+          title: 'Manifests',
+          runId: null,
+          triggerId: 12,
+          evidence: '40 % to be in time. Would help most: one slot more in data (then 98 %).',
+        }),
       ],
     })
     expect(words(await card('Till file Tarn Head is late'))).toContain('To finish by Tue 9 Mar 04:45.')
     const risk = await card('Close of day is at risk of being late')
-    expect(words(risk)).toContain('To finish by Tue 9 Mar 04:45; by usual lengths it ends at Tue 9 Mar 05:02.')
+    expect(words(risk)).toContain('To finish by Tue 9 Mar 04:45. 61 % to be in time.')
+    const coming = await card('Manifests is at risk of being late')
+    expect(words(coming)).toMatch(
+      /Still to begin; known since .* 40 % to be in time\. Would help most: one slot more in data/,
+    )
+    expect(within(coming).getByRole('link', { name: 'Open trigger' }).getAttribute('href')).toBe('/timing/triggers/12')
     expect(within(risk).queryByRole('button', { name: /Run again/ })).toBeNull()
+  })
+
+  it('leads to what ran since a back-up that was brought back', async () => {
+    const restored = matter({
+      kind: 'trouble',
+      title: 'The database was restored from a back-up',
+      runId: null,
+      agentId: null,
+      isRestore: true,
+    })
+    show(<Matters />, { 'GET /matters': [restored] })
+    const names = ['Look at what ran', 'The database was restored from a back-up']
+    for (const name of names)
+      expect((await screen.findByRole('link', { name })).getAttribute('href')).toBe('/timing/since-back-up')
   })
 
   it('says that all is well', async () => {

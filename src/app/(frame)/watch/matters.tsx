@@ -4,7 +4,7 @@ import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { visible } from '@/core/schema/plain-text'
-import type { MatterRow } from '@/service/matters'
+import type { MatterRow } from '@/service/runs/matters'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useAway } from '@/ui/hooks/reach'
@@ -99,7 +99,8 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
   const router = useRouter()
   const say = useSay()
   const [taking, setTaking] = useState(false)
-  const isRun = matter.kind !== 'agent-away' && matter.kind !== 'trouble'
+  const isRun = matter.runId !== null && matter.kind !== 'agent-away' && matter.kind !== 'trouble'
+  const isRisk = matter.kind === 'run-at-risk' || matter.kind === 'deadline-at-risk'
   const { colour, mark } = LOOKS[matter.kind]
   const isBad = matter.kind === 'run-failed' || matter.kind === 'run-lost'
   const page = pageOf(matter)
@@ -119,7 +120,7 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
     <Card $colour={colour} $taken={matter.state === 'taken'}>
       <h3>
         <StateMark mark={mark} />
-        {page === null ? headline(matter) : <Link href={page}>{headline(matter)}</Link>}
+        {page ? <Link href={page.href}>{headline(matter)}</Link> : headline(matter)}
       </h3>
       {matter.state === 'taken' ? (
         <p>
@@ -139,15 +140,14 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
                 {matter.dueAt && (
                   <>
                     {' '}
-                    To finish by <Time at={matter.dueAt} />
-                    {matter.kind === 'run-at-risk' && (
-                      <>
-                        ; by usual lengths it ends at <Time at={matter.foreseenAt} />
-                      </>
-                    )}
-                    .
+                    To finish by <Time at={matter.dueAt} />.
                   </>
                 )}
+                {isRisk && ` ${visible(matter.evidence)}`}
+              </>
+            ) : matter.kind === 'deadline-at-risk' ? (
+              <>
+                Still to begin; known since <Time at={matter.openedAt} withRelative />. {visible(matter.evidence)}
               </>
             ) : matter.kind === 'trouble' ? (
               <>
@@ -169,7 +169,9 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
               </>
             )}
           </p>
-          {isRun && matter.evidence && <Evidence title={visible(matter.evidence)}>{visible(matter.evidence)}</Evidence>}
+          {isRun && !isRisk && matter.evidence && (
+            <Evidence title={visible(matter.evidence)}>{visible(matter.evidence)}</Evidence>
+          )}
         </>
       )}
       <Row $gap={6} $wrap>
@@ -179,15 +181,11 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
           </Button>
         )}
         {isBad && matter.state === 'open' && matter.isFlow && !matter.isOpen && matter.stepPath && (
-          <Button kind="strong" onPress={() => router.push(`${page}&do=again`)} whyNot={why}>
+          <Button kind="strong" onPress={() => router.push(`${page?.href}&do=again`)} whyNot={why}>
             Run again from {matter.stepTitle}
           </Button>
         )}
-        {page !== null && (
-          <ButtonLink href={page}>
-            {page.startsWith('/fleet') ? 'Open agent' : isBad ? 'Output' : 'Open run'}
-          </ButtonLink>
-        )}
+        {page && <ButtonLink href={page.href}>{page.words}</ButtonLink>}
         {matter.state === 'open' && (
           <Button onPress={() => setTaking(true)} whyNot={why}>
             Take
@@ -210,22 +208,35 @@ const LOOKS: Record<MatterRow['kind'], { colour: string; mark: Mark }> = {
   'run-failed': { colour: 'failed', mark: 'failed' },
   'run-lost': { colour: 'lost', mark: 'lost' },
   'run-at-risk': { colour: 'late', mark: 'late' },
+  'deadline-at-risk': { colour: 'late', mark: 'late' },
   'run-late': { colour: 'late', mark: 'late' },
   'agent-away': { colour: 'lost', mark: 'away' },
   trouble: { colour: 'late', mark: 'late' },
 }
 
 /** Where it is looked into; null: there is no page of it. */
-function pageOf({ kind, runId, agentId, stepPath }: MatterRow): string | null {
-  if (kind === 'agent-away' || (kind === 'trouble' && agentId !== null)) return `/fleet/agents/${agentId}`
+/** Where a matter leads, and what the way there is called. */
+function pageOf({
+  kind,
+  runId,
+  agentId,
+  triggerId,
+  stepPath,
+  isRestore,
+}: MatterRow): { readonly href: string; readonly words: string } | null {
+  if (isRestore) return { href: '/timing/since-back-up', words: 'Look at what ran' }
+  if (kind === 'agent-away' || (kind === 'trouble' && agentId !== null))
+    return { href: `/fleet/agents/${agentId}`, words: 'Open agent' }
+  if (triggerId !== null) return { href: `/timing/triggers/${triggerId}`, words: 'Open trigger' }
   if (runId === null) return null
-  return stepPath === null ? `/runs/${runId}` : `/runs/${runId}?step=${encodeURIComponent(stepPath)}`
+  const href = stepPath === null ? `/runs/${runId}` : `/runs/${runId}?step=${encodeURIComponent(stepPath)}`
+  return { href, words: kind === 'run-failed' || kind === 'run-lost' ? 'Output' : 'Open run' }
 }
 
 function headline({ kind, title, stepTitle, agentName }: MatterRow): ReactNode {
   if (kind === 'agent-away') return <>{title} has not called</>
   if (kind === 'trouble') return title
-  if (kind === 'run-at-risk') return `${title} is at risk of being late`
+  if (kind === 'run-at-risk' || kind === 'deadline-at-risk') return `${title} is at risk of being late`
   if (kind === 'run-late') return `${title} is late`
   const where = agentName ? ` on ${agentName}` : ''
   return `${title} ${kind === 'run-lost' ? 'was lost' : 'failed'}${stepTitle ? ` at ${stepTitle}` : ''}${where}`

@@ -2,11 +2,11 @@
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import type { ComingStart } from '@/service/coming'
+import type { ComingStart } from '@/service/forecast/coming'
 import { api } from '@/ui/api'
-import { duration, exact, relative } from '@/ui/format'
+import { clock, duration, exact, relative } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
-import { useNow } from '@/ui/hooks/now'
+import { useAtNow } from '@/ui/hooks/now'
 import { Page, Panel, Row, Shelf, Small, Split, Spring } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateMark, type Mark } from '@/ui/parts/state-mark'
@@ -133,9 +133,13 @@ export function WatchScreen(): ReactNode {
 
 const ROWS = 6
 
+/** How long it is until then. */
+function Until({ at }: { at: number }): ReactNode {
+  return useAtNow((now) => (at > now ? relative(at, now).replace('in ', '') : 'now'))
+}
+
 /** What triggers start next, the soonest first. */
 function NextStarts(): ReactNode {
-  const now = useNow()
   const { zone } = useMe()
   const { data } = useQuery({
     queryKey: ['coming', 'next'],
@@ -177,11 +181,12 @@ function NextStarts(): ReactNode {
                 </Link>
               </td>
               <td title={exact(start.at, zone)}>
-                {now > 0 &&
-                  (Date.parse(start.at) > now ? relative(Date.parse(start.at), now).replace('in ', '') : 'now')}
+                <Until at={Date.parse(start.at)} />
               </td>
-              <td title={start.says}>
-                <Small>{start.says}</Small>
+              <td title={expectedWords(start, zone) ?? start.says}>
+                <Small style={start.expected ? { color: 'var(--late)' } : {}}>
+                  {expectedWords(start, zone) ?? start.says}
+                </Small>
               </td>
               <td className="wide" title={start.goesTo}>
                 <Small>{start.goesTo}</Small>
@@ -193,6 +198,10 @@ function NextStarts(): ReactNode {
     </Panel>
   )
 }
+
+/** Where it is expected to start later than its instant: when, and why. */
+const expectedWords = ({ expected }: ComingStart, zone: string): string | null =>
+  expected ? `about ${clock(expected.at, zone)}: ${expected.why}` : null
 
 function JustEnded(): ReactNode {
   const { data = [] } = useQuery({ queryKey: ['ended'], queryFn: () => api.get<EndedRun[]>('/ended') })

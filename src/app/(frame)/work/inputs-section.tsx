@@ -1,8 +1,10 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import { INPUT_TYPES, type Input, type InputType } from '@/core/work/inputs'
-import type { SharedValueRow } from '@/service/shared-values'
+import { DAYS_AROUND, type DayDefault } from '@/core/work/day-defaults'
+import { INPUT_TYPES, isDayDefault, type Input, type InputType } from '@/core/work/inputs'
+import type { CalendarRow } from '@/service/timing/calendars'
+import type { SharedValueRow } from '@/service/work/shared-values'
 import { api } from '@/ui/api'
 import { faultIn } from '@/ui/hooks/draft'
 import { Button } from '@/ui/parts/button'
@@ -117,13 +119,26 @@ export function InputsSection({ definition, define, faultOf }: Props): ReactNode
   )
 }
 
-type Source = 'none' | 'value' | 'shared' | 'name' | 'email'
+type Source = 'none' | 'value' | 'shared' | 'name' | 'email' | DayDefault['day']
 
 function sourceOf(value: Input['default']): Source {
   if (value === null) return 'none'
   if (typeof value === 'string') return 'value'
+  if (isDayDefault(value)) return value.day
   return 'shared' in value ? 'shared' : value.starter
 }
+
+const DAY_CHOICES = [
+  { id: 'today', title: 'the run’s day' },
+  { id: 'yesterday', title: 'the day before it' },
+  { id: 'tomorrow', title: 'the day after it' },
+  { id: 'next', title: 'the next day of …' },
+  { id: 'last', title: 'the last day of …' },
+]
+const isAround = (source: Source): source is (typeof DAYS_AROUND)[number] =>
+  (DAYS_AROUND as readonly string[]).includes(source)
+const calendarOf = ({ default: value }: Input): string =>
+  isDayDefault(value) && 'calendar' in value ? value.calendar : ''
 
 /** What an input is where nothing is given: nothing, a value, a shared one, or something of whoever starts it. */
 function DefaultFields({
@@ -141,11 +156,19 @@ function DefaultFields({
     queryKey: ['jobs', 'shared'],
     queryFn: () => api.get<SharedValueRow[]>('/shared-values'),
   })
+  const { data: calendars = [] } = useQuery({
+    queryKey: ['calendars'],
+    queryFn: () => api.get<CalendarRow[]>('/calendars'),
+    enabled: input.type === 'day',
+  })
   const fitting = shared.filter((row) => row.isSecret === isSecret)
   const take = (next: Source): void => {
     if (next === 'none') onChange(null)
     else if (next === 'value') onChange(input.type === 'yes-no' ? 'no' : (input.options[0] ?? ''))
     else if (next === 'shared') onChange({ shared: fitting[0]?.name ?? 'name' })
+    else if (next === 'next' || next === 'last')
+      onChange({ day: next, calendar: calendarOf(input) || (calendars[0]?.slug ?? '') })
+    else if (isAround(next)) onChange({ day: next })
     else onChange({ starter: next })
   }
   return (
@@ -158,6 +181,7 @@ function DefaultFields({
           { id: 'none', title: 'nothing' },
           ...(isSecret ? [] : [{ id: 'value', title: 'this value' }]),
           { id: 'shared', title: isSecret ? 'a shared secret' : 'a shared value' },
+          ...(input.type === 'day' ? DAY_CHOICES : []),
           ...(isSecret
             ? []
             : [
@@ -165,7 +189,7 @@ function DefaultFields({
                 { id: 'email', title: 'address of its starter' },
               ]),
         ]}
-        error={source === 'value' || source === 'shared' ? undefined : fault}
+        error={source === 'value' || source === 'shared' || source === 'next' || source === 'last' ? undefined : fault}
         width="185px"
       />
       {source === 'value' && (
@@ -178,6 +202,16 @@ function DefaultFields({
           onChange={(name) => onChange({ shared: name })}
           choices={fitting.map(({ name, title }) => ({ id: name, title }))}
           error={fault ?? (fitting.length === 0 ? 'There is none yet: Work → Shared values.' : undefined)}
+          width="205px"
+        />
+      )}
+      {(source === 'next' || source === 'last') && (
+        <Select
+          label="calendar"
+          value={calendarOf(input)}
+          onChange={(calendar) => onChange({ day: source, calendar })}
+          choices={calendars.map(({ slug, title }) => ({ id: slug, title }))}
+          error={fault ?? (calendars.length === 0 ? 'There is none yet: Timing → Calendars.' : undefined)}
           width="205px"
         />
       )}

@@ -1,7 +1,7 @@
 'use client'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { VersionRow } from '@/service/work-versions'
+import type { VersionRow } from '@/service/work/work-versions'
 import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'

@@ -3,15 +3,15 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
-import type { AreaRow, JobRow } from '@/service/work'
+import type { AreaRow, JobRow } from '@/service/work/work'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
-import { useDrifts } from '@/ui/hooks/drifts'
+import { useDrifts } from '@/app/shared/work/drifts'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
-import { DriftMark } from '@/ui/parts/drift-mark'
+import { DriftMark } from '@/app/shared/work/drift-mark'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Empty, Mute, Page, Panel, Row, Shelf, Small, Split, Spring, Stack } from '@/ui/parts/layout'
@@ -19,10 +19,10 @@ import { Link } from '@/ui/parts/link'
 import { StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Ago } from '@/ui/parts/time'
-import { StartButton } from './start-dialog'
-import { addressOf, KIND_WORDS, targetWords } from './words'
+import { StartButton } from '@/app/shared/work/start-dialog'
+import { addressOf, KIND_WORDS, targetWords } from '@/app/shared/work/words'
 
-export const ShelfLink = styled(Link)`
+const ShelfLink = styled(Link)`
   display: flex;
   justify-content: space-between;
   padding: 6px 14px;
@@ -89,7 +89,7 @@ export function WorkScreen(): ReactNode {
         </ShelfLink>
       </Shelf>
       <Page style={{ overflow: 'hidden' }}>
-        <Row>
+        <Row $wrap>
           <h1>{area?.title ?? 'All work'}</h1>
           {area?.notes && <Small>{area.notes}</Small>}
           <Spring />

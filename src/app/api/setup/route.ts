@@ -1,6 +1,6 @@
 import { requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
-import { setUpFirstAdministrator, setupSchema } from '@/service/sign-in'
+import { setUpFirstAdministrator, setupSchema } from '@/service/people/sign-in'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {

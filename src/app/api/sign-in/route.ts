@@ -1,6 +1,6 @@
 import { cookieOf, requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
-import { signIn, signInSchema } from '@/service/sign-in'
+import { signIn, signInSchema } from '@/service/people/sign-in'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {

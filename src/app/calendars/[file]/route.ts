@@ -1,7 +1,7 @@
 import { answering } from '@/app/server/endpoint'
 import { icsFile } from '@/app/server/downloads'
-import { Problem } from '@/service/problem'
-import { subscribedIcs } from '@/service/calendar-files'
+import { Problem } from '@/service/base/problem'
+import { subscribedIcs } from '@/service/exchange/calendar-files'
 
 export const dynamic = 'force-dynamic'
 

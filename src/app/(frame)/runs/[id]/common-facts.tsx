@@ -1,8 +1,8 @@
 'use client'
 import type { ReactNode } from 'react'
-import type { FlowRunFull, RunFull } from '@/service/run-page'
+import type { FlowRunFull, RunFull } from '@/service/runs/run-page'
 import { cityOf } from '@/ui/format'
-import { useNow } from '@/ui/hooks/now'
+import { useAtNow } from '@/ui/hooks/now'
 import { FactItem, Small } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Time } from '@/ui/parts/time'
@@ -60,10 +60,10 @@ function rulesOf({ version, calendarVersions }: NonNullable<RunFull['trigger']>)
 }
 
 function Due({ run, dueAt }: { run: RunFull | FlowRunFull; dueAt: string }): ReactNode {
-  const now = useNow()
   const { endedAt } = run
   const isAtRisk = !endedAt && run.deadlineState === 'at-risk'
-  const isLate = new Date(dueAt).getTime() < (endedAt ? new Date(endedAt).getTime() : now)
+  const dueMs = Date.parse(dueAt)
+  const isLate = useAtNow((now) => dueMs < (endedAt ? Date.parse(endedAt) : now)) ?? false
   return (
     <span style={isLate || isAtRisk ? { color: 'var(--late)' } : {}}>
       <Time at={dueAt} />
@@ -76,7 +76,7 @@ function Due({ run, dueAt }: { run: RunFull | FlowRunFull; dueAt: string }): Rea
       ) : isAtRisk ? (
         <>
           {' '}
-          · at risk: by usual lengths <Time at={run.foreseenAt} />
+          · at risk: most likely <Time at={run.foreseenAt} />
         </>
       ) : null}
     </span>

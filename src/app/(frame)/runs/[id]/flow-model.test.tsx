@@ -1,5 +1,5 @@
 import { drawnOf } from '@/core/flow/times'
-import type { FlowStepView } from '@/service/flow-run-view'
+import type { FlowStepView } from '@/service/flows/flow-run-view'
 import { runTimes } from './flow-model'
 
 const BEGAN = Date.UTC(2027, 2, 9, 2)

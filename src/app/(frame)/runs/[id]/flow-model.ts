@@ -1,8 +1,8 @@
-import type { FlowStepView } from '@/service/flow-run-view'
+import type { FlowStepView } from '@/service/flows/flow-run-view'
 import { deciding, exceptionsOf, timesOf, type DrawnStep, type Known, type Span } from '@/core/flow/times'
 import { someOf } from '@/core/phrase/some-of'
 import { duration } from '@/ui/format'
-import type { BarLook } from '@/ui/flow/picture-bar'
+import type { BarLook } from '@/app/shared/flow/picture-bar'
 
 const DEFAULT_MS = 60_000
 const ms = (text: string): number => new Date(text).getTime()

@@ -1,6 +1,6 @@
 'use client'
 import type { ReactNode } from 'react'
-import type { FlowStepView } from '@/service/flow-run-view'
+import type { FlowStepView } from '@/service/flows/flow-run-view'
 import { duration } from '@/ui/format'
 import { Small } from '@/ui/parts/layout'
 import { StateWord } from '@/ui/parts/state-mark'

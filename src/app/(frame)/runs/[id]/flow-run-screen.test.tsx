@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { flowDefinitionSchema } from '@/core/work/flow'
-import type { FlowRunView, FlowStepView } from '@/service/flow-run-view'
-import type { FlowRunFull } from '@/service/run-page'
+import type { FlowRunView, FlowStepView } from '@/service/flows/flow-run-view'
+import type { FlowRunFull } from '@/service/runs/run-page'
 import { changesOf, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { RunScreen } from './run-screen'
 

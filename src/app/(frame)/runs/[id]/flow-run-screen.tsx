@@ -3,11 +3,11 @@ import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
 import { drawnGroups } from '@/core/flow/fold'
 import { drawnOf, type Span } from '@/core/flow/times'
-import type { FlowRunView, FlowStepView } from '@/service/flow-run-view'
-import type { FlowRunFull } from '@/service/run-page'
+import type { FlowRunView, FlowStepView } from '@/service/flows/flow-run-view'
+import type { FlowRunFull } from '@/service/runs/run-page'
 import { api } from '@/ui/api'
 import { clockSeconds, duration } from '@/ui/format'
-import { FlowPicture } from '@/ui/flow/flow-picture'
+import { FlowPicture } from '@/app/shared/flow/flow-picture'
 import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
@@ -15,7 +15,7 @@ import { FactItem, Facts, Mute, Page, Panel, Row, Small } from '@/ui/parts/layou
 import { StateWord } from '@/ui/parts/state-mark'
 import { Tabs } from '@/ui/parts/tabs'
 import { Time, Took } from '@/ui/parts/time'
-import { useRunNotices } from '../sent-notices'
+import { useRunNotices } from '@/app/shared/runs/sent-notices'
 import { CommonFacts } from './common-facts'
 import { countsOf, firstToLookAt, lookOfStep, runTimes } from './flow-model'
 import { FlowHead } from './flow-head'
@@ -38,7 +38,7 @@ export function FlowRunScreen({ run }: { run: FlowRunFull }): ReactNode {
 function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRunView }): ReactNode {
   const { values, now: addressNow, set } = useAddress()
   const { zone } = useMe()
-  const nowMs = useNow()
+  const nowMs = useNow(run.endedAt ? 60_000 : 1000)
   const shape = JSON.stringify(drawnOf(steps))
   const drawn = useMemo(() => JSON.parse(shape) as ReturnType<typeof drawnOf>, [shape])
   const groups = useMemo(

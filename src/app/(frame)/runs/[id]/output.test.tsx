@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from '@testing-library/react'
 import { useState, type ReactNode } from 'react'
 import { jobDefinitionSchema } from '@/core/work/job'
-import type { AttemptRow, OutputRow, RunFull } from '@/service/run-page'
+import type { AttemptRow, OutputRow, RunFull } from '@/service/runs/run-page'
 import { No, press, show, type Asked } from '@/ui/screen.test-help'
 import { Output } from './output'
 

@@ -1,9 +1,9 @@
 import type { Metadata } from 'next'
-import { NotFound } from '@/ui/frame/apart'
+import { NotFound } from '@/ui/frame/not-found'
 import type { ReactNode } from 'react'
 import { fetchAhead } from '@/app/server/ahead'
 import { signedInActor } from '@/app/server/signed-in'
-import { isFlowRun } from '@/service/run-page'
+import { isFlowRun } from '@/service/runs/run-page'
 import { RunScreen } from './run-screen'
 
 interface Props {

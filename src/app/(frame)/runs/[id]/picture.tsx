@@ -1,12 +1,12 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import type { RunFull } from '@/service/run-page'
+import type { RunFull } from '@/service/runs/run-page'
 import { clockSeconds, duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { useWidth } from '@/ui/hooks/width'
-import { ticksOf } from '@/ui/flow/ticks'
+import { ticksOf } from '@/app/shared/flow/ticks'
 import { Panel } from '@/ui/parts/layout'
 
 const Box = styled(Panel)`
@@ -43,7 +43,7 @@ export function Picture({
   onChoose: (number: number) => void
 }): ReactNode {
   const { zone } = useMe()
-  const nowMs = useNow()
+  const nowMs = useNow(run.endedAt ? 60_000 : 1000)
   const [width, box] = useWidth(1200)
   if (nowMs === 0) return <Box style={{ height: 84 }} ref={box} />
   const t = (text: string): number => new Date(text).getTime()

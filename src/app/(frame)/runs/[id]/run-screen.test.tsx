@@ -1,6 +1,6 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { jobDefinitionSchema } from '@/core/work/job'
-import type { AttemptRow, RunFull } from '@/service/run-page'
+import type { AttemptRow, RunFull } from '@/service/runs/run-page'
 import { changesOf, No, press, show, type Asked } from '@/ui/screen.test-help'
 import { RunScreen } from './run-screen'
 

@@ -1,11 +1,11 @@
 'use client'
 import dynamic from 'next/dynamic'
 import type { ReactNode } from 'react'
-import type { AttemptRow, RunFull } from '@/service/run-page'
+import type { AttemptRow, RunFull } from '@/service/runs/run-page'
 import { useAddress } from '@/ui/hooks/address'
 import { Mute } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
-import { useRunNotices } from '../sent-notices'
+import { useRunNotices } from '@/app/shared/runs/sent-notices'
 import { Output } from './output'
 import { InputList, Tries, WhatRan } from './what-ran'
 

@@ -1,4 +1,4 @@
-import type { RunFull } from '@/service/run-page'
+import type { RunFull } from '@/service/runs/run-page'
 
 const ms = (text: string): number => new Date(text).getTime()
 

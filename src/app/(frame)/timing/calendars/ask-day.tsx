@@ -1,6 +1,7 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
+import { parseIsoDay } from '@/core/calendar/days'
 import type { DayRule } from '@/core/calendar/rule'
 import type { Explanation } from '@/core/phrase/explain'
 import { DateField } from '@/ui/parts/date-field'
@@ -56,7 +57,7 @@ export function AskDay({
         label="Day"
         hideLabel
         value={day ?? ''}
-        onChange={(text) => (text === '' || /^\d{4}-\d{2}-\d{2}$/.test(text)) && onDay(text || null)}
+        onChange={(text) => (text === '' || parseIsoDay(text) !== undefined) && onDay(text || null)}
         width="150px"
       />
       {day && data && data.day === day ? (

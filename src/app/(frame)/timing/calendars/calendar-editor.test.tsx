@@ -1,9 +1,10 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import type { DayRule } from '@/core/calendar/rule'
 import { CalendarDesk } from '@/core/phrase/calendar-desk'
-import type { CalendarRow } from '@/service/calendars'
+import type { CalendarRow } from '@/service/timing/calendars'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
-import { CalendarEditor, contentOf } from './calendar-editor'
+import { CalendarEditor } from './calendar-editor'
+import { contentOf } from './content'
 import type { Desk } from './use-desk'
 
 const calendar = (id: number, slug: string, title: string, rule: DayRule): CalendarRow => ({
@@ -152,6 +153,7 @@ describe('a rule being changed', () => {
     const asked = edit(CALENDARS[0] as CalendarRow, '/timing/calendars/1?year=2027')
     await screen.findByText(/^259 days in 2027/)
     await press('Add days')
+    await screen.findByRole('textbox', { name: 'Say which days' })
     type('Say which days', 'Saturdays')
     await press('Take these')
     expect(await screen.findByText(/^311 days in 2027/)).toBeTruthy()

@@ -3,10 +3,9 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
-import { z } from 'zod'
-import { dayRuleSchema, type DayRule } from '@/core/calendar/rule'
-import type { CalendarRow } from '@/service/calendars'
-import type { CalendarPreview } from '@/service/previews'
+import { type DayRule } from '@/core/calendar/rule'
+import type { CalendarRow } from '@/service/timing/calendars'
+import type { CalendarPreview } from '@/service/forecast/previews'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
@@ -25,25 +24,11 @@ import { AskDay } from './ask-day'
 import { CalendarFiles } from './calendar-files'
 import { Comparison } from './comparison'
 import { Effect } from './effect'
+import { contentOf, contentSchema, type Content } from './content'
 import { HolidayNews } from './holiday-news'
 import { Uses } from './uses'
 import { useYear, type Desk } from './use-desk'
 import { YearGrid } from './year-grid'
-
-export interface Content {
-  readonly title: string
-  readonly notes: string
-  readonly rule: DayRule
-}
-export function contentOf({ title, notes, rule }: Content): Content {
-  return { title, notes, rule }
-}
-
-const contentSchema = z.strictObject({
-  title: z.string().trim().min(1, 'A calendar needs a title.').max(120),
-  notes: z.string().max(10_000),
-  rule: dayRuleSchema,
-})
 
 const Middle = styled.section`
   flex: 1;

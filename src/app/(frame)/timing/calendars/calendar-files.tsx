@@ -1,8 +1,8 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { IcsPreview } from '@/service/calendar-files'
-import type { CalendarRow } from '@/service/calendars'
+import type { IcsPreview } from '@/service/exchange/calendar-files'
+import type { CalendarRow } from '@/service/timing/calendars'
 import { api, type ApiProblem } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -11,7 +11,7 @@ import { Button, Download } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
 import { FileButton } from '@/ui/parts/file-button'
 import { Mono, Row, SCROLLS, Small, Spring, Stack } from '@/ui/parts/layout'
-import type { Content } from './calendar-editor'
+import type { Content } from './content'
 
 /** Asks for an iCalendar file, shows what it becomes and what cannot be carried over, and gives it as a new calendar to look at and save. */
 export function ImportIcs({

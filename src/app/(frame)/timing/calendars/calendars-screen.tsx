@@ -3,7 +3,8 @@ import { useRouter } from 'next/navigation'
 import { useEffect, type ReactNode } from 'react'
 import { ButtonLink } from '@/ui/parts/button'
 import { Empty } from '@/ui/parts/layout'
-import { CalendarEditor, contentOf, type Content } from './calendar-editor'
+import { CalendarEditor } from './calendar-editor'
+import { contentOf, type Content } from './content'
 import { useShelf } from './calendars-shelf'
 
 const NEW: Content = { title: '', notes: '', rule: { weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] } }

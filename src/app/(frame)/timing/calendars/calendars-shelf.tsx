@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { usePathname, useRouter } from 'next/navigation'
 import { createContext, useContext, useMemo, useState, type ReactNode } from 'react'
 import styled from 'styled-components'
-import type { CalendarRow } from '@/service/calendars'
+import type { CalendarRow } from '@/service/timing/calendars'
 import { api } from '@/ui/api'
 import { isoDayIn } from '@/ui/format'
 import { useMay, useMe } from '@/ui/hooks/me'
@@ -12,7 +12,7 @@ import { ButtonLink } from '@/ui/parts/button'
 import { Page, Row, Shelf, Split, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { TimingNav } from '../timing-nav'
-import type { Content } from './calendar-editor'
+import type { Content } from './content'
 import { ImportIcs } from './calendar-files'
 import { useDesk, type Desk } from './use-desk'
 
@@ -72,7 +72,7 @@ export function CalendarsShelf({ children }: { children: ReactNode }): ReactNode
   const path = usePathname()
   const { zone } = useMe()
   const { why } = useMay('design')
-  const now = useNow()
+  const now = useNow(60_000)
   const [brought, setBrought] = useState<Content | null>(null)
   const { data: calendars, error } = useQuery({
     queryKey: ['calendars'],

@@ -1,7 +1,7 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import type { CalendarPreview } from '@/service/previews'
+import type { CalendarPreview } from '@/service/forecast/previews'
 import { count } from '@/ui/format'
 import { Small, Stack } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'

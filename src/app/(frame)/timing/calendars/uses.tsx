@@ -2,8 +2,8 @@
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import type { CalendarUse } from '@/service/calendar-uses'
-import type { CalendarRow } from '@/service/calendars'
+import type { CalendarUse } from '@/service/timing/calendar-uses'
+import type { CalendarRow } from '@/service/timing/calendars'
 import { api } from '@/ui/api'
 import { clock, dayAndYear } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
@@ -30,7 +30,7 @@ const MOST = 7
 /** What stands on the calendar, and what of it starts next. */
 export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
   const { zone } = useMe()
-  const now = useNow()
+  const now = useNow(60_000)
   const { data } = useQuery({
     queryKey: ['calendars', calendar.id, 'uses'],
     queryFn: () => api.get<CalendarUse[]>(`/calendars/${calendar.id}/uses`),

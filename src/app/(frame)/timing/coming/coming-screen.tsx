@@ -1,9 +1,8 @@
 'use client'
-import { toCalendarDateTime, toZoned } from '@internationalized/date'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import type { ReactNode } from 'react'
-import type { ComingPage, ComingStart } from '@/service/coming'
+import type { ComingPage, ComingStart } from '@/service/forecast/coming'
 import { api, queryOf } from '@/ui/api'
 import { day } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -25,7 +24,7 @@ const CHOSEN = 'chosen'
 export function ComingScreen(): ReactNode {
   const { values, set } = useAddress()
   const { zone } = useMe()
-  const nowMs = useNow()
+  const nowMs = useNow(60_000)
   const router = useRouter()
   const isChosen = values.from !== undefined && values.to !== undefined
   const hours = (values.hours ?? USUAL) in AHEAD ? (values.hours ?? USUAL) : USUAL
@@ -67,12 +66,7 @@ export function ComingScreen(): ReactNode {
           ]}
           width="150px"
         />
-        <DaysButton
-          onDays={(first, last) => {
-            const at = (date: typeof first): string => toZoned(toCalendarDateTime(date), zone).toAbsoluteString()
-            set({ from: at(first), to: at(last.add({ days: 1 })), hours: null })
-          }}
-        />
+        <DaysButton onDays={(days) => set({ ...days, hours: null })} />
       </Row>
       {isChosen && (
         <Row>

@@ -1,7 +1,7 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { ImportLine } from '@/service/bundle-parts'
+import type { ImportLine } from '@/service/exchange/bundle-parts'
 import { api, type ApiProblem } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'

@@ -2,7 +2,7 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useMemo, type ReactNode } from 'react'
-import type { MissedRow } from '@/service/trigger-history'
+import type { MissedRow } from '@/service/timing/trigger-history'
 import { api, queryOf } from '@/ui/api'
 import { day } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -11,7 +11,6 @@ import { Button } from '@/ui/parts/button'
 import { DaysButton } from '@/ui/parts/days-button'
 import { Select } from '@/ui/parts/select'
 import { SearchField } from '@/ui/parts/search-field'
-import { daysOf } from '@/ui/stretch'
 import { useEndless } from '@/ui/hooks/endless'
 import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
@@ -58,7 +57,7 @@ export function NotStartedScreen(): ReactNode {
           ]}
           width="190px"
         />
-        <DaysButton onDays={(first, last) => set({ ...daysOf(first, last, zone) })} />
+        <DaysButton onDays={(days) => set({ ...days })} />
         {isFiltered && (
           <Button kind="quiet" onPress={() => set({ why: null, text: null, from: null, to: null })}>
             Show all

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import { ToggleButton } from 'react-aria-components'
 import styled from 'styled-components'
-import { WEEKDAYS } from '@/core/calendar/days'
+import { parseIsoDay, WEEKDAYS } from '@/core/calendar/days'
 import { HOLIDAY_TYPES, type DateEntry, type DayRule, type HolidayType } from '@/core/calendar/rule'
 import { sayDays } from '@/core/phrase/say'
 import { MONTH_NAMES } from '@/core/phrase/words'
@@ -16,8 +16,6 @@ import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Select } from '@/ui/parts/select'
 import { Row, Small, Stack } from '@/ui/parts/layout'
 import { useReading } from '@/ui/parts/reading'
-
-const isIsoDay = (text: string): boolean => /^\d{4}-\d{2}-\d{2}$/.test(text)
 
 type Of<K extends string> = Extract<DayRule, Record<K, unknown>>
 interface Props<K extends string> {
@@ -109,7 +107,7 @@ export function DatesField({ rule, onChange }: Props<'dates'>): ReactNode {
             placeholder="name, if any"
             width="110px"
           />
-          <Button onPress={add} isDisabled={!isIsoDay(date)}>
+          <Button onPress={add} isDisabled={parseIsoDay(date) === undefined}>
             Add
           </Button>
         </Row>
@@ -240,7 +238,9 @@ export function RecurrenceField({ rule, onChange }: Props<'rrule'>): ReactNode {
           width="142px"
         />
       </Row>
-      {parsed.ok && isIsoDay(rule.start) && <Small>{sayDays({ rrule: text, start: rule.start }).slice(1, -1)}</Small>}
+      {parsed.ok && parseIsoDay(rule.start) !== undefined && (
+        <Small>{sayDays({ rrule: text, start: rule.start }).slice(1, -1)}</Small>
+      )}
     </Stack>
   )
 }

@@ -41,27 +41,31 @@ function setUp(initial: DayRule, counts?: Record<string, number>): () => DayRule
 const press = (name: string | RegExp): void => {
   fireEvent.click(screen.getAllByRole('button', { name }).at(-1) as HTMLElement)
 }
-function addInWords(button: string, words: string): void {
+/** What opens comes when it is wanted. */
+const sayDays = async (words: string): Promise<void> => {
+  fireEvent.change(await screen.findByRole('textbox', { name: 'Say which days' }), { target: { value: words } })
+}
+async function addInWords(button: string, words: string): Promise<void> {
   press(button)
-  fireEvent.change(screen.getByRole('textbox', { name: 'Say which days' }), { target: { value: words } })
+  await sayDays(words)
   press('Take these')
 }
 const WEEK: DayRule = { weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] }
 
 describe('a rule as sentences', () => {
-  it('adds days in words, and takes days away', () => {
+  it('adds days in words, and takes days away', async () => {
     const rule = setUp(WEEK)
-    addInWords('Add days', 'Saturdays')
+    await addInWords('Add days', 'Saturdays')
     expect(rule()).toEqual({ any: [WEEK, { weekdays: ['SA'] }] })
-    addInWords('Take days away', 'Dark days')
+    await addInWords('Take days away', 'Dark days')
     expect(rule()).toEqual({ all: [{ any: [WEEK, { weekdays: ['SA'] }] }, { not: { calendar: 'dark-days' } }] })
     expect(screen.getByRole('group', { name: /^Take away:/ })).toBeTruthy()
   })
 
-  it('says what it does not understand, and takes nothing then', () => {
+  it('says what it does not understand, and takes nothing then', async () => {
     const rule = setUp(WEEK)
     press('Add days')
-    fireEvent.change(screen.getByRole('textbox', { name: 'Say which days' }), { target: { value: 'Saturnday' } })
+    await sayDays('Saturnday')
     expect(screen.getByText(/Saturnday/)).toBeTruthy()
     expect(screen.queryByRole('button', { name: 'Take these' })).toBeNull()
     expect(rule()).toBe(WEEK)

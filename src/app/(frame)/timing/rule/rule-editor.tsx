@@ -6,10 +6,11 @@ import { sayDays } from '@/core/phrase/say'
 import { Button } from '@/ui/parts/button'
 import { Select } from '@/ui/parts/select'
 import { TextField } from '@/ui/parts/fields'
-import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Row, Spring, Stack } from '@/ui/parts/layout'
 import { useReading } from '@/ui/parts/reading'
-import { ActionMenu } from '@/ui/parts/menu'
-import { AddPart, type NamedBySlug } from './add-part'
+import { MenuButton } from '@/ui/parts/menu-button'
+import { AddPart } from './add-part'
+import type { NamedBySlug } from './add-part-box'
 import { BetweenField, DatesField, HolidaysField, RecurrenceField, WeekdaysField } from './leaf-fields'
 import { NthBody } from './nth-body'
 import { Inner } from './rule-look'
@@ -362,8 +363,8 @@ export function RuleActions({
           <AddPart label="Only if also" calendars={calendars} onAdd={(part) => onChange({ all: [rule, part] })} />
         </>
       )}
-      <ActionMenu
-        button={<Button>Go on with these …</Button>}
+      <MenuButton
+        face={(before) => <Button {...before}>Go on with these …</Button>}
         items={[
           { id: 'roll', title: 'Move a day if it falls badly' },
           { id: 'nth', title: 'Only the n-th of each month, quarter …' },
@@ -374,18 +375,6 @@ export function RuleActions({
       <Spring />
       {extra}
     </Row>
-  )
-}
-
-/** The sentence of a rule, for reading. */
-export function RuleSentence({ rule, calendars }: { rule: DayRule; calendars: readonly NamedBySlug[] }): ReactNode {
-  return (
-    <Small>
-      {said(
-        rule,
-        calendars.map(({ slug, title }) => ({ id: slug, title })),
-      ).slice(0, 600)}
-    </Small>
   )
 }
 

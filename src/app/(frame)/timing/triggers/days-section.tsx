@@ -1,13 +1,14 @@
 'use client'
+import dynamic from 'next/dynamic'
 import type { ReactNode } from 'react'
-import type { DayRule } from '@/core/calendar/rule'
-import type { CalendarRow } from '@/service/calendars'
-import { Button } from '@/ui/parts/button'
+import type { CalendarRow } from '@/service/timing/calendars'
 import { Small, Stack } from '@/ui/parts/layout'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import { AddPart } from '../rule/add-part'
-import { RuleActions, RuleEditor } from '../rule/rule-editor'
-import type { SectionProps } from './trigger-form'
+import type { SectionProps } from '@/app/shared/timing/section-props'
+
+// Most triggers fire every day.
+const DaysPart = dynamic(() => import('./days-part').then((module) => module.DaysPart))
 
 /** On which days it may fire, and on which never. */
 export function DaysSection({
@@ -21,7 +22,7 @@ export function DaysSection({
       <h2>On</h2>
       <Stack $gap={10}>
         {on ? (
-          <Days
+          <DaysPart
             rule={on}
             calendars={calendars}
             onChange={(rule) => define({ on: rule })}
@@ -37,7 +38,7 @@ export function DaysSection({
         {notOn ? (
           <>
             <b>Never on</b>
-            <Days
+            <DaysPart
               rule={notOn}
               calendars={calendars}
               onChange={(rule) => define({ notOn: rule })}
@@ -53,35 +54,5 @@ export function DaysSection({
         )}
       </Stack>
     </Part>
-  )
-}
-
-function Days({
-  rule,
-  calendars,
-  onChange,
-  onNone,
-  none,
-}: {
-  rule: DayRule
-  calendars: readonly CalendarRow[]
-  onChange: (rule: DayRule) => void
-  onNone: () => void
-  none: string
-}): ReactNode {
-  return (
-    <Stack $gap={6}>
-      <RuleEditor rule={rule} onChange={onChange} calendars={calendars} />
-      <RuleActions
-        rule={rule}
-        calendars={calendars}
-        onChange={onChange}
-        extra={
-          <Button kind="quiet" onPress={onNone}>
-            {none}
-          </Button>
-        }
-      />
-    </Stack>
   )
 }

@@ -2,7 +2,7 @@
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Spread } from '@/core/bundle/schema'
-import type { ShownStart, TriggerPreview } from '@/service/previews'
+import type { ShownStart, TriggerPreview } from '@/service/forecast/previews'
 import { cityOf, clock, clockSeconds, count, day, dayAndYear, relative } from '@/ui/format'
 import { useNow } from '@/ui/hooks/now'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
@@ -69,7 +69,7 @@ export function Foresight({
   isNew: boolean
   spread: Spread
 }): ReactNode {
-  const now = useNow()
+  const now = useNow(10_000)
   if (error)
     return (
       <Side aria-label="What it will do">

@@ -2,7 +2,7 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useMemo, type ReactNode } from 'react'
-import type { HistoryRow } from '@/service/trigger-history'
+import type { HistoryRow } from '@/service/timing/trigger-history'
 import { api, queryOf } from '@/ui/api'
 import { duration, exact } from '@/ui/format'
 import { useEndless } from '@/ui/hooks/endless'

@@ -1,6 +1,6 @@
 'use client'
 import type { ReactNode } from 'react'
-import type { PoolLoad } from '@/service/pool-load'
+import type { PoolLoad } from '@/service/forecast/pool-load'
 import { clock, count, day } from '@/ui/format'
 import { Row, Small, Spring } from '@/ui/parts/layout'
 

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import type { MachineRow } from '@/service/trigger-history'
+import type { MachineRow } from '@/service/timing/trigger-history'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { Empty, Row, Small, Trouble } from '@/ui/parts/layout'

@@ -1,7 +1,7 @@
 'use client'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
-import type { TriggerFull } from '@/service/triggers'
+import type { TriggerFull } from '@/service/timing/triggers'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useAskedFor } from '@/ui/hooks/asked-for'

@@ -1,13 +1,13 @@
 'use client'
 import { useEffect, useState, type ReactNode } from 'react'
 import { parseRecurrence } from '@/core/calendar/recurrence-parse'
-import { PhraseFault, readPhrase } from '@/core/phrase/read'
+import { readPhrase } from '@/core/phrase/read'
 import { say } from '@/core/phrase/say'
 import { parseCron } from '@/core/timing/cron'
 import { isoDuration, parseDuration } from '@/core/timing/duration'
 import type { EveryRule, TimeRule } from '@/core/timing/rule'
 import type { TriggerDefinition } from '@/core/work/trigger'
-import type { CalendarRow } from '@/service/calendars'
+import type { CalendarRow } from '@/service/timing/calendars'
 import { useFollowing } from '@/ui/hooks/following'
 import { useHome } from '@/ui/hooks/me'
 import { DateField } from '@/ui/parts/date-field'
@@ -15,8 +15,9 @@ import { Select } from '@/ui/parts/select'
 import { TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
-import { readOr } from '../read-or'
-import type { SectionProps } from './trigger-form'
+import { readOr } from '@/app/shared/timing/read-or'
+import type { SectionProps } from '@/app/shared/timing/section-props'
+import { readTimes, TimeField } from '@/app/shared/timing/time-field'
 
 const KINDS = [
   { id: 'at', title: 'at times of day' },
@@ -158,15 +159,6 @@ function AtField({
   )
 }
 
-function readTimes(text: string): { value: readonly string[] } | { fault: string } {
-  const read = readOr(() => {
-    const { time, on, notOn } = readPhrase(`at ${text.trim().replace(/,\s*$/, '')}`)
-    if (!('at' in time) || on || notOn) throw new PhraseFault('Only times of day are expected here.', 0, 0)
-    return time.at
-  })
-  return 'fault' in read ? { fault: 'Expected times of day such as 06:00, 5:30 pm, noon.' } : read
-}
-
 const UNITS = [
   { id: '60', title: 'minutes' },
   { id: '3600', title: 'hours' },
@@ -225,42 +217,6 @@ function EveryField({
       <Word>until</Word>
       <TimeField label="Until" value={every.until} onChange={(until) => set({ until })} empty="midnight" />
     </>
-  )
-}
-
-/** One time of day, or none; anything else is said. */
-export function TimeField({
-  label,
-  value,
-  onChange,
-  empty,
-  error,
-}: {
-  label: string
-  value: string | undefined
-  onChange: (time: string | undefined) => void
-  empty: string
-  error?: string | undefined
-}): ReactNode {
-  const [text, setText] = useFollowing(value ?? '', String)
-  const read = text.trim() === '' ? null : readTimes(text)
-  const isOne = read === null || ('value' in read && read.value.length === 1)
-  return (
-    <TextField
-      label={label}
-      hideLabel
-      value={text}
-      onChange={(next) => {
-        const again = readTimes(next)
-        const time =
-          next.trim() === '' ? undefined : 'value' in again && again.value.length === 1 ? again.value[0] : next
-        setText(next, time ?? '')
-        onChange(time)
-      }}
-      placeholder={empty}
-      error={isOne ? error : 'A time such as 06:00.'}
-      width="76px"
-    />
   )
 }
 

@@ -1,11 +1,12 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
-import type { CalendarRow } from '@/service/calendars'
-import type { TriggerFull } from '@/service/triggers'
-import type { JobRow } from '@/service/work'
+import type { CalendarRow } from '@/service/timing/calendars'
+import type { TriggerFull } from '@/service/timing/triggers'
+import type { JobRow } from '@/service/work/work'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { expectKept } from '@/ui/typed.test-help'
-import { contentOf, TriggerEditor } from './trigger-editor'
+import { contentOf } from './content'
+import { TriggerEditor } from './trigger-editor'
 
 const CALENDARS = [
   { id: 1, slug: 'working-days', title: 'Working days' },

@@ -1,37 +1,34 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
+import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
-import { triggerSchema, type TriggerContent, type TriggerDefinition } from '@/core/work/trigger'
-import type { CalendarRow } from '@/service/calendars'
-import type { TriggerFull } from '@/service/triggers'
-import type { JobRow } from '@/service/work'
+import type { TriggerDefinition } from '@/core/work/trigger'
+import type { CalendarRow } from '@/service/timing/calendars'
+import type { TriggerFull } from '@/service/timing/triggers'
+import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useDraft } from '@/ui/hooks/draft'
 import { useMay, useMe } from '@/ui/hooks/me'
-import { Button } from '@/ui/parts/button'
+import { whatIfPath } from '@/app/shared/timing/what-if'
+import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
 import { Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
 import { Tabs } from '@/ui/parts/tabs'
 import { useTriggerPreview } from '../use-preview'
+import { contentOf, contentSchema, type Content } from './content'
 import { Foresight } from './foresight'
-import { HistoryTab } from './history-tab'
-import { MachinesTab } from './machines-tab'
-import { StartByHand } from './start-by-hand'
 import { TriggerForm } from './trigger-form'
 
-export type Content = Omit<TriggerContent, 'slug'>
-
-export function contentOf({ title, notes, jobId, enabled, definition }: TriggerFull): Content {
-  return { title, notes, jobId, enabled, definition }
-}
-
-const contentSchema = triggerSchema.omit({ slug: true })
+// What is shown of a trigger that is there already, and only when asked for.
+const HistoryTab = dynamic(() => import('./history-tab').then((module) => module.HistoryTab))
+const MachinesTab = dynamic(() => import('./machines-tab').then((module) => module.MachinesTab))
+const StartByHand = dynamic(() => import('./start-by-hand').then((module) => module.StartByHand))
 
 const News = styled.div`
   &:not(:empty) {
@@ -138,6 +135,7 @@ export function TriggerEditor({
         onSave={() => save()}
         why={why}
       >
+        {trigger && <ButtonLink href={whatIfPath({ off: { trigger: trigger.slug } })}>What if …</ButtonLink>}
         {trigger && <StartByHand trigger={trigger} machines={preview.data?.facts?.machines ?? 1} />}
         {trigger && (
           <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>

@@ -3,10 +3,10 @@ import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { defaultWords } from '@/core/work/inputs'
 import type { TriggerDefinition } from '@/core/work/trigger'
-import type { CalendarRow } from '@/service/calendars'
-import type { TriggerPreview } from '@/service/previews'
-import type { Startable } from '@/service/start'
-import type { JobRow } from '@/service/work'
+import type { CalendarRow } from '@/service/timing/calendars'
+import type { TriggerPreview } from '@/service/forecast/previews'
+import type { Startable } from '@/service/runs/start'
+import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { DateField } from '@/ui/parts/date-field'
 import { Select } from '@/ui/parts/select'
@@ -14,16 +14,11 @@ import { Switch, TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
 import { Reading } from '@/ui/parts/reading'
 import { Part, Sentence } from '@/ui/parts/sentence'
+import type { SectionProps } from '@/app/shared/timing/section-props'
 import { DaysSection } from './days-section'
-import { DeadlineSection, HowSection, ZoneSection } from './how-sections'
+import { DeadlineSection, HowSection, ZoneSection } from '@/app/shared/timing/how-sections'
 import { TimeSection } from './time-section'
-import type { Content } from './trigger-editor'
-
-export interface SectionProps {
-  readonly definition: TriggerDefinition
-  readonly define: (change: Partial<TriggerDefinition>) => void
-  readonly faultOf: (path: string) => string | undefined
-}
+import type { Content } from './content'
 
 /** A trigger as sentences: what it starts, when (as a phrase and as a form), and how. */
 export function TriggerForm({

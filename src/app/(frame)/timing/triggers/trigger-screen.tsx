@@ -2,22 +2,23 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
-import type { CalendarRow } from '@/service/calendars'
-import type { TriggerFull } from '@/service/triggers'
-import type { JobRow } from '@/service/work'
+import type { CalendarRow } from '@/service/timing/calendars'
+import type { TriggerFull } from '@/service/timing/triggers'
+import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { Page } from '@/ui/parts/layout'
 import { NoSuch } from '@/ui/parts/no-such'
-import { contentOf, TriggerEditor, type Content } from './trigger-editor'
+import { contentOf, type Content } from './content'
+import { TriggerEditor } from './trigger-editor'
 
 function useBasics(): { calendars: CalendarRow[] | undefined; jobs: JobRow[] | undefined } {
   const { data: calendars } = useQuery({
     queryKey: ['calendars'],
     queryFn: () => api.get<CalendarRow[]>('/calendars'),
   })
-  const { data: jobs } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
+  const { data: jobs } = useQuery({ queryKey: ['jobs', 'names'], queryFn: () => api.get<JobRow[]>('/jobs') })
   return { calendars, jobs }
 }
 
@@ -25,15 +26,17 @@ export function NewTriggerScreen(): ReactNode {
   const { values } = useAddress()
   const { zone, newTrigger } = useMe()
   const { calendars, jobs } = useBasics()
+  // Begun from a job, it is called as that until somebody says otherwise.
+  const title = jobs?.find(({ id }) => id === Number(values.job))?.title ?? ''
   const blank = useMemo<Content>(
     () => ({
-      title: '',
+      title,
       notes: '',
       jobId: Number(values.job) || 0,
       enabled: true,
       definition: triggerDefinitionSchema.parse({ time: { at: ['06:00'] }, zone, ...newTrigger }),
     }),
-    [values.job, zone, newTrigger],
+    [title, values.job, zone, newTrigger],
   )
   if (!calendars || !jobs) return <Page aria-busy="true" />
   return <TriggerEditor trigger={null} initial={blank} calendars={calendars} jobs={jobs} />

@@ -8,12 +8,12 @@ import { deciding, drawnOf, timesOf, type DrawnStep, type Span } from '@/core/fl
 import { bundleFlow, withKnown, type FlowDefinition } from '@/core/work/flow'
 import type { KnownValues } from '@/core/work/inputs'
 import type { Fault } from '@/core/schema/faults'
-import type { FlowMaterial } from '@/service/flows'
+import type { FlowMaterial } from '@/service/work/flows'
 import { typedIn } from '@/ui/hooks/following'
 
 const DEFAULT_MS = 60_000
 /** How the flow that is being written is called among the others. */
-export const DRAFT = 'this-flow'
+const DRAFT = 'this-flow'
 
 /** Everything that follows from a flow as it is written: its picture with usual lengths, and what is wrong. */
 export interface Model {

@@ -3,7 +3,7 @@ import { memo, useMemo, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Fault } from '@/core/schema/faults'
 import type { FlowDefinition, FlowStep } from '@/core/work/flow'
-import type { FlowMaterial } from '@/service/flows'
+import type { FlowMaterial } from '@/service/work/flows'
 import { Mute, Small } from '@/ui/parts/layout'
 import { stepOfFault, workTitles } from './editor-model'
 

@@ -1,6 +1,6 @@
 import { act, fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { flowDefinitionSchema, type FlowContent, type FlowDefinition } from '@/core/work/flow'
-import type { FlowFull, FlowMaterial } from '@/service/flows'
+import type { FlowFull, FlowMaterial } from '@/service/work/flows'
 import { changesOf, choose, No, press, show, type, type Asked, typeDay } from '@/ui/screen.test-help'
 import { FlowEditor } from './flow-editor'
 

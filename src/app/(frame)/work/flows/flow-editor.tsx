@@ -1,6 +1,7 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
 import { Redo2, Undo2 } from 'lucide-react'
+import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
 import { useCallback, useDeferredValue, useMemo, useRef, useState, type ReactNode } from 'react'
 import {
@@ -22,11 +23,11 @@ import {
   type FlowDefinition,
   type FlowStep,
 } from '@/core/work/flow'
-import type { FlowFull, FlowMaterial } from '@/service/flows'
+import type { FlowFull, FlowMaterial } from '@/service/work/flows'
 import type { Fault } from '@/core/schema/faults'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
-import type { Tie } from '@/ui/flow/use-drags'
+import type { Tie } from '@/app/shared/flow/use-drags'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useDraft } from '@/ui/hooks/draft'
@@ -39,7 +40,7 @@ import { EditorHead } from '@/ui/parts/editor-head'
 import { Mute, Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
 import { Reading } from '@/ui/parts/reading'
 import { Tabs } from '@/ui/parts/tabs'
-import { StartButton } from '../start-dialog'
+import { StartButton } from '@/app/shared/work/start-dialog'
 import { VersionsButton } from '../versions'
 import { EditorOutline } from './editor-outline'
 import { EditorPicture } from './editor-picture'
@@ -48,10 +49,12 @@ import { FlowForm } from './flow-form'
 import { FlowHead } from './flow-head'
 import { Palette, type PaletteHandle } from './palette'
 import { Problems } from './problems'
-import { RehearseTab, useRehearsal } from './rehearse-tab'
 import { offered } from './set-gate'
 import { StepForm } from './step-form'
 import { useHistory } from './use-history'
+import { useRehearsal } from './use-rehearsal'
+
+const RehearseTab = dynamic(() => import('./rehearse-tab').then((module) => module.RehearseTab))
 
 /** A flow is built here: its picture, the same as a list, and each step in sentences, always in step. */
 export function FlowEditor({

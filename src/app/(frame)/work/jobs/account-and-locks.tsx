@@ -2,15 +2,15 @@
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { ACCOUNT_USE, isConnection } from '@/core/work/connections'
-import type { AccountRow } from '@/service/accounts'
-import type { LockRow } from '@/service/locks'
+import type { AccountRow } from '@/service/fleet/accounts'
+import type { LockRow } from '@/service/fleet/locks'
 import { api } from '@/ui/api'
 import { Button } from '@/ui/parts/button'
 import { Select } from '@/ui/parts/select'
 import { Small } from '@/ui/parts/layout'
 import { NumberField } from '@/ui/parts/number-field'
 import { Sentence, Word } from '@/ui/parts/sentence'
-import type { SectionProps } from './sections'
+import type { SectionProps } from './section-props'
 
 const NONE = 'none'
 

@@ -1,6 +1,6 @@
 import { fireEvent, screen, waitFor } from '@testing-library/react'
 import { jobDefinitionSchema, type JobContent } from '@/core/work/job'
-import type { JobFull } from '@/service/work'
+import type { JobFull } from '@/service/work/work'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { expectKept } from '@/ui/typed.test-help'
 import { contentOf, JobEditor } from './job-editor'

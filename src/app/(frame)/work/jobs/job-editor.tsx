@@ -3,12 +3,13 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } from '@/core/work/job'
-import type { JobFull } from '@/service/work'
+import type { JobFull } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useDraft } from '@/ui/hooks/draft'
 import { useMay } from '@/ui/hooks/me'
+import { whatIfPath } from '@/app/shared/timing/what-if'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
@@ -18,10 +19,11 @@ import { Page, Small } from '@/ui/parts/layout'
 import { Reading } from '@/ui/parts/reading'
 import { Paper, Sentence } from '@/ui/parts/sentence'
 import { AreaField } from '../area-field'
-import { StartButton } from '../start-dialog'
+import { StartButton } from '@/app/shared/work/start-dialog'
 import { InputsSection } from '../inputs-section'
 import { VersionsButton } from '../versions'
-import { EndingSection, WhatSection, WhereSection, type SectionProps } from './sections'
+import type { SectionProps } from './section-props'
+import { EndingSection, WhatSection, WhereSection } from './sections'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
   const [removing, setRemoving] = useState(false)
@@ -69,6 +71,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           />
         )}
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
+        {job && <ButtonLink href={whatIfPath({ length: { job: job.slug, times: 1.5 } })}>What if …</ButtonLink>}
         {job && <ButtonLink href={`/timing/triggers/new?job=${job.id}`}>Start it by itself</ButtonLink>}
         {job && <StartButton jobId={job.id} title={content.title} active={job.active} />}
         {job && (

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
 import { jobDefinitionSchema, type JobContent } from '@/core/work/job'
-import type { AreaRow, JobFull } from '@/service/work'
+import type { AreaRow, JobFull } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { Page } from '@/ui/parts/layout'
@@ -22,9 +22,13 @@ export function NewJobScreen(): ReactNode {
       notes: '',
       areaId: Number(values.area) || areas[0]?.id || 0,
       active: true,
-      definition: { ...DEFAULTS, action: { kind: 'command', command: '' }, target: { pool: '' } },
+      definition: {
+        ...DEFAULTS,
+        action: { kind: 'command', command: '' },
+        target: values.agent ? { agent: values.agent } : { pool: '' },
+      },
     }
-  }, [areas, values.area])
+  }, [areas, values.area, values.agent])
   if (!blank) return <Page aria-busy="true" />
   return <JobEditor job={null} initial={blank} />
 }

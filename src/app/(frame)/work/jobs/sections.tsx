@@ -6,7 +6,7 @@ import { slugOf } from '@/core/schema/slug'
 import { referencesInSingleQuotes } from '@/core/work/command'
 import { ACCOUNT_USE, CONNECTION_KINDS, isConnection } from '@/core/work/connections'
 import { INTERPRETERS, UNREACHABLE_THEN, type Interpreter, type JobDefinition, type Pattern } from '@/core/work/job'
-import type { AgentRow, PoolRow } from '@/service/fleet'
+import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { faultIn } from '@/ui/hooks/draft'
@@ -20,15 +20,10 @@ import { NumberField } from '@/ui/parts/number-field'
 import { SelectOrNew } from '@/ui/parts/select-or-new'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import { AccountAndLocks } from './account-and-locks'
-import { CodeField } from './code-field'
-import { BLANK, CONNECTION_TITLES, ConnectionFields, HandsOn } from './connection-fields'
-import { LabelsField, PairsField } from './pairs-field'
-
-export interface SectionProps {
-  readonly definition: JobDefinition
-  readonly define: (change: Partial<JobDefinition>) => void
-  readonly faultOf: (path: string) => string | undefined
-}
+import type { SectionProps } from './section-props'
+import { CodeField } from '@/app/shared/work/code-field'
+import { BLANK, CONNECTION_TITLES, ConnectionFields, HandsOn } from '@/app/shared/work/connection-fields'
+import { LabelsField, PairsField } from '@/app/shared/work/pairs-field'
 
 const KINDS = [
   { id: 'command', title: 'a command line' },

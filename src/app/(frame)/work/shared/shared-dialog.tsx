@@ -1,7 +1,7 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { SharedValueRow } from '@/service/shared-values'
+import type { SharedValueRow } from '@/service/work/shared-values'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useMay } from '@/ui/hooks/me'

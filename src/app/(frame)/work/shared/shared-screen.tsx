@@ -1,7 +1,7 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { SharedValueRow } from '@/service/shared-values'
+import type { SharedValueRow } from '@/service/work/shared-values'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
@@ -12,7 +12,7 @@ import { Empty, Mono, Page, Panel, Row, Small, Spring } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
 import { Ago } from '@/ui/parts/time'
-import { addressOf } from '../words'
+import { addressOf } from '@/app/shared/work/words'
 import { SharedDialog } from './shared-dialog'
 
 /** Values and secrets that are written once and taken by jobs and flows by name. */

@@ -1,10 +1,10 @@
 import { fireEvent, screen, waitFor } from '@testing-library/react'
 import { jobSchema } from '@/core/work/job'
-import type { JobFull } from '@/service/work'
-import type { SharedValueRow } from '@/service/shared-values'
+import type { JobFull } from '@/service/work/work'
+import type { SharedValueRow } from '@/service/work/shared-values'
 import { changesOf, choose, No, press, show, type } from '@/ui/screen.test-help'
 import { contentOf, JobEditor } from '../jobs/job-editor'
-import { StartDialog } from '../start-dialog'
+import { StartDialog } from '@/app/shared/work/start-dialog'
 import { SharedScreen } from './shared-screen'
 
 const value = (change: Partial<SharedValueRow>): SharedValueRow => ({
@@ -110,6 +110,7 @@ describe('an input', () => {
       'GET /agents': [],
       'GET /accounts': [],
       'GET /locks': [],
+      'GET /calendars': [{ id: 1, slug: 'bank-days', title: 'Bank days' }],
       'PUT /jobs/41': { version: 3 },
     })
   }
@@ -128,6 +129,19 @@ describe('an input', () => {
     await press('Save')
     await waitFor(() => expect(changesOf(asked)).toHaveLength(1))
     expect(savedInputs(asked)).toEqual([{ shared: 'harbour-office' }, { starter: 'name' }])
+  })
+
+  it('that is a day takes one that follows from the run’s own', async () => {
+    const asked = edit([
+      { name: 'of', type: 'day', default: '2027-03-01' },
+      { name: 'until', type: 'day' },
+    ])
+    await choose('this value by default', 'the day before it')
+    await choose('nothing by default', 'the next day of …')
+    expect(await screen.findByRole('button', { name: /Bank days/ })).toBeTruthy()
+    await press('Save')
+    await waitFor(() => expect(changesOf(asked)).toHaveLength(1))
+    expect(savedInputs(asked)).toEqual([{ day: 'yesterday' }, { day: 'next', calendar: 'bank-days' }])
   })
 
   it('that is a secret takes only a shared secret; made one, it loses the default that could be read', async () => {

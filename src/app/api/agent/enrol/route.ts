@@ -1,7 +1,7 @@
 import { enrolRequestSchema } from '@/agent/protocol'
 import { callerOf } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
-import { enrol, gatewayFor } from '@/service/enrol'
+import { enrol, gatewayFor } from '@/service/fleet/enrol'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { cookieOf, requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
-import { signInAsDemoPerson } from '@/service/sign-in'
+import { signInAsDemoPerson } from '@/service/people/sign-in'
 
 const demoSchema = z.strictObject({ personId: z.int().positive() })
 

@@ -1,8 +1,8 @@
-import { noteRefusal } from '@/service/refusals'
-import { Problem } from '@/service/problem'
+import { noteRefusal } from '@/service/fleet/refusals'
+import { Problem } from '@/service/base/problem'
 import { requireOwnOrigin } from '@/app/server/caller'
 import { answering, identify } from '@/app/server/endpoint'
-import { route } from '@/app/server/table'
+import { route } from '@/app/endpoints'
 import { inWorker } from '@/app/server/workers'
 
 export const dynamic = 'force-dynamic'

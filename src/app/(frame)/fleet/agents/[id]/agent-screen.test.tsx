@@ -1,5 +1,5 @@
 import { screen, waitFor, within } from '@testing-library/react'
-import type { AgentRow } from '@/service/fleet'
+import type { AgentRow } from '@/service/fleet/fleet'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { FleetScreen } from '../../fleet-screen'
 import { AgentScreen } from './agent-screen'

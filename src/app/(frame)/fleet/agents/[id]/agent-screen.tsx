@@ -4,13 +4,14 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { AGENT_STATE_WORDS } from '@/core/fleet/words'
-import type { AgentEvent, AgentRow, RefusedRow } from '@/service/fleet'
-import type { RunPage } from '@/service/run-list'
+import type { AgentEvent, AgentRow, RefusedRow } from '@/service/fleet/fleet'
+import type { RunPage } from '@/service/runs/run-list'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { comingNight, whatIfPath } from '@/app/shared/timing/what-if'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Crumb } from '@/ui/parts/crumb'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
@@ -20,7 +21,7 @@ import { Link } from '@/ui/parts/link'
 import { StateChip, StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Time, Took } from '@/ui/parts/time'
-import { LabelsField } from '../../../work/jobs/pairs-field'
+import { LabelsField } from '@/app/shared/work/pairs-field'
 
 const Busy = dynamic(() => import('./busy').then((module) => module.Busy), { ssr: false })
 
@@ -227,6 +228,9 @@ function Runs({ agent }: { agent: AgentRow }): ReactNode {
         <h2>What it does and did</h2>
         <Spring />
         <ButtonLink href={`/runs?agent=${agent.id}`}>All its runs</ButtonLink>
+        <ButtonLink href={whatIfPath({ away: { agent: agent.name, ...comingNight() } })}>
+          What if it is away …
+        </ButtonLink>
       </Row>
       {rows.length === 0 ? (
         <Mute style={{ padding: '0 12px 12px', display: 'block' }}>Nothing has run on it yet.</Mute>

@@ -1,5 +1,5 @@
 import type { Metadata } from 'next'
-import { NotFound } from '@/ui/frame/apart'
+import { NotFound } from '@/ui/frame/not-found'
 import type { ReactNode } from 'react'
 import { fetchAhead } from '@/app/server/ahead'
 import { FlowScreen } from '../flow-screen'

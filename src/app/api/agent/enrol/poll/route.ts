@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { callerOf } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
-import { gatewayFor, pollEnrolment } from '@/service/enrol'
+import { gatewayFor, pollEnrolment } from '@/service/fleet/enrol'
 
 const pollSchema = z.strictObject({ poll: z.string().max(200) })
 

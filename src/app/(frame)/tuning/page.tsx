@@ -1,0 +1,9 @@
+import type { Metadata } from 'next'
+import type { ReactNode } from 'react'
+import { TuningScreen } from './tuning-screen'
+
+export const metadata: Metadata = { title: 'Tuning' }
+
+export default function TuningPage(): ReactNode {
+  return <TuningScreen />
+}

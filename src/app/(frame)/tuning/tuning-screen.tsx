@@ -1,0 +1,102 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import dynamic from 'next/dynamic'
+import { useMemo, type ReactNode } from 'react'
+import type { Night } from '@/service/forecast/nights'
+import { api, queryOf } from '@/ui/api'
+import { clock, count } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
+import { useMe } from '@/ui/hooks/me'
+import { DaysButton } from '@/ui/parts/days-button'
+import { Mute, Page, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
+import { Select } from '@/ui/parts/select'
+import { Guesses } from './guesses'
+import { asked, MOST_HOURS, STRETCHES, titleOf, USUAL } from './stretch'
+import { TuningNav, tabOf } from './tuning-nav'
+
+const CHOSEN = 'chosen'
+const SAMPLES = 200
+
+const TABS = {
+  load: dynamic(() => import('./load-tab').then(({ LoadTab }) => LoadTab)),
+  deadlines: dynamic(() => import('./deadlines-tab').then(({ DeadlinesTab }) => DeadlinesTab)),
+  proposals: dynamic(() => import('./proposals-tab').then(({ ProposalsTab }) => ProposalsTab)),
+  'what-if': dynamic(() => import('./what-if-tab').then(({ WhatIfTab }) => WhatIfTab)),
+  schedules: dynamic(() => import('./schedules-tab').then(({ SchedulesTab }) => SchedulesTab)),
+  right: dynamic(() => import('./right-tab').then(({ RightTab }) => RightTab)),
+}
+
+/** What will happen in a stretch, how sure that is, and what to change. */
+export function TuningScreen(): ReactNode {
+  const { values, set } = useAddress()
+  const { zone } = useMe()
+  const { night, from, hours } = values
+  const { name, ...stretch } = useMemo(
+    () => asked({ ...(night ? { night } : {}), ...(from ? { from } : {}), ...(hours ? { hours } : {}) }, zone),
+    [night, from, hours, zone],
+  )
+  const tab = tabOf(values)
+  const ask = (samples: number): Promise<Night> =>
+    api.get<Night>(
+      `/tuning/night${queryOf({ from: stretch.from, hours: String(stretch.hours), samples: String(samples) })}`,
+    )
+  const common = { refetchInterval: 120_000, staleTime: 60_000 }
+  // By usual lengths at once; the chances come some seconds later.
+  const query = useQuery({
+    ...common,
+    queryKey: ['tuning', 'night', stretch.from, stretch.hours],
+    queryFn: () => ask(0),
+  })
+  const sampled = useQuery({
+    ...common,
+    queryKey: ['tuning', 'night', stretch.from, stretch.hours, SAMPLES],
+    queryFn: () => ask(SAMPLES),
+    enabled: query.isSuccess,
+  })
+  const data = sampled.data ?? query.data
+  const Tab = TABS[tab]
+  const ends = new Date(Date.parse(stretch.from) + stretch.hours * 3_600_000)
+  return (
+    <Page style={{ paddingBottom: 12 }}>
+      <Row $wrap>
+        <h1>{titleOf(stretch, zone)}</h1>
+        <Small>
+          {clock(stretch.from, zone)} to {clock(ends, zone)}
+          {data &&
+            ` · ${count(data.forecast.runs.length, 'run')} forecast ${data.forecast.samples > 0 ? ` · ${data.forecast.samples} samples` : ' · chances follow'}`}
+        </Small>
+        <Select
+          label="Which stretch"
+          hideLabel
+          value={name ?? CHOSEN}
+          onChange={(id) => id !== CHOSEN && set({ from: null, hours: null, night: id === USUAL ? null : id })}
+          choices={[
+            ...Object.entries(STRETCHES).map(([id, title]) => ({ id, title })),
+            ...(name ? [] : [{ id: CHOSEN, title: 'as chosen' }]),
+          ]}
+          width="150px"
+        />
+        <DaysButton
+          onDays={(days) => {
+            const length = Math.round((Date.parse(days.to) - Date.parse(days.from)) / 3_600_000)
+            set({ night: null, from: days.from, hours: String(Math.min(MOST_HOURS, length)) })
+          }}
+        />
+        <Spring />
+        <TuningNav />
+      </Row>
+      <Trouble error={query.error} />
+      {data && data.leftOut.length > 0 && (
+        <Small>Left out, since what is stored of it cannot be read: {data.leftOut.join(', ')}.</Small>
+      )}
+      {data && <Guesses night={data} />}
+      {data ? <Tab stretch={stretch} night={data} /> : !query.error && <Mute>The stretch is played …</Mute>}
+      {query.error && (
+        <Small>
+          Look at <Link href="/tuning">this night</Link> instead.
+        </Small>
+      )}
+    </Page>
+  )
+}

@@ -1,0 +1,38 @@
+import { endpoint } from '@/app/server/endpoint'
+import { EXCHANGE } from './exchange'
+import { FLEET } from './fleet'
+import { NOTICES } from './notices'
+import { openApiDocument, type ApiArea } from './openapi'
+import { PEOPLE } from './people'
+import { RUNS } from './runs'
+import { SETTINGS } from './settings'
+import { TIMING } from './timing'
+import { TUNING } from './tuning'
+import { WATCH } from './watch'
+import { WORK } from './work'
+
+/** Everything the API does, under /api/v1. */
+export const AREAS: readonly ApiArea[] = [
+  { title: 'You and other people', endpoints: PEOPLE },
+  { title: 'Watch', endpoints: WATCH },
+  { title: 'Runs', endpoints: RUNS },
+  { title: 'Work', endpoints: WORK },
+  { title: 'Timing', endpoints: TIMING },
+  {
+    title: 'Forecast and tuning',
+    note: 'What a forecast is made of, and its shape: [docs/forecast.md](forecast.md). A stretch is `from` (an instant) and `hours` (at most 168).',
+    endpoints: TUNING,
+  },
+  { title: 'In and out', endpoints: EXCHANGE },
+  { title: 'Fleet', endpoints: FLEET },
+  { title: 'Notices', endpoints: NOTICES },
+  { title: 'Settings', endpoints: SETTINGS },
+  {
+    title: 'This description',
+    endpoints: [
+      endpoint('GET', '/openapi.json', 'see', { says: 'all of the API as an OpenAPI 3.1 document' }, async () =>
+        openApiDocument(AREAS),
+      ),
+    ],
+  },
+]

@@ -1,0 +1,150 @@
+import { z } from 'zod'
+import { listEngines } from '@/service/fleet/engines'
+import {
+  addEnrolmentKey,
+  answerEnrolment,
+  answerSchema,
+  enrolmentKeySchema,
+  enrolmentsOfKey,
+  revokeEnrolmentKey,
+} from '@/service/fleet/enrol'
+import * as accounts from '@/service/fleet/accounts'
+import * as locks from '@/service/fleet/locks'
+import * as fleet from '@/service/fleet/fleet'
+import { agentCommand } from '@/app/server/agent-file'
+import { endpoint, type Endpoint } from '@/app/server/endpoint'
+import { id } from './params'
+
+/** Machines: agents, pools, enrolment, accounts, locks, engines. */
+export const FLEET: readonly Endpoint[] = [
+  endpoint('GET', '/engines', 'see', { says: 'engines, and which one leads' }, ({ actor }) => listEngines(actor)),
+  endpoint(
+    'GET',
+    '/agents',
+    'see',
+    { says: 'all agents; `text`, `state`, `label`, `version`, `pool`', query: fleet.agentFilterSchema },
+    ({ actor, query }) => fleet.listAgents(actor, query),
+  ),
+  endpoint('GET', '/agents/:id', 'see', { says: 'one' }, ({ actor, params }) => fleet.oneAgent(actor, id(params))),
+  endpoint(
+    'PATCH',
+    '/agents/:id',
+    'operate',
+    {
+      says: 'slots, labels, on or off, draining; other than `draining` it takes *administer*',
+      body: fleet.agentChangeSchema,
+    },
+    ({ actor, params, body }) => fleet.changeAgent(actor, id(params), body),
+  ),
+  endpoint('POST', '/agents/:id/revoke', 'administer', { says: 'its credential ends' }, ({ actor, params }) =>
+    fleet.revokeAgent(actor, id(params)),
+  ),
+  endpoint('GET', '/agents/:id/events', 'see', { says: 'its story' }, ({ actor, params }) =>
+    fleet.agentEvents(actor, id(params)),
+  ),
+  endpoint(
+    'GET',
+    '/agents/:id/refused',
+    'see',
+    { says: 'what it said that was not taken, counted, and why' },
+    ({ actor, params }) => fleet.refusedReports(actor, id(params)),
+  ),
+  endpoint(
+    'GET',
+    '/agents/:id/busy',
+    'see',
+    {
+      says: 'slots in use; `over`: hour, day, week',
+      query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }),
+    },
+    ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
+  ),
+  endpoint('GET', '/accounts', 'see', { says: 'run-as accounts; never their secrets' }, ({ actor }) =>
+    accounts.listAccounts(actor),
+  ),
+  endpoint(
+    'POST',
+    '/accounts',
+    'administer',
+    {
+      says: '`{name, userName, secret, hosts, plain, unknownHosts, areaIds, everywhere, agentIds}`; `hosts`: where its secret may go, such as `files.example.org` or `*.example.org`; `areaIds` null: for all areas',
+      body: accounts.accountSchema,
+    },
+    ({ actor, body }) => accounts.addAccount(actor, body),
+  ),
+  endpoint(
+    'PUT',
+    '/accounts/:id',
+    'administer',
+    { says: 'change it; with `secret` a new one takes its place', body: accounts.accountChangeSchema },
+    ({ actor, params, body }) => accounts.changeAccount(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/accounts/:id',
+    'administer',
+    { says: 'refused while a job, a notice or an open run uses it' },
+    ({ actor, params }) => accounts.removeAccount(actor, id(params)),
+  ),
+  endpoint('GET', '/locks', 'see', { says: 'locks, who holds units of them, how many wait' }, ({ actor }) =>
+    locks.listLocks(actor),
+  ),
+  endpoint(
+    'POST',
+    '/locks',
+    'administer',
+    { says: '`{name, title, units}`', body: locks.lockSchema },
+    ({ actor, body }) => locks.addLock(actor, body),
+  ),
+  endpoint(
+    'PUT',
+    '/locks/:id',
+    'administer',
+    { says: 'title and units', body: locks.lockChangeSchema },
+    ({ actor, params, body }) => locks.changeLock(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/locks/:id', 'administer', { says: 'refused while jobs take it' }, ({ actor, params }) =>
+    locks.removeLock(actor, id(params)),
+  ),
+  endpoint('GET', '/pools', 'see', { says: 'pools and their members' }, ({ actor }) => fleet.listPools(actor)),
+  endpoint('POST', '/pools', 'administer', { says: 'add one', body: fleet.poolSchema }, ({ actor, body }) =>
+    fleet.addPool(actor, body),
+  ),
+  endpoint(
+    'PATCH',
+    '/pools/:id',
+    'administer',
+    { says: 'switch it on or off', body: fleet.poolChangeSchema },
+    ({ actor, params, body }) => fleet.changePool(actor, id(params), body),
+  ),
+  endpoint(
+    'PUT',
+    '/pools/:id/members',
+    'administer',
+    { says: 'take an agent in or out, or switch its membership', body: fleet.membershipSchema },
+    ({ actor, params, body }) => fleet.setMembership(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/enrolment-keys',
+    'administer',
+    { says: 'a key, and the command to paste', body: enrolmentKeySchema },
+    async ({ actor, body, request }) => {
+      const made = await addEnrolmentKey(actor, body)
+      return { ...made, command: agentCommand(request, made.key) }
+    },
+  ),
+  endpoint('DELETE', '/enrolment-keys/:id', 'administer', { says: 'revoke it' }, ({ actor, params }) =>
+    revokeEnrolmentKey(actor, id(params)),
+  ),
+  endpoint('GET', '/enrolment-keys/:id/enrolments', 'administer', { says: 'who came with it' }, ({ actor, params }) =>
+    enrolmentsOfKey(actor, id(params)),
+  ),
+  endpoint(
+    'POST',
+    '/enrolments/:id/answer',
+    'administer',
+    { says: 'a machine that was known already: the same, another, or no', body: answerSchema },
+    ({ actor, params, body }) => answerEnrolment(actor, id(params), body.answer),
+  ),
+]

@@ -1,0 +1,80 @@
+import { config } from '@/store/config'
+import {
+  addPerson,
+  changePerson,
+  listPeople,
+  personChangeSchema,
+  personSchema,
+  preferencesSchema,
+  savePreferences,
+} from '@/service/people/people'
+import * as signIn from '@/service/people/sign-in'
+import { endpoint, type Endpoint } from '@/app/server/endpoint'
+import { id } from './params'
+
+/** Who one is, and who else may use Bugle. */
+export const PEOPLE: readonly Endpoint[] = [
+  endpoint(
+    'GET',
+    '/me',
+    'see',
+    { says: 'who the token belongs to, and how they like it' },
+    async ({ actor, signedIn }) => ({
+      ...actor,
+      preferences: signedIn.preferences,
+      isDemo: config().isDemo,
+    }),
+  ),
+  endpoint('PATCH', '/me', 'see', { says: 'your preferences', body: preferencesSchema, own: true }, ({ actor, body }) =>
+    savePreferences(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/me/password',
+    'see',
+    { says: 'change it; your other sessions end', body: signIn.passwordChangeSchema, own: true },
+    ({ actor, body }) => signIn.changePassword(actor, body),
+  ),
+  endpoint('GET', '/me/sessions', 'see', { says: 'where you are signed in' }, ({ actor }) => signIn.mySessions(actor)),
+  endpoint('DELETE', '/me/sessions/:id', 'see', { says: 'end one', own: true }, ({ actor, params }) =>
+    signIn.endSession(actor, id(params)),
+  ),
+  endpoint('GET', '/me/tokens', 'see', { says: 'your access tokens' }, ({ actor }) => signIn.myTokens(actor)),
+  endpoint(
+    'POST',
+    '/me/confirm',
+    'see',
+    {
+      says: '`{password}`: shows again that it is you; asked for (`confirm-first`) by changes that need an administrator, and for new tokens, ten minutes after the last time',
+      body: signIn.confirmSchema,
+      own: true,
+    },
+    ({ actor, body }) => signIn.confirmSession(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/me/tokens',
+    'see',
+    {
+      says: '`{name, days, may}`: a new one, shown once; `may` is `see`, `operate`, `design` or `administer`, and never more than yours',
+      body: signIn.tokenSchema,
+      own: true,
+      confirm: true,
+    },
+    ({ actor, body }) => signIn.addToken(actor, body),
+  ),
+  endpoint('DELETE', '/me/tokens/:id', 'see', { says: 'revoke it', own: true }, ({ actor, params }) =>
+    signIn.revokeToken(actor, id(params)),
+  ),
+  endpoint('GET', '/people', 'see', { says: 'all people' }, ({ actor }) => listPeople(actor)),
+  endpoint('POST', '/people', 'administer', { says: 'add one', body: personSchema }, ({ actor, body }) =>
+    addPerson(actor, body),
+  ),
+  endpoint(
+    'PATCH',
+    '/people/:id',
+    'administer',
+    { says: 'name, role, whether they may sign in, password', body: personChangeSchema },
+    ({ actor, params, body }) => changePerson(actor, id(params), body),
+  ),
+]

@@ -1,0 +1,91 @@
+import type { Day } from '../calendar/days'
+import type { AgentState, Priority, Target } from '../dispatch'
+import type { StepResult } from '../flow/state'
+import type { ByChoice } from '../stats/lengths'
+import type { Measured } from './length'
+
+/** An agent as a server knows it, beyond what stands in a file. */
+export interface ServerAgent extends Omit<AgentState, 'slots' | 'full' | 'robots' | 'lastStartAtMs' | 'running'> {
+  readonly full: boolean
+  /** Seconds since the epoch. */
+  readonly lastStart: number | null
+}
+
+/** How long a job takes and how often it fails, as measured; a guess where too few runs were. */
+export interface JobLength extends Measured {
+  /** Chance that one try fails. */
+  readonly fails: number
+  readonly isGuess: boolean
+  /** How many runs it stands on. */
+  readonly count: number
+  /** Where lengths clearly differ by a choice input: by its values. */
+  readonly byChoice?: ByChoice | null
+}
+
+/** A run that has not ended. Instants are seconds since the epoch. */
+export interface OpenRun {
+  readonly number: number
+  /** `outer/inner`; null: a job alone. */
+  readonly step: string | null
+  /** null: it does not run yet. */
+  readonly agent: string | null
+  readonly started: number | null
+  readonly ready: number
+  /** It waits for this instant, for its next try. */
+  readonly startAfter: number | null
+  /** Attempts that were begun, and those of them that failed. */
+  readonly begun: number
+  readonly failed: number
+  readonly held: boolean
+}
+
+/** What was started and has not ended: a job's run, or a flow's with all its steps. */
+export interface OpenNight {
+  /** null: it was started by a person, or its trigger is gone. */
+  readonly trigger: string | null
+  readonly number: number
+  readonly occurrence: number
+  readonly day: Day
+  readonly due: number | null
+  readonly start: { readonly job: string } | { readonly flow: string }
+  readonly with: Readonly<Record<string, string>>
+  readonly machine: string | null
+  readonly priority: Priority
+  /** Where it was sent, of a job's run. */
+  readonly target: Target | null
+  /** It has not begun: it waits for the run before it, or for an instant. */
+  readonly waits: 'earlier' | number | null
+  /** By path. */
+  readonly steps: Readonly<Record<string, StepResult>>
+  readonly held: readonly string[]
+  readonly runs: readonly OpenRun[]
+}
+
+/** All that a forecast on a server begins with. Plain data: it goes to threads and browsers. */
+export interface Server {
+  readonly agents: readonly ServerAgent[]
+  /** By job. */
+  readonly lengths: Readonly<Record<string, JobLength>>
+  readonly open: readonly OpenNight[]
+  /** Starts by triggers are switched off: no occurrence makes a run. */
+  readonly startsOff: boolean
+}
+
+/** Whether a target means this agent, whatever it can do. */
+export function fits({ name, pools, labels }: ServerAgent, target: Target): boolean {
+  if ('agent' in target) return target.agent === name
+  if ('pool' in target) return pools[target.pool] === true
+  return Object.entries(target.labels).every(([key, value]) => labels[key] === value)
+}
+
+/** A stretch that begins so near to now goes on from what runs and waits now. Seconds. */
+const NOW_SECONDS = 600
+export const isLater = (from: number, now: number): boolean => from > now + NOW_SECONDS
+
+/** How a stretch begins that is still to come: nothing is open, and every agent that is switched on calls. */
+export const laterOf = (server: Server): Server => ({
+  ...server,
+  open: [],
+  startsOff: false,
+  agents: server.agents.map((agent) => ({ ...agent, connected: true, full: false, draining: false })),
+})

@@ -1,0 +1,35 @@
+import { driftOf, type JobDrift, type Measured } from '@/core/stats/drift'
+import { many } from '@/store/db'
+import { requireRight, type Actor } from '@/service/base/actor'
+
+const DAYS = 60
+/** A trend over weeks does not change within minutes. */
+const KEPT_MS = 10 * 60_000
+
+let kept: { readonly at: number; readonly drifts: Promise<JobDrift[]> } | undefined
+
+/** Jobs and flows that have become slower or quicker over the last sixty days, by the medians of their successful runs of each day. */
+export async function listDrifts(actor: Actor, nowMs = Date.now()): Promise<JobDrift[]> {
+  requireRight(actor, 'see')
+  if (!kept || nowMs - kept.at > KEPT_MS) kept = { at: nowMs, drifts: readDrifts() }
+  return kept.drifts
+}
+
+async function readDrifts(): Promise<JobDrift[]> {
+  const rows = await many<{ jobId: number; at: number; length: number }>(
+    null,
+    `SELECT job_id AS "jobId", floor(extract(epoch FROM ended_at) / 86400)::int * 86400 AS at, percentile_disc(0.5) WITHIN GROUP (ORDER BY duration_ms)::float8 AS length
+       FROM runs WHERE ended_at > now() - make_interval(days => $1) AND state = 'succeeded' AND duration_ms IS NOT NULL GROUP BY 1, 2`,
+    [DAYS],
+  )
+  const byJob = new Map<number, Measured[]>()
+  for (const { jobId, at, length } of rows) {
+    const list = byJob.get(jobId)
+    if (list) list.push({ at, length })
+    else byJob.set(jobId, [{ at, length }])
+  }
+  return [...byJob].flatMap(([jobId, measured]) => {
+    const drift = driftOf(measured)
+    return drift ? [{ jobId, change: drift.change, days: Math.round(drift.span / 86_400), count: drift.count }] : []
+  })
+}

@@ -1,0 +1,195 @@
+import { z } from 'zod'
+import { isoDay } from '@/core/calendar/days'
+import { dayRuleSchema, type DayRule } from '@/core/calendar/rule'
+import { say, sayDays } from '@/core/phrase/say'
+import { changesBetween, type StartChanges } from '@/core/timing/changes'
+import { clockDates } from '@/core/timing/clock-dates'
+import type { Schedule } from '@/core/timing/schedule'
+import { zoneOf, type Zone } from '@/core/timing/zone'
+import { config } from '@/store/config'
+import { many } from '@/store/db'
+import { requireRight, type Actor } from '@/service/base/actor'
+import { bounded } from '@/service/base/budgets'
+import { ruleFaults, triggersOn } from '@/service/timing/calendars'
+import { type FieldFault, notFound, refuse } from '@/service/base/problem'
+import { poolLoad, type PoolLoad } from './pool-load'
+import { snapshotFor } from '@/core/calendar/snapshot'
+import { SharedValues } from '@/service/work/shared-values'
+import { timingState, type TimingState } from '@/service/base/timing-cache'
+import { definitionFaults, jobOf, scheduleFacts, type ScheduleFacts } from '@/service/timing/trigger-check'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
+
+/** How many coming starts are compared and shown. */
+const MOST_SHOWN = 20
+const AHEAD_SECONDS = 5 * 366 * 86_400
+const CLOCK_YEARS_SECONDS = 3 * 366 * 86_400
+
+export const triggerPreviewSchema = z.strictObject({
+  /** The trigger that is being changed; null: a new one. */
+  id: z.int().positive().nullable().default(null),
+  jobId: z.int().positive().nullable().default(null),
+  enabled: z.boolean().default(true),
+  definition: triggerDefinitionSchema,
+})
+export const calendarPreviewSchema = z.strictObject({ id: z.int().positive(), rule: dayRuleSchema })
+
+export interface ShownStart {
+  readonly at: string
+  /** The date that the rule wrote. */
+  readonly day: string
+  readonly clock: 'plain' | 'moved' | 'doubled'
+}
+
+/** Starts as instants, ISO 8601. */
+export interface ShownChanges {
+  readonly added: readonly string[]
+  readonly dropped: readonly string[]
+  readonly moved: readonly { readonly from: string; readonly to: string }[]
+}
+
+export interface TriggerPreview {
+  readonly says: string
+  readonly next: readonly ShownStart[]
+  /** Against what is saved; null for a new trigger. */
+  readonly changes: ShownChanges | null
+  readonly facts: ScheduleFacts | null
+  /** Clock changes on which the rules for gaps and doubled hours matter. */
+  readonly clockDates: readonly { readonly at: string; readonly bySeconds: number; readonly what: 'gap' | 'fold' }[]
+  readonly load: PoolLoad | null
+  readonly faults: readonly FieldFault[]
+}
+
+/** What a trigger would do, without saving anything. */
+export async function previewTrigger(
+  actor: Actor,
+  wish: z.output<typeof triggerPreviewSchema>,
+): Promise<TriggerPreview> {
+  requireRight(actor, 'see')
+  const nowMs = Date.now()
+  const state = await timingState(null)
+  const definition = { ...wish.definition, zone: wish.definition.zone ?? config().zone }
+  const job = wish.jobId === null ? undefined : await jobOf(null, wish.jobId)
+  const faults = definitionFaults(definition, job, state, await SharedValues.read(null)).filter(
+    ({ path }) => wish.jobId !== null || path !== 'jobId',
+  )
+  const timingFaults = faults.filter(({ path }) => path !== 'jobId' && !path.startsWith('definition.with'))
+  if (timingFaults.length > 0) refuse(timingFaults)
+  const schedule = state.timings.schedule(definition)
+  const before = wish.id === null ? null : await savedSchedule(wish.id, state)
+  const zone = zoneOf(definition.zone) as Zone
+  const now = nowMs / 1000
+  return {
+    says: say(definition, namedCalendars(state)),
+    next: bounded('trigger', 'definition.time', () => shown(schedule, now)),
+    changes:
+      before && bounded('trigger', 'definition.time', () => compare(before, wish.enabled ? schedule : null, now)),
+    facts: job ? await scheduleFacts(null, schedule, definition, job, nowMs) : null,
+    clockDates: bounded('trigger', 'definition.time', () =>
+      clockDates(
+        { ...definition, zone, eligible: state.timings.eligibleDays(definition), from: undefined, until: undefined },
+        now,
+        now + CLOCK_YEARS_SECONDS,
+      ),
+    )
+      .slice(0, 6)
+      .map((date) => ({ ...date, at: iso(date.at) })),
+    load: job ? await poolLoad(state, { id: wish.id, definition, schedule, job }, now) : null,
+    faults,
+  }
+}
+
+function namedCalendars(state: TimingState): { id: string; title: string }[] {
+  return state.stored.map(({ slug, title }) => ({ id: slug, title }))
+}
+
+const iso = (at: number): string => new Date(at * 1000).toISOString()
+
+function shown(schedule: Schedule, now: number): ShownStart[] {
+  return schedule
+    .between(now, now + AHEAD_SECONDS, MOST_SHOWN)
+    .map(({ at, day, clock }) => ({ at: iso(at), day: isoDay(day), clock }))
+}
+
+async function savedSchedule(id: number, state: TimingState): Promise<Schedule | null> {
+  const [row] = await many<{ version: number; enabled: boolean; definition: unknown }>(
+    null,
+    'SELECT version, enabled, definition FROM triggers WHERE id = $1 AND deleted_at IS NULL',
+    [id],
+  )
+  if (!row) throw notFound('trigger', id)
+  return row.enabled ? state.schedule(id, row.version, triggerDefinitionSchema.parse(row.definition)) : null
+}
+
+/** The coming starts of both, as far as the first twenty of either reach. */
+function compare(before: Schedule | null, after: Schedule | null, now: number): ShownChanges {
+  const first = (schedule: Schedule | null): number[] =>
+    schedule?.between(now, now + AHEAD_SECONDS, MOST_SHOWN).map(({ at }) => at) ?? []
+  const [old, fresh] = [first(before), first(after)]
+  // Beyond the nearer end of two full lists nothing is known of one of them.
+  const ends = [old, fresh].filter((list) => list.length === MOST_SHOWN).map((list) => list.at(-1) as number)
+  const end = ends.length > 0 ? Math.min(...ends) : Infinity
+  return shownChanges(
+    changesBetween(
+      old.filter((at) => at <= end),
+      fresh.filter((at) => at <= end),
+    ),
+  )
+}
+
+function shownChanges({ added, dropped, moved }: StartChanges): ShownChanges {
+  return {
+    added: added.map(iso),
+    dropped: dropped.map(iso),
+    moved: moved.map(({ from, to }) => ({ from: iso(from), to: iso(to) })),
+  }
+}
+
+export interface CalendarPreview {
+  readonly says: string
+  /** Triggers whose coming starts would change, the most urgent first. */
+  readonly triggers: readonly { readonly id: number; readonly title: string; readonly changes: ShownChanges }[]
+  /** How many triggers stand on the calendar in all. */
+  readonly looked: number
+}
+
+/** Which of the next starts a change of a calendar would add, drop or move, for every trigger that stands on it. */
+export async function previewCalendar(
+  actor: Actor,
+  { id, rule }: z.output<typeof calendarPreviewSchema>,
+): Promise<CalendarPreview> {
+  requireRight(actor, 'see')
+  const state = await timingState(null)
+  const current = state.stored.find((calendar) => calendar.id === id)
+  if (!current) throw notFound('calendar', id)
+  refuse(ruleFaults(current.slug, rule, state))
+  const now = Date.now() / 1000
+  const isSame = JSON.stringify(current.rule) === JSON.stringify(rule)
+  const after = isSame
+    ? state
+    : state.with(current.slug, {
+        title: current.title,
+        rule: rule as DayRule,
+        holidays: snapshotFor(rule, new Date().getUTCFullYear()),
+      })
+  const ids = await triggersOn(null, current.slug)
+  const rows = await many<{ id: number; title: string; version: number; definition: unknown }>(
+    null,
+    'SELECT id, title, version, definition FROM triggers WHERE id = ANY($1) AND enabled ORDER BY next_at NULLS LAST',
+    [ids],
+  )
+  const triggers = rows
+    .map((row) => {
+      const definition = triggerDefinitionSchema.parse(row.definition)
+      const [old, fresh] = [
+        state.schedule(row.id, row.version, definition),
+        after.schedule(row.id, row.version, definition),
+      ]
+      return {
+        id: row.id,
+        title: row.title,
+        changes: bounded('trigger', 'rule', () => compare(old, fresh, now), row.title),
+      }
+    })
+    .filter(({ changes }) => changes.added.length + changes.dropped.length + changes.moved.length > 0)
+  return { says: sayDays(rule, namedCalendars(state)), triggers, looked: rows.length }
+}

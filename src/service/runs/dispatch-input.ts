@@ -1,0 +1,153 @@
+import { z } from 'zod'
+import { PRIORITIES, type AgentState, type ReadyRun } from '@/core/dispatch'
+import { targetSchema } from '@/core/work/job'
+import { config } from '@/store/config'
+import { many } from '@/store/db'
+import { failRuns } from './effects'
+
+/** Taken for the usual length of a job of which nothing is known yet. */
+export const DEFAULT_USUAL_MS = 60_000
+
+export interface RunVersion {
+  readonly id: number
+  readonly version: number
+}
+
+/** Numbers and versions of all that is ready: enough to see what changed since the last look. */
+export async function readyVersions(): Promise<RunVersion[]> {
+  return many<RunVersion>(null, `SELECT id, version FROM runs WHERE state = 'ready' AND kind <> 'flow'`)
+}
+
+/** What dispatch needs to know of these runs. One of which what is stored cannot be read has failed, and is not among them. */
+export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun[]> {
+  const rows = await many<{
+    number: number
+    target: ReadyRun['target']
+    kind: string
+    slots: number
+    minVersion: string | null
+    priority: number
+    usualMs: number | null
+    readyAt: Date
+    dueAt: Date | null
+    chainMs: number | null
+    held: boolean
+    account: string | null
+    locks: Record<string, number>
+    active: boolean
+  }>(
+    null,
+    `SELECT r.id AS number, r.target, r.kind, r.slots, r.min_version AS "minVersion", r.priority, j.usual_ms AS "usualMs",
+            r.ready_at AS "readyAt", r.due_at AS "dueAt", r.chain_ms AS "chainMs", r.held_by IS NOT NULL AS held, j.active, r.account, r.locks
+       FROM runs r JOIN jobs j ON j.id = r.job_id
+      WHERE r.state = 'ready' AND r.kind <> 'flow' AND ($1::bigint[] IS NULL OR r.id = ANY($1))`,
+    [ids],
+  )
+  const isReadable = (row: (typeof rows)[number]): boolean =>
+    targetSchema.safeParse(row.target).success && lockWishSchema.safeParse(row.locks).success
+  await failRuns(
+    rows
+      .filter((row) => !isReadable(row))
+      .map(({ number }) => ({ id: number, reason: 'What is stored of where it is to run cannot be read.' })),
+  )
+  return rows.filter(isReadable).map((row) => {
+    const usualMs = row.usualMs ?? DEFAULT_USUAL_MS
+    return {
+      number: row.number,
+      target: row.target,
+      kind: row.kind,
+      slots: row.slots,
+      locks: row.locks,
+      account: row.account,
+      minVersion: row.minVersion,
+      robot: false,
+      priority: PRIORITIES[row.priority] ?? 'normal',
+      dueAtMs: row.dueAt?.getTime() ?? null,
+      usualMs,
+      chainMs: row.chainMs ?? usualMs,
+      readyAtMs: row.readyAt.getTime(),
+      held: row.held,
+      off: !row.active,
+    }
+  })
+}
+
+const lockWishSchema = z.record(z.string(), z.int().min(1))
+const isRecord = (value: unknown): value is Record<string, string> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
+
+export interface FleetRow extends Omit<AgentState, 'running'> {
+  readonly id: number
+}
+
+/**
+ * The fleet as dispatch sees it. `connected` means: heard of within the time after which an agent counts as away. Read at each placing, so in plain joins: one
+ * statement with a list of lists in it takes PostgreSQL a hundred times as long.
+ */
+export async function fleetForDispatch(): Promise<FleetRow[]> {
+  const [agents, memberships, permits] = await Promise.all([
+    many<Omit<FleetRow, 'robots' | 'lastStartAtMs' | 'pools' | 'accounts'> & { lastStartAt: Date | null }>(
+      null,
+      `SELECT a.id, a.name, a.slots, a.active AS on, a.draining, c.full_since IS NOT NULL AS full, a.labels, a.version, a.abilities, c.last_start_at AS "lastStartAt",
+              a.credential_hash IS NOT NULL AND c.engine_id IS NOT NULL
+                AND c.last_contact_at > now() - make_interval(secs => $1) AS connected
+         FROM agents a JOIN agent_contacts c ON c.agent_id = a.id`,
+      [config().awaySeconds],
+    ),
+    many<{ agentId: number; pool: string; on: boolean }>(
+      null,
+      `SELECT m.agent_id AS "agentId", p.name AS pool, m.active AND p.active AS on FROM pool_members m JOIN pools p ON p.id = m.pool_id`,
+    ),
+    many<{ agentId: number | null; account: string }>(
+      null,
+      `SELECT NULL AS "agentId", name AS account FROM accounts WHERE everywhere
+        UNION ALL SELECT x.agent_id, c.name FROM account_agents x JOIN accounts c ON c.id = x.account_id WHERE NOT c.everywhere`,
+    ),
+  ])
+  const poolsOf = new Map<number, Record<string, boolean>>(agents.map(({ id }) => [id, {}]))
+  for (const { agentId, pool, on } of memberships) (poolsOf.get(agentId) ?? {})[pool] = on
+  const everywhere = permits.filter(({ agentId }) => agentId === null).map(({ account }) => account)
+  const accountsOf = new Map<number, string[]>(agents.map(({ id }) => [id, [...everywhere]]))
+  for (const { agentId, account } of permits) if (agentId !== null) accountsOf.get(agentId)?.push(account)
+  // What is stored of an agent and cannot be read is as if it were not there: it costs that agent work, and nobody else.
+  return agents.map(({ lastStartAt, ...row }) => ({
+    ...row,
+    labels: isRecord(row.labels) ? row.labels : {},
+    abilities: Array.isArray(row.abilities) ? row.abilities : [],
+    connected: row.connected === true,
+    pools: poolsOf.get(row.id) ?? {},
+    accounts: (accountsOf.get(row.id) ?? []).sort(),
+    robots: 0,
+    lastStartAtMs: lastStartAt?.getTime() ?? null,
+  }))
+}
+
+export interface RunningRow {
+  readonly number: number
+  readonly agentId: number
+  readonly slots: number
+  readonly startedAtMs: number
+  readonly usualMs: number
+  readonly locks: Readonly<Record<string, number>>
+}
+
+export async function runningWork(): Promise<RunningRow[]> {
+  const rows = await many<Omit<RunningRow, 'startedAtMs' | 'usualMs'> & { handedAt: Date; usualMs: number | null }>(
+    null,
+    `SELECT r.id AS number, r.agent_id AS "agentId", r.slots, r.locks, a.handed_at AS "handedAt", j.usual_ms AS "usualMs"
+       FROM attempts a JOIN runs r ON r.id = a.run_id AND r.state = 'running' AND a.number = r.attempts JOIN jobs j ON j.id = r.job_id
+      WHERE a.state IN ('handed','accepted','running')`,
+  )
+  return rows.map(({ handedAt, usualMs, ...row }) => ({
+    ...row,
+    locks: lockWishSchema.safeParse(row.locks).data ?? {},
+    startedAtMs: handedAt.getTime(),
+    usualMs: usualMs ?? DEFAULT_USUAL_MS,
+  }))
+}
+
+/** Units of each lock in all. */
+export async function lockUnits(): Promise<Record<string, number>> {
+  const rows = await many<{ name: string; units: number }>(null, 'SELECT name, units FROM locks')
+  return Object.fromEntries(rows.map(({ name, units }) => [name, units]))
+}

@@ -1,0 +1,99 @@
+// Machines, what they may do, and how they came to be here.
+
+import { filled, flag, id, instant, int, json, key, long, orNull, real, ref, table, text, uuid } from '../columns'
+
+export const agents = table('agents', {
+  id: id(),
+  name: text(),
+  machineId: text(),
+  host: text(),
+  system: text(),
+  arch: text(),
+  version: text(),
+  runtime: text(),
+  labels: filled(json<Record<string, string>>()),
+  abilities: filled(json<string[]>()),
+  slots: filled(int()),
+  active: filled(flag()),
+  draining: filled(flag()),
+  credentialHash: orNull(text()),
+  enrolledAt: filled(instant()),
+  enrolledBy: filled(text()),
+  isSimulated: filled(flag()),
+  fleetVersion: filled(long()),
+})
+
+export const agentContacts = table('agent_contacts', {
+  agentId: key(ref()),
+  engineId: orNull(uuid()),
+  connectedAt: orNull(instant()),
+  lastContactAt: orNull(instant()),
+  load: orNull(real()),
+  lastStartAt: orNull(instant()),
+  connection: orNull(long()),
+  instance: orNull(text()),
+  replacedInstance: orNull(text()),
+  fullSince: orNull(instant()),
+})
+
+export const agentEvents = table('agent_events', {
+  id: id(),
+  agentId: ref(),
+  at: filled(instant()),
+  kind: text(),
+  detail: filled(text()),
+  times: filled(int()),
+  firstAt: orNull(instant()),
+})
+
+export const pools = table('pools', {
+  id: id(),
+  name: text(),
+  title: text(),
+  createdAt: filled(instant()),
+  active: filled(flag()),
+})
+
+export const poolMembers = table('pool_members', {
+  poolId: key(ref()),
+  agentId: key(ref()),
+  active: filled(flag()),
+})
+
+export const enrolmentKeys = table('enrolment_keys', {
+  id: id(),
+  keyHash: text(),
+  labels: filled(json<Record<string, string>>()),
+  poolIds: filled(json<number[]>()),
+  slots: filled(int()),
+  usesLeft: int(),
+  expiresAt: instant(),
+  createdBy: text(),
+  createdAt: filled(instant()),
+  revokedAt: orNull(instant()),
+})
+
+export const enrolments = table('enrolments', {
+  id: id(),
+  keyId: ref(),
+  pollHash: text(),
+  state: text<'asking' | 'granted' | 'refused'>(),
+  facts: json(),
+  existingAgentId: orNull(ref()),
+  agentId: orNull(ref()),
+  createdAt: filled(instant()),
+  fetchedAt: orNull(instant()),
+})
+
+export const locks = table('locks', {
+  id: id(),
+  name: text(),
+  title: text(),
+  units: int(),
+})
+
+export const loadSamples = table('load_samples', {
+  at: key(instant()),
+  agentId: key(ref()),
+  busyMs: long(),
+})

@@ -1,0 +1,25 @@
+import * as accounts from './accounts'
+import * as fleet from './fleet'
+import * as flows from './flows'
+import * as forecast from './forecast'
+import * as notices from './notices'
+import * as people from './people'
+import * as runs from './runs'
+import * as settings from './settings'
+import * as timing from './timing'
+import * as work from './work'
+
+/** All tables, by the name of their model. Whatever is exported by a file of this folder is one. */
+export const tables = {
+  ...accounts,
+  ...fleet,
+  ...flows,
+  ...forecast,
+  ...notices,
+  ...people,
+  ...runs,
+  ...settings,
+  ...timing,
+  ...work,
+}
+export type Tables = typeof tables

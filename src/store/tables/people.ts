@@ -1,0 +1,66 @@
+// Who uses Bugle, how they sign in, and what they did.
+
+import type { Role } from '@/core/people/roles'
+import { filled, flag, id, instant, int, json, key, orNull, ref, table, text } from '../columns'
+
+export const people = table('people', {
+  id: id(),
+  email: text(),
+  name: text(),
+  role: text<Role>(),
+  passwordHash: orNull(text()),
+  active: filled(flag()),
+  isDemo: filled(flag()),
+  preferences: filled(json<Record<string, unknown>>()),
+  createdAt: filled(instant()),
+})
+
+export const sessions = table('sessions', {
+  id: id(),
+  tokenHash: text(),
+  personId: ref(),
+  address: text(),
+  userAgent: text(),
+  createdAt: filled(instant()),
+  lastSeenAt: filled(instant()),
+  expiresAt: instant(),
+  confirmedAt: filled(instant()),
+})
+
+export const accessTokens = table('access_tokens', {
+  id: id(),
+  personId: ref(),
+  name: text(),
+  tokenHash: text(),
+  createdAt: filled(instant()),
+  expiresAt: instant(),
+  lastUsedAt: orNull(instant()),
+  revokedAt: orNull(instant()),
+  may: filled(text<'see' | 'operate' | 'design' | 'administer'>()),
+})
+
+export const attemptCounts = table('attempt_counts', {
+  kind: key(text()),
+  key: key(text()),
+  since: filled(instant()),
+  times: filled(int()),
+})
+
+export const setupCodes = table('setup_codes', {
+  codeHash: key(text()),
+  expiresAt: instant(),
+})
+
+export const audit = table('audit', {
+  id: id(),
+  at: filled(instant()),
+  personId: orNull(ref()),
+  personName: text(),
+  via: text(),
+  address: text(),
+  action: text(),
+  objectType: text(),
+  objectId: text(),
+  objectTitle: text(),
+  changes: filled(json()),
+})

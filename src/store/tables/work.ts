@@ -1,0 +1,44 @@
+// Jobs and flows, each of their versions, and what they share.
+
+import { bytes, filled, flag, id, instant, int, json, key, long, orNull, ref, table, text } from '../columns'
+
+export const areas = table('areas', {
+  id: id(),
+  title: text(),
+  notes: filled(text()),
+  createdAt: filled(instant()),
+})
+
+export const jobs = table('jobs', {
+  id: id(),
+  title: text(),
+  notes: filled(text()),
+  areaId: ref(),
+  active: filled(flag()),
+  version: filled(int()),
+  usualMs: orNull(long()),
+  savedBy: text(),
+  savedAt: filled(instant()),
+  deletedAt: orNull(instant()),
+  slug: text(),
+  isFlow: filled(flag()),
+})
+
+export const jobVersions = table('job_versions', {
+  jobId: key(ref()),
+  version: key(int()),
+  definition: json(),
+  savedBy: orNull(text()),
+  savedAt: orNull(instant()),
+})
+
+export const sharedValues = table('shared_values', {
+  id: id(),
+  name: text(),
+  title: text(),
+  value: orNull(text()),
+  secret: orNull(bytes()),
+  isSecret: flag(),
+  changedBy: text(),
+  changedAt: filled(instant()),
+})
