@@ -5,10 +5,11 @@ import { advance, makeFlow, picture, readySteps, startFlow, stepsOf } from '@/se
 import { handOut } from '@/service/runs/hand-out'
 import { takeLeadership } from '@/service/runs/leadership'
 import { sayRestored } from '@/service/runs/restored'
+import { leaseKey, storeReports } from '@/service/runs/reports'
 import { startRun, startSchema } from '@/service/runs/start'
 import { decideFound, releaseRestored, sinceBackUp } from '@/service/runs/taking'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
-import { execute, one } from '@/store/db'
+import { execute, one, transaction } from '@/store/db'
 import { Gateway } from './gateway'
 import { credentialOf, enrolled, eventually, freePort, hello as helloOf, Line, report } from './line.test-help'
 import { Sink } from './sink'
@@ -16,6 +17,8 @@ import { Sink } from './sink'
 freshDatabase()
 
 const ENGINE = randomUUID()
+/** Statements that wait for a row's lock. */
+const WAITING = `SELECT count(*)::int AS n FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`
 let gateway: Gateway
 let sink: Sink
 let port: number
@@ -134,6 +137,28 @@ describe('what an agent did since a back-up', () => {
     await line.say(report(left, 1, started))
     expect(await line.until('stale')).toMatchObject({ attempt: left.attempt })
     await eventually(async () => (await stateOf(kept.run)).state === 'succeeded')
+  })
+
+  it('is not refused in the moment in which a person takes it in', async () => {
+    const before = await greeted()
+    const [other, taken] = [await leased(before, await readyRun()), await leased(before, await readyRun())]
+    before.end()
+    await forget(taken)
+    const line = await greeted({ held: [of(other), of(taken)], ...last(taken) })
+    await answer(line, taken)
+
+    const says = [other, taken].map((lease) => ({ agentId, ...of(lease), seq: 1, body: started }))
+    // Storing has looked for the attempts, and waits for the first of them, while the second is taken in.
+    const { storing } = await transaction(async (tx) => {
+      await execute(tx, 'SELECT 1 FROM attempts WHERE id = $1 FOR UPDATE', [other.attempt])
+      const storing = storeReports(says)
+      await eventually(async () => (await one<{ n: number }>(null, WAITING)).n > 0)
+      await decideFound(ADMIN, { act: 'take', attempts: [of(taken)] })
+      return { storing }
+    })
+    const { acks, stale } = await storing
+    expect([...stale]).toEqual([])
+    expect(acks.get(leaseKey({ agentId, ...of(other) }))).toBe(1)
   })
 
   it('is nobody’s word without this server’s signature', async () => {

@@ -58,7 +58,10 @@ export async function storeReceipts(agentId: number, texts: readonly string[]): 
   await notify(null, { matters: true })
 }
 
-/** Of these attempts, which are not in the record, those that a person has yet to decide about: what is reported of them is neither kept nor refused meanwhile. */
+/**
+ * Of these attempts, which the record did not have a moment ago, those that a person has yet to decide about, or has taken into the record since that look: what is reported of them is neither kept nor
+ * refused, and told again.
+ */
 export async function undecided(
   tx: Tx,
   attempts: readonly (Found & { readonly agentId: number })[],
@@ -68,7 +71,7 @@ export async function undecided(
     tx,
     `SELECT f.agent_id AS "agentId", f.attempt, f.token FROM found_attempts f
        JOIN unnest($1::bigint[], $2::bigint[], $3::bigint[]) AS u(agent_id, attempt, token) USING (agent_id, attempt, token)
-      WHERE f.state IN ('asked', 'told')`,
+      WHERE f.state IN ('asked', 'told') OR EXISTS (SELECT 1 FROM attempts a WHERE a.id = f.attempt AND a.token = f.token)`,
     [
       attempts.map(({ agentId }) => agentId),
       attempts.map(({ attempt }) => attempt),
