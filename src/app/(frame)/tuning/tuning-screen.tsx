@@ -1,9 +1,6 @@
 'use client'
-import { useQuery } from '@tanstack/react-query'
 import dynamic from 'next/dynamic'
 import { useMemo, type ReactNode } from 'react'
-import type { Night } from '@/service/forecast/nights'
-import { api, queryOf } from '@/ui/api'
 import { clock, count } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
@@ -14,9 +11,9 @@ import { Select } from '@/ui/parts/select'
 import { Guesses } from './guesses'
 import { asked, MOST_HOURS, STRETCHES, titleOf, USUAL } from './stretch'
 import { TuningNav, tabOf } from './tuning-nav'
+import { useNight } from './use-night'
 
 const CHOSEN = 'chosen'
-const SAMPLES = 200
 
 const TABS = {
   load: dynamic(() => import('./load-tab').then(({ LoadTab }) => LoadTab)),
@@ -37,24 +34,7 @@ export function TuningScreen(): ReactNode {
     [night, from, hours, zone],
   )
   const tab = tabOf(values)
-  const ask = (samples: number): Promise<Night> =>
-    api.get<Night>(
-      `/tuning/night${queryOf({ from: stretch.from, hours: String(stretch.hours), samples: String(samples) })}`,
-    )
-  const common = { refetchInterval: 120_000, staleTime: 60_000 }
-  // By usual lengths at once; the chances come some seconds later.
-  const query = useQuery({
-    ...common,
-    queryKey: ['tuning', 'night', stretch.from, stretch.hours],
-    queryFn: () => ask(0),
-  })
-  const sampled = useQuery({
-    ...common,
-    queryKey: ['tuning', 'night', stretch.from, stretch.hours, SAMPLES],
-    queryFn: () => ask(SAMPLES),
-    enabled: query.isSuccess,
-  })
-  const data = sampled.data ?? query.data
+  const { night: data, error } = useNight(stretch)
   const Tab = TABS[tab]
   const ends = new Date(Date.parse(stretch.from) + stretch.hours * 3_600_000)
   return (
@@ -86,13 +66,13 @@ export function TuningScreen(): ReactNode {
         <Spring />
         <TuningNav />
       </Row>
-      <Trouble error={query.error} />
+      <Trouble error={error} />
       {data && data.leftOut.length > 0 && (
         <Small>Left out, since what is stored of it cannot be read: {data.leftOut.join(', ')}.</Small>
       )}
       {data && <Guesses night={data} />}
-      {data ? <Tab stretch={stretch} night={data} /> : !query.error && <Mute>The stretch is played …</Mute>}
-      {query.error && (
+      {data ? <Tab stretch={stretch} night={data} /> : !error && <Mute>The stretch is played …</Mute>}
+      {error && (
         <Small>
           Look at <Link href="/tuning">this night</Link> instead.
         </Small>
