@@ -66,7 +66,10 @@ export const output = (...lines: string[]): ReportBody => ({
   kind: 'output',
   lines: lines.map((text) => [Date.now(), 'o', text]),
 })
-export const ended = (exitCode: number, how: 'exited' | 'stopped' = 'exited'): Extract<ReportBody, { kind: 'ended' }> => ({
+export const ended = (
+  exitCode: number,
+  how: 'exited' | 'stopped' = 'exited',
+): Extract<ReportBody, { kind: 'ended' }> => ({
   kind: 'ended',
   at: Date.now(),
   outputCut: false,
