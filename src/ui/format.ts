@@ -75,8 +75,8 @@ export function when(at: Date | number | string, zone: string, nowMs: number): s
 /** `Europe/London` → `London` */
 export const cityOf = (zone: string): string => (zone.split('/').at(-1) ?? zone).replaceAll('_', ' ')
 
-/** `1 run`, `3 runs` */
-export const count = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`
+/** `1 run`, `1,098 runs` */
+export const count = (n: number, word: string): string => `${n.toLocaleString('en')} ${word}${n === 1 ? '' : 's'}`
 
 /** `2027-03-09`: the day it is at an instant in a zone. */
 export const isoDayIn = (at: Date | number | string, zone: string): string => exact(at, zone).slice(0, 10)

@@ -26,12 +26,15 @@ const Grid = styled.table`
     color: var(--mute);
     padding: 5px 10px;
     border-bottom: 1px solid var(--line);
+    vertical-align: middle;
     white-space: nowrap;
   }
   th button {
     all: unset;
     cursor: pointer;
     display: inline-flex;
+    align-items: center;
+    vertical-align: middle;
     gap: 4px;
     min-height: 18px;
   }

@@ -51,7 +51,7 @@ export function TriggerFilters({
           label="Filter by words"
           value={values.text ?? ''}
           onChange={(text) => onChange({ text: text || null })}
-          placeholder="Title, job, or when: “Mondays”, “every 15 minutes” …"
+          placeholder="Title, job, or when, such as “Mondays”"
           width="100%"
         />
       </div>

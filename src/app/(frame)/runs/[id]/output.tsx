@@ -6,7 +6,7 @@ import { Fragment, useCallback, useEffect, useRef, useState, type ReactNode } fr
 import styled from 'styled-components'
 import type { AttemptRow, OutputRow, RunFull } from '@/service/runs/run-page'
 import { api, queryOf, type ApiProblem } from '@/ui/api'
-import { exact } from '@/ui/format'
+import { count, exact } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMe } from '@/ui/hooks/me'
 import { spansOf } from '@/ui/output/ansi'
@@ -211,7 +211,7 @@ export function Output({ run, attempt }: { run: RunFull; attempt: AttemptRow }):
         )}
         <Spring />
         <Small>
-          {total === 1 ? '1 line' : `${total.toLocaleString('en-GB')} lines`}
+          {count(total, 'line')}
           {attempt.outputCut ? ', cut' : ''}
         </Small>
         <Checkbox isSelected={follow} onChange={setFollow}>
