@@ -40,7 +40,12 @@ const fetchList = async (): Promise<typeof SelectList> => (list ??= (await impor
 const TYPING_MS = 700
 
 /** What a key does to a closed field: the choice that it goes to; undefined: nothing. Letters find the next title that begins with what was typed. */
-function goneTo(key: string, typed: string, choices: readonly Choice[], value: string | null): Choice | undefined {
+function goneTo<C extends Choice>(
+  key: string,
+  typed: string,
+  choices: readonly C[],
+  value: string | null,
+): C | undefined {
   const at = choices.findIndex(({ id }) => id === value)
   if (key === 'ArrowLeft') return choices[at - 1]
   if (key === 'ArrowRight') return choices[at + 1]
@@ -50,7 +55,7 @@ function goneTo(key: string, typed: string, choices: readonly Choice[], value: s
   return [...choices.slice(from), ...choices.slice(0, from)].find(begins)
 }
 
-export function Select({
+export function Select<Id extends string>({
   label,
   value,
   onChange,
@@ -64,8 +69,8 @@ export function Select({
 }: {
   label: string
   value: string | null
-  onChange: (value: string) => void
-  choices: readonly Choice[]
+  onChange: (id: Id) => void
+  choices: readonly (Choice & { readonly id: Id })[]
   error?: string | undefined
   hideLabel?: boolean
   width?: string
@@ -145,7 +150,7 @@ export function Select({
           value={value}
           onChoose={(chosen) => {
             setOpen(false)
-            onChange(chosen)
+            onChange(chosen as Id)
           }}
           onClose={() => setOpen(false)}
         />

@@ -2,7 +2,8 @@ import { fireEvent, screen } from '@testing-library/react'
 import { useEffect, useState, type ReactNode } from 'react'
 import { connectionSchema, type Connection, type ConnectionKind } from '@/core/work/connections'
 import { choose, show } from '@/ui/screen.test-help'
-import { BLANK, ConnectionFields } from './connection-fields'
+import { ConnectionFields } from './connection-fields'
+import { BLANK } from './connections/kinds'
 
 jest.mock('./code-field', () => ({
   CodeField: ({

@@ -22,7 +22,8 @@ import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import { AccountAndLocks } from './account-and-locks'
 import type { SectionProps } from './section-props'
 import { CodeField } from '@/app/shared/work/code-field'
-import { BLANK, CONNECTION_TITLES, ConnectionFields, HandsOn } from '@/app/shared/work/connection-fields'
+import { ConnectionFields } from '@/app/shared/work/connection-fields'
+import { BLANK, CONNECTION_TITLES, HANDED_ON } from '@/app/shared/work/connections/kinds'
 import { LabelsField, PairsField } from '@/app/shared/work/pairs-field'
 
 const KINDS = [
@@ -112,7 +113,7 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
         {isConnection(action) && (
           <>
             <ConnectionFields action={action} onChange={(next) => define({ action: next })} faultOf={faultOf} />
-            <HandsOn kind={action.kind} />
+            {HANDED_ON[action.kind] && <Small>It hands on to later steps: {HANDED_ON[action.kind]}.</Small>}
             {names.size > 0 && action.kind !== 'ssh' && (
               <Small>
                 {[...names].map((name) => `\${${name}}`).join(', ')} can stand in every field but a statement, where it
