@@ -1,33 +1,13 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
 import { Redo2, Undo2 } from 'lucide-react'
-import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
 import { useCallback, useDeferredValue, useMemo, useRef, useState, type ReactNode } from 'react'
-import {
-  addStep,
-  changeStep,
-  freeStepId,
-  gateStep,
-  groupStep,
-  groupWith,
-  linkSteps,
-  removeStep,
-  routeStep,
-  type Place,
-} from '@/core/flow/edit'
-import {
-  flowContentSchema,
-  flowDefinitionSchema,
-  type FlowContent,
-  type FlowDefinition,
-  type FlowStep,
-} from '@/core/work/flow'
+import { flowContentSchema, flowDefinitionSchema, type FlowContent, type FlowDefinition } from '@/core/work/flow'
 import type { FlowFull, FlowMaterial } from '@/service/work/flows'
 import type { Fault } from '@/core/schema/faults'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
-import type { Tie } from '@/app/shared/flow/use-drags'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useDraft } from '@/ui/hooks/draft'
@@ -37,24 +17,18 @@ import { Button, ButtonLink } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
-import { Mute, Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
-import { Reading } from '@/ui/parts/reading'
-import { Tabs } from '@/ui/parts/tabs'
+import { Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
 import { StartButton } from '@/app/shared/work/start-dialog'
 import { VersionsButton } from '../versions'
 import { EditorOutline } from './editor-outline'
 import { EditorPicture } from './editor-picture'
 import { modelOf, type Model } from './editor-model'
-import { FlowForm } from './flow-form'
 import { FlowHead } from './flow-head'
+import { FlowTabs } from './flow-tabs'
 import { Palette, type PaletteHandle } from './palette'
-import { Problems } from './problems'
-import { offered } from './set-gate'
-import { StepForm } from './step-form'
+import { useEdits } from './use-edits'
 import { useHistory } from './use-history'
 import { useRehearsal } from './use-rehearsal'
-
-const RehearseTab = dynamic(() => import('./rehearse-tab').then((module) => module.RehearseTab))
 
 /** A flow is built here: its picture, the same as a list, and each step in sentences, always in step. */
 export function FlowEditor({
@@ -110,55 +84,7 @@ export function FlowEditor({
     })
   const faults = useMemo(() => [...shapeFaults(draft.faults), ...model.faults], [draft.faults, model.faults])
   const usual = useMemo(() => usualWords(model), [model])
-  const tie = (from: string, to: string | null, how: Tie): void => {
-    const group = definition.groups.find(({ steps }) => steps.includes(from))
-    if (to === null && !group) return
-    const tied =
-      to === null
-        ? groupStep(definition, from, null)
-        : { link: linkSteps, route: routeStep, group: groupWith }[how](definition, from, to)
-    if (tied && tied !== definition) define(tied, `${how} ${from} ${to}`)
-    if (tied && how === 'group') {
-      const now = tied.groups.find(({ steps }) => steps.includes(from))
-      say(
-        now
-          ? `${from} is in the group ${now.id}, with ${now.steps.filter((id) => id !== from).join(', ')}.`
-          : `${from} is no longer in the group ${group?.id}.`,
-      )
-    } else if (!tied && from !== to)
-      say(`${to} leads to ${from} already: a ${how} back would go in a circle.`, { bad: true })
-  }
-  const gate = (next: FlowStep['gate'], id: string): void => {
-    define(gateStep(definition, id, next), `gate ${id}`)
-    choose(id)
-  }
-  const onGate = useLatest(gate)
-  const onDropGate = useLatest((dropped: string, id: string) => {
-    const offer = offered(dropped, material, definition)
-    if (offer) gate(offer.gate, id)
-  })
-  const add = (work: string, place: Place): void => {
-    const [kind, slug] = work.split(' ') as ['job' | 'flow', string]
-    const id = freeStepId(definition, slug)
-    define(addStep(definition, kind === 'job' ? { job: slug } : { flow: slug }, id, place), `add ${id}`)
-    choose(id)
-  }
-  const onAdd = useLatest(add)
-  const onTie = useLatest(tie)
-  const remove = (id: string): void => {
-    define(removeStep(definition, id), `remove ${id}`)
-    choose(null)
-  }
-  const onRemove = useLatest(remove)
-  const onStep = useLatest((step: FlowStep, what: string) =>
-    define(
-      changeStep(definition, step.id, () => step),
-      `${step.id} ${what}`,
-    ),
-  )
-  const onDefine = useLatest((edit: (flow: FlowDefinition) => FlowDefinition, what: string) =>
-    define(edit(definition), what),
-  )
+  const edits = useEdits(definition, define, choose, material)
   const chosenNow = useCallback(() => addressNow().step ?? null, [addressNow])
   const tools = useMemo(
     () => (
@@ -237,9 +163,9 @@ export function FlowEditor({
         chosenPath={chosenPath}
         chosenNow={chosenNow}
         onChoose={onChoose}
-        onTie={why === undefined ? onTie : undefined}
-        onDropWork={why === undefined ? onAdd : undefined}
-        onDropGate={why === undefined ? onDropGate : undefined}
+        onTie={why === undefined ? edits.onTie : undefined}
+        onDropWork={why === undefined ? edits.onAdd : undefined}
+        onDropGate={why === undefined ? edits.onDropGate : undefined}
         tools={tools}
       />
       <Panel style={{ flex: 1, minHeight: 300, display: 'flex' }}>
@@ -257,7 +183,7 @@ export function FlowEditor({
             faults={faults}
             chosen={outer?.id ?? null}
             onChoose={onChoose}
-            onRemove={why === undefined ? onRemove : undefined}
+            onRemove={why === undefined ? edits.onRemove : undefined}
           />
         </div>
         <div style={{ flex: 1, minWidth: 0, display: 'flex', position: 'relative' }}>
@@ -266,68 +192,24 @@ export function FlowEditor({
             material={material}
             definition={settled}
             chosen={outer?.id ?? null}
-            onAdd={onAdd}
-            onGate={onGate}
+            onAdd={edits.onAdd}
+            onGate={edits.onGate}
           />
-          <Tabs
-            label="About this flow"
-            selected={values.tab ?? (outer ? 'step' : 'flow')}
-            onSelect={(tab) => setAddress({ tab }, 'replace')}
-            tabs={[
-              {
-                id: 'step',
-                title: 'Step',
-                content: outer ? (
-                  <Reading isOn={why !== undefined}>
-                    <div style={SCROLLS}>
-                      <StepForm
-                        key={outer.id}
-                        step={outer}
-                        definition={settled}
-                        material={material}
-                        faults={faults}
-                        isInside={chosen === null}
-                        onChange={onStep}
-                        onDefine={onDefine}
-                        onRename={onChoose}
-                        onRemove={onRemove}
-                      />
-                    </div>
-                  </Reading>
-                ) : (
-                  <Mute style={{ padding: 14 }}>Choose a step in the picture or the list, or add one.</Mute>
-                ),
-              },
-              {
-                id: 'flow',
-                title: 'The flow',
-                content: (
-                  <Reading isOn={why !== undefined}>
-                    <div style={SCROLLS}>
-                      <FlowForm content={content} change={change} faultOf={faultOf} />
-                    </div>
-                  </Reading>
-                ),
-              },
-              {
-                id: 'rehearse',
-                title: 'Rehearse',
-                content: (
-                  <RehearseTab rehearsal={rehearsal} definition={definition} model={model} chosenPath={chosenPath} />
-                ),
-              },
-              {
-                id: 'problems',
-                title: faults.length > 0 ? `Problems ${faults.length}` : 'Problems',
-                content: (
-                  <Problems
-                    faults={faults}
-                    definition={settled}
-                    onChoose={(id) => setAddress({ step: id, tab: 'step' }, 'replace')}
-                  />
-                ),
-              },
-            ]}
+          <FlowTabs
+            content={content}
+            settled={settled}
+            model={model}
+            material={material}
+            rehearsal={rehearsal}
+            faults={faults}
+            step={outer}
+            isInside={chosen === null}
+            chosenPath={chosenPath}
+            isLocked={why !== undefined}
+            change={change}
+            faultOf={faultOf}
+            choose={onChoose}
+            edits={edits}
           />
         </div>
       </Panel>
