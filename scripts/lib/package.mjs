@@ -48,8 +48,8 @@ function foldersOf(names, packages) {
   return [...folders].sort()
 }
 
-/** Lays out the folder `bugle-VERSION` in `to`, and returns its path. */
-async function stagePackage(to) {
+/** Lays out the folder `bugle-VERSION` in `to`, and returns its path. @public Its test runs it in a process of its own. */
+export async function stagePackage(to) {
   await buildWeb()
   const { version } = readJson(join(root, 'package.json'))
   const stage = join(to, `bugle-${version}`)
