@@ -1,14 +1,9 @@
 import type { z } from 'zod'
 import { bareEnd, reportBodySchema, type Gap, type Heard, type ReportBody } from '@/agent/protocol'
 import { clipText, storableText } from '@/core/schema/plain-text'
-import {
-  countRefused,
-  leaseKey,
-  passGap,
-  storeAccepted,
-  storeReports,
-  type IncomingReport,
-} from '@/service/runs/reports'
+import { countRefused } from '@/service/runs/refused'
+import { passGap, storeAccepted, storeReports } from '@/service/runs/reports'
+import { leaseKey, type IncomingReport } from '@/service/runs/sort-reports'
 import { isOutage } from '@/store/outage'
 import { limit } from '@/store/limits'
 import { FairQueue } from './fair-queue'

@@ -1,23 +1,21 @@
 import { judge, type Judgement } from '@/core/run/judge'
 import type { JobDefinition } from '@/core/work/job'
-import type { OutputLine, Report, ReportBody } from '@/agent/protocol'
+import type { OutputLine, ReportBody } from '@/agent/protocol'
 import { clipText, visible } from '@/core/schema/plain-text'
 import { execute, many, transaction, type Tx } from '@/store/db'
-import { limit } from '@/store/limits'
 import { notify } from '@/store/listen'
 import { undecided } from './found'
 import { applyLives } from './effects'
+import { countRefused } from './refused'
 import { changeFor, lockRuns, type LifeChange, type LockedRun } from './run-life'
-
-export interface IncomingReport extends Report {
-  readonly agentId: number
-  /** The connection that it came over, as claimed by the agent's hello; absent: not looked at. */
-  readonly connection?: number
-}
-
-/** One attempt of one agent under one lease: what a report is answered by. */
-export const leaseKey = (of: { readonly agentId: number; readonly attempt: number; readonly token: number }): string =>
-  `${of.agentId} ${of.attempt} ${of.token}`
+import {
+  clamped,
+  leaseKey,
+  sortReports,
+  type AttemptChange,
+  type AttemptRow,
+  type IncomingReport,
+} from './sort-reports'
 
 export interface StoredReports {
   /** For each lease (`leaseKey`), the number up to which its reports are stored. */
@@ -28,39 +26,6 @@ export interface StoredReports {
   readonly resend: ReadonlyMap<string, number>
   /** Agents that another connection speaks for by now: nothing of what this one said was stored. */
   readonly superseded: ReadonlySet<number>
-}
-
-interface AttemptRow {
-  readonly id: number
-  readonly runId: number
-  readonly agentId: number
-  readonly token: number
-  readonly state: string
-  readonly handedAt: Date
-  reportSeq: number
-  outputLines: number
-  outputBytes: number
-  tellingLine: string
-  readonly definition: JobDefinition
-}
-
-/** What a batch makes of one attempt; written in one go at the end. */
-interface AttemptChange {
-  readonly row: AttemptRow
-  startedAtMs: number | null
-  ran: string | null
-  ended: Extract<ReportBody, { kind: 'ended' }> | null
-  lastStream: string
-  outputCut: boolean
-}
-
-/** What of a batch goes where. */
-interface Sorted {
-  readonly acks: Map<string, number>
-  readonly stale: Set<string>
-  readonly resend: Map<string, number>
-  readonly chunks: { attempt: number; first: number; lines: readonly OutputLine[] }[]
-  readonly refused: IncomingReport[]
 }
 
 /**
@@ -170,80 +135,6 @@ export async function passGap(
   })
 }
 
-/** Takes each report in the order of its number, or says why it is not taken. */
-function sortReports(batch: readonly IncomingReport[], changes: ReadonlyMap<number, AttemptChange>): Sorted {
-  const sorted: Sorted = { acks: new Map(), stale: new Set(), resend: new Map(), chunks: [], refused: [] }
-  for (const report of [...batch].sort((a, b) => a.attempt - b.attempt || a.seq - b.seq)) {
-    const key = leaseKey(report)
-    const change = changes.get(report.attempt)
-    const row = change?.row
-    const isOwn = row !== undefined && row.agentId === report.agentId && row.token === report.token
-    const isOpen = isOwn && ['handed', 'accepted', 'running'].includes(row.state)
-    if (isOwn && report.seq <= row.reportSeq) sorted.acks.set(key, row.reportSeq)
-    else if (!change || !row || !isOpen) {
-      sorted.stale.add(key)
-      sorted.refused.push(report)
-    } else if (report.seq > row.reportSeq + 1) {
-      if (!sorted.resend.has(key)) sorted.resend.set(key, row.reportSeq + 1)
-    } else {
-      row.reportSeq = report.seq
-      sorted.acks.set(key, report.seq)
-      take(change, report.body, (first, lines) => sorted.chunks.push({ attempt: row.id, first, lines }))
-    }
-  }
-  return sorted
-}
-
-/** An agent's clock may be off: nothing it tells of happened before the hand-out, nor will it happen. */
-const clamped = (atMs: number, row: AttemptRow, nowMs = Date.now()): number =>
-  Math.min(nowMs, Math.max(row.handedAt.getTime(), Math.trunc(atMs)))
-
-function take(
-  change: AttemptChange,
-  body: ReportBody,
-  addChunk: (first: number, lines: readonly OutputLine[]) => void,
-): void {
-  const { row } = change
-  switch (body.kind) {
-    case 'started':
-      change.startedAtMs = clamped(body.at, row)
-      change.ran = JSON.stringify(body.ran)
-      return
-    case 'output': {
-      const lines = withinLimits(change, body.lines)
-      if (lines.length === 0) return
-      addChunk(row.outputLines + 1, lines)
-      row.outputLines += lines.length
-      for (const [, stream, text] of lines) {
-        row.outputBytes += text.length
-        // The line that tells most about a failure: the last on standard error, else the last of all.
-        if (text.trim() === '' || stream === 'a') continue
-        if (stream === 'e' || change.lastStream !== 'e') {
-          row.tellingLine = text
-          change.lastStream = stream
-        }
-      }
-      return
-    }
-    case 'ended':
-      change.ended = body
-  }
-}
-
-/** The agent keeps to the limits of output; the server does so too, whatever the agent does. What the agent cut leaves room for its last lines. */
-function withinLimits(change: AttemptChange, lines: readonly OutputLine[]): readonly OutputLine[] {
-  const { row } = change
-  const mostBytes = (limit('output_mib') + 2) * 1024 * 1024
-  const room = Math.max(0, limit('output_lines') + 100_000 - row.outputLines)
-  const kept = row.outputBytes >= mostBytes ? [] : lines.slice(0, room)
-  if (kept.length < lines.length) change.outputCut = true
-  const nowMs = Date.now()
-  return kept.map((line): OutputLine => {
-    const at = clamped(line[0], row, nowMs)
-    return at === line[0] ? line : (line.with(0, at) as unknown as OutputLine)
-  })
-}
-
 /** Also an end by a rule that cannot be read is an end. */
 function judged({ end }: Extract<ReportBody, { kind: 'ended' }>, definition: JobDefinition): Judgement {
   try {
@@ -325,33 +216,6 @@ async function writeAttempts(
       touched.map((c) => ends.get(c.row.id)?.exitCode ?? null),
       touched.map((c) => c.outputCut || (c.ended?.outputCut ?? false)),
       touched.map((c) => (c.ended ? JSON.stringify(c.ended.outputs) : null)),
-    ],
-  )
-}
-
-export interface Refusal {
-  readonly agentId: number
-  readonly attempt: number
-  readonly kind: 'stale' | 'unstorable' | 'superseded'
-  readonly why: string
-}
-
-/** Counts what was refused, one row for each attempt and kind. What an agent says of attempts that are not its own counts together, so that it cannot make rows without end. */
-export async function countRefused(tx: Tx | null, refused: readonly Refusal[]): Promise<void> {
-  if (refused.length === 0) return
-  await execute(
-    tx,
-    `INSERT INTO refused_reports AS k (agent_id, attempt_id, kind, reason, times)
-     SELECT u.agent_id, coalesce(a.id, 0), u.kind, max(u.why), count(*)
-       FROM unnest($1::bigint[], $2::bigint[], $3::text[], $4::text[]) AS u(agent_id, attempt_id, kind, why)
-       LEFT JOIN attempts a ON a.id = u.attempt_id AND a.agent_id = u.agent_id
-      GROUP BY 1, 2, 3 ORDER BY 1, 2, 3
-     ON CONFLICT (agent_id, attempt_id, kind) DO UPDATE SET times = k.times + excluded.times, last_at = now(), reason = excluded.reason`,
-    [
-      refused.map((r) => r.agentId),
-      refused.map((r) => r.attempt),
-      refused.map((r) => r.kind),
-      refused.map((r) => clipText(r.why, 500)),
     ],
   )
 }
