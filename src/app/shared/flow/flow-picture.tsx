@@ -1,20 +1,21 @@
 'use client'
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
+import { useEffect, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { DrawnGroup } from '@/core/flow/fold'
-import { childrenOf, rowsOf, type DrawnStep, type Span } from '@/core/flow/times'
-import { usePrinting } from '@/ui/hooks/printing'
+import type { DrawnStep, Span } from '@/core/flow/times'
 import { Bar, type BarLook } from './picture-bar'
 import { DragMarks } from './picture-drags'
-import { PictureLinks, type Ends } from './picture-links'
+import { PictureLinks } from './picture-links'
 import { Overview } from './picture-overview'
 import { PictureTools } from './picture-tools'
 import { saveSvg } from './save-svg'
-import { AXIS, BAR, LEAST, LEFT, RIGHT, ROW, TITLE_CHAR, ZOOMS } from './scale'
+import { AXIS, LEAST, LEFT, ROW } from './scale'
 import { ticksOf } from './ticks'
 import { travel } from './travel'
 import { useDrags, type Taking } from './use-drags'
 import { useFolds } from './use-folds'
+import { useGeometry } from './use-geometry'
+import { useOpenFlows } from './use-open-flows'
 import { useView } from './use-view'
 
 /** So little out of sight is found by scrolling; an overview would take more room than it saves. */
@@ -97,6 +98,13 @@ export interface FlowPictureProps extends Taking {
   readonly groups?: readonly DrawnGroup[]
 }
 
+/** The flow steps that a step lies in, the innermost first. */
+function around(steps: readonly DrawnStep[], index: number): number[] {
+  const outer: number[] = []
+  for (let up = steps[index]?.parent ?? -1; up >= 0; up = steps[up]?.parent ?? -1) outer.push(up)
+  return outer
+}
+
 /** A flow on a time scale: a step is as long as it takes, lanes are chains, a failure route is dashed, a gate a diamond. */
 export function FlowPicture(props: FlowPictureProps): ReactNode {
   const { begins, nowAt = null, groups = [] } = props
@@ -112,83 +120,25 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
   }
   const { view, moveTo, ref, onScroll, zoomBy } = useView()
   const { width, zoom } = view
-  const children = useMemo(() => childrenOf(steps), [steps])
-  const [closed, setClosed] = useState<ReadonlySet<number> | null>(null)
+  const flows = useOpenFlows(steps, (index) => groupAt(index) !== undefined)
+  const { x, y, ends, places, rows, total, last, isNear, roomAfter } = useGeometry(
+    { steps, times, usual, lookOf },
+    flows,
+    begins.at,
+    nowAt,
+    view,
+  )
+  const spanOf = (index: number): Span => times[index] as Span
   const svg = useRef<SVGSVGElement | null>(null)
   // A step within a flow step cannot be changed here: the flow step stands for it. A folded group is no step, but whoever is with any of its steps is in it.
   const { line, drop, handlers } = useDrags((index, tie) => {
-    let outer = index
-    while ((steps[outer]?.parent ?? -1) >= 0) outer = steps[outer]?.parent ?? -1
+    const outer = around(steps, index).at(-1) ?? index
     const folded = groupAt(outer)
     return folded ? (tie === 'group' ? (folded.members[0] ?? null) : null) : outer
   }, props)
-
-  // A picture of many steps begins with its flow steps folded.
-  const isOpen = (index: number): boolean =>
-    groupAt(index)
-      ? false
-      : closed
-        ? !closed.has(index)
-        : steps.length <= 80 || (children.get(index)?.length ?? 0) === 0
-  const last = Math.max(begins.at + 1000, nowAt ?? 0, ...times.map((time) => time.end))
-  const fit = (width - LEFT - RIGHT) / (last - begins.at)
-  const scale = fit * (ZOOMS[zoom] ?? 1)
-  const x = (at: number): number => LEFT + (at - begins.at) * scale
-  const wide = Math.round(width / 50) * 50
-  // Lanes stay while a run goes on: they depend on how long steps usually take, not on how far they have come; and on which take no time at all.
-  const without = usual.map(({ start, end }) => (start === end ? '-' : '')).join()
-  const { places, rows } = useMemo(() => {
-    const usualFit = (wide - LEFT - RIGHT) / Math.max(1, ...usual.map((time) => time.end - begins.at))
-    return rowsOf(steps, isOpen, (from, to) => {
-      const [before, after] = [usual[from] as Span, usual[to] as Span]
-      const bar = Math.max(LEAST, (before.end - before.start) * usualFit)
-      const need = lookOf(from).title.length * TITLE_CHAR + 16
-      return bar >= need || bar + (after.start - before.end) * usualFit >= need + 10
-    })
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [steps, closed, wide, without])
-  const y = (index: number): number => AXIS + 8 + (places.get(index)?.row ?? 0) * ROW
-  /** Where lines to a step arrive, and from it begin. */
-  const ends = (index: number): Ends => {
-    const { start, end } = times[index] as Span
-    const middle = y(index) + BAR / 2
-    return { from: { x: Math.max(x(end), x(start) + LEAST), y: middle }, to: { x: x(start), y: middle } }
-  }
-  const total = { width: Math.max(width, x(last) + RIGHT), height: AXIS + 14 + rows * ROW }
-  const isPrinting = usePrinting()
-  const isNear = (index: number): boolean => {
-    const place = places.get(index)
-    if (!place) return false
-    if (isPrinting) return true
-    const top = y(index)
-    const { start, end } = times[index] as Span
-    return (
-      top + place.rows * ROW > view.top - 200 &&
-      top < view.top + view.height + 200 &&
-      x(end) > view.left - 400 &&
-      x(start) < view.left + width + 400
-    )
-  }
   const shown = steps.filter(({ index }) => isNear(index))
-  const lanes = new Map<number, number[]>()
-  for (const [index, { row }] of places) lanes.set(row, [...(lanes.get(row) ?? []), index])
-  /** Pixels until the next bar of the same row begins. */
-  const roomAfter = (index: number): number => {
-    const from = (times[index] as Span).start
-    // Of steps at the same instant, as those that are passed over together, the last has the room.
-    const later = (lanes.get(places.get(index)?.row ?? 0) ?? []).filter((other) => {
-      const { start } = times[other] as Span
-      return start > from || (start === from && other > index)
-    })
-    const next = Math.min(...later.map((other) => (times[other] as Span).start), Infinity)
-    return (next === Infinity ? total.width : x(next)) - Math.max(x((times[index] as Span).end), x(from) + LEAST)
-  }
-
-  const flowSteps = steps.filter(
-    ({ isFlow, index }) => isFlow && !groupAt(index) && (children.get(index)?.length ?? 0) > 0,
-  )
   const reveal = (index: number): void => {
-    const [top, left] = [y(index), x((times[index] as Span).start)]
+    const [top, left] = [y(index), x(spanOf(index).start)]
     const isAbove = top < view.top + AXIS || top + ROW > view.top + view.height
     const isBeside = left < view.left || left > view.left + width - 60
     if (isAbove || isBeside) moveTo(isBeside ? left - 100 : view.left, isAbove ? top - view.height / 2 : view.top)
@@ -208,19 +158,15 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
       .map(({ index }) => index)
     const at = hits.find((index) => chosen !== null && index > chosen) ?? hits[0]
     if (at === undefined) return 'no step'
-    const around = new Set<number>()
-    for (let up = steps[at]?.parent ?? -1; up >= 0; up = steps[up]?.parent ?? -1) around.add(up)
-    unfoldAround(new Set([at, ...around]))
-    if ([...around].some((index) => !groupAt(index) && !isOpen(index)))
-      setClosed(
-        new Set(flowSteps.filter(({ index }) => !isOpen(index) && !around.has(index)).map(({ index }) => index)),
-      )
+    const outer = new Set(around(steps, at))
+    unfoldAround(new Set([at, ...outer]))
+    flows.open(outer)
     onChoose(at)
     return `${hits.indexOf(at) + 1} of ${hits.length}`
   }
   /** The chosen step stays where it is, if it is in sight; else the middle does. */
   const zoomAround = (by: number): void => {
-    const at = chosen !== null && places.has(chosen) ? x((times[chosen] as Span).start) - view.left : -1
+    const at = chosen !== null && places.has(chosen) ? x(spanOf(chosen).start) - view.left : -1
     zoomBy(by, at >= 0 && at <= width ? at : undefined)
   }
   const onKeyDown = (event: KeyboardEvent): void => {
@@ -238,14 +184,6 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
     if (itself) toggle(itself.id)
     else props.onOpen?.(index)
   }
-  const fold = (index: number): void => {
-    if (groupAt(index)) return open(index)
-    const now = new Set(flowSteps.filter((step) => !isOpen(step.index)).map((step) => step.index))
-    if (now.has(index)) now.delete(index)
-    else now.add(index)
-    setClosed(now)
-  }
-
   return (
     <Frame style={{ maxHeight: props.maxHeight, height: total.height + 42 }}>
       <PictureTools
@@ -253,9 +191,9 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
         instead={props.instead}
         zoom={zoom}
         onZoom={zoomAround}
-        hasFlows={flowSteps.length > 0}
-        isFolded={flowSteps.some((step) => !isOpen(step.index))}
-        onFold={(isFolded) => setClosed(new Set(isFolded ? flowSteps.map(({ index }) => index) : []))}
+        hasFlows={flows.flowSteps.length > 0}
+        isFolded={flows.flowSteps.some(({ index }) => !flows.isOpen(index))}
+        onFold={flows.foldAll}
         groups={groups.map(({ id }) => ({ id, isFolded: folded.has(id) }))}
         onFoldGroup={toggle}
         onFoldGroups={setAll}
@@ -266,8 +204,8 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
         <Overview
           bars={[...places].map(([index, { row }]) => ({
             index,
-            from: (times[index] as Span).start,
-            to: (times[index] as Span).end,
+            from: spanOf(index).start,
+            to: spanOf(index).end,
             row,
             state: lookOf(index).state,
           }))}
@@ -337,14 +275,14 @@ export function FlowPicture(props: FlowPictureProps): ReactNode {
               key={index}
               id={`step-${index}`}
               look={lookOf(index)}
-              x={x((times[index] as Span).start)}
+              x={x(spanOf(index).start)}
               y={y(index)}
-              width={Math.max(LEAST, x((times[index] as Span).end) - x((times[index] as Span).start))}
+              width={Math.max(LEAST, x(spanOf(index).end) - x(spanOf(index).start))}
               room={roomAfter(index)}
               isChosen={index === chosen}
               decides={decides.has(index)}
-              folded={isFlow && (children.get(index)?.length ?? 0) > 0 ? !isOpen(index) : null}
-              onFold={() => fold(index)}
+              folded={isFlow && flows.hasInner(index) ? !flows.isOpen(index) : null}
+              onFold={() => (groupAt(index) ? open(index) : flows.turn(index))}
               onChoose={() => onChoose(index)}
               onOpen={() => open(index)}
             />
