@@ -88,6 +88,8 @@ test.describe('no serious fault of accessibility, by day or by night', () => {
       for (const [path, heading] of screens) {
         await open(page, path)
         await expect(page.getByRole('heading', { name: heading, exact: true }).first()).toBeVisible()
+        // Only once the night has been played is there what to look at.
+        if (path.startsWith('/tuning')) await expect(page.getByText(/ runs? forecast/)).toBeVisible()
         await page.waitForLoadState('load')
         await page.waitForTimeout(400)
         await look(path)

@@ -7,23 +7,29 @@ import { PLOT } from './load-chart'
 
 const Row = styled.div`
   position: relative;
-  height: 26px;
+  height: 30px;
   border-top: 1px solid var(--line);
   .mark {
     position: absolute;
-    top: 3px;
-    height: 20px;
-    padding: 0 7px;
+    top: 1px;
+    display: flex;
+    height: 26px;
     border-radius: 3px;
     background: var(--sheet);
     border: 1px solid var(--line-strong);
     font-size: 12px;
-    line-height: 18px;
-    font-weight: 600;
+    line-height: 24px;
     white-space: nowrap;
     cursor: ew-resize;
     touch-action: none;
     user-select: none;
+  }
+  .mark > :first-child {
+    padding: 0 4px 0 7px;
+    font-weight: 600;
+  }
+  .mark > [role='slider'] {
+    padding: 0 7px 0 0;
   }
   .mark[data-moved='true'] {
     border-color: var(--running);
@@ -34,12 +40,13 @@ const Row = styled.div`
     box-shadow: inset 3px 0 var(--failed);
     color: var(--failed);
   }
-  .mark:focus-visible {
+  [role='slider']:focus-visible {
     outline: 2px solid var(--brass);
+    outline-offset: -1px;
   }
   .window {
     position: absolute;
-    top: 8px;
+    top: 10px;
     height: 10px;
     background: var(--running);
     opacity: 0.14;
@@ -151,18 +158,10 @@ function Mark({
   return (
     <div
       className="mark"
-      role="slider"
-      tabIndex={0}
-      aria-label={`Start of ${title}`}
-      aria-valuenow={minutes}
-      aria-valuemin={-1440}
-      aria-valuemax={1440}
-      aria-valuetext={`${words}, was ${from}`}
       data-moved={minutes !== 0}
       data-bad={forbids !== null}
       title={forbids ?? `${title}: ${words}`}
       style={isRight ? { right: Math.max(0, width - left) } : { left: Math.max(0, left) }}
-      onKeyDown={onKeyDown}
       onPointerDown={(event) => {
         if ((event.target as Element).closest('a')) return
         event.currentTarget.setPointerCapture(event.pointerId)
@@ -175,8 +174,19 @@ function Mark({
         setDragged(false)
       }}
     >
-      {isDragged ? title : <Link href={`/timing/triggers/${id}`}>{title}</Link>}{' '}
-      <span style={{ fontWeight: 400 }}>{words}</span>
+      {isDragged ? <b>{title}</b> : <Link href={`/timing/triggers/${id}`}>{title}</Link>}
+      <span
+        role="slider"
+        tabIndex={0}
+        aria-label={`Start of ${title}`}
+        aria-valuenow={minutes}
+        aria-valuemin={-1440}
+        aria-valuemax={1440}
+        aria-valuetext={`${words}, was ${from}`}
+        onKeyDown={onKeyDown}
+      >
+        {words}
+      </span>
     </div>
   )
 }
