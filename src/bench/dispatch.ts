@@ -1,6 +1,6 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { once } from 'node:events'
-import { readFileSync } from 'node:fs'
+import { readdirSync, readFileSync } from 'node:fs'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { COMMAND_LINE } from '@/service/base/actor'
 import { startRun, startSchema } from '@/service/runs/start'
@@ -73,35 +73,54 @@ async function load(
   return { made, perSecond: Math.round((made / spent) * 10) / 10, latency }
 }
 
-/** Share of one core that a process used over some seconds, from /proc (proc(5): utime and stime in hundredths of a second). */
-async function cpuShare(pid: number, seconds: number): Promise<number> {
-  const ticks = (): number => {
-    const stat = readFileSync(`/proc/${pid}/stat`, 'utf8')
-    const fields = stat.slice(stat.lastIndexOf(')') + 2).split(' ')
-    return Number(fields[11]) + Number(fields[12])
-  }
-  const before = ticks()
-  await pause(seconds * 1000)
-  return Math.round(((ticks() - before) / 100 / seconds) * 1000) / 1000
+/** What a process or thread has used so far, seconds of a core (proc(5): utime and stime in hundredths of a second), and its priority (nice). */
+function used(path: string): { readonly seconds: number; readonly nice: number } {
+  const stat = readFileSync(`${path}/stat`, 'utf8')
+  const fields = stat.slice(stat.lastIndexOf(')') + 2).split(' ')
+  return { seconds: (Number(fields[11]) + Number(fields[12])) / 100, nice: Number(fields[16]) }
 }
+
+/** Share of one core that a process used over some seconds. */
+async function cpuShare(pid: number, seconds: number): Promise<number> {
+  const before = used(`/proc/${pid}`).seconds
+  await pause(seconds * 1000)
+  return Math.round(((used(`/proc/${pid}`).seconds - before) / seconds) * 1000) / 1000
+}
+
+/** What the threads of a process that step back for all others have used, seconds of a core. */
+const modestSeconds = (pid: number): number =>
+  readdirSync(`/proc/${pid}/task`)
+    .map((thread) => used(`/proc/${pid}/task/${thread}`))
+    .filter(({ nice }) => nice > 0)
+    .reduce((sum, { seconds }) => sum + seconds, 0)
 
 /**
  * The same load with an engine that makes no forecasts and with one that is made to begin one every other second, turn by turn. Waking it costs both the same.
  *
- * @returns runs a second, and the share that is left beside forecasts
+ * @returns runs a second of each turn, the share of their mean that is left beside forecasts, and of how much of a core forecasts made use; the disk's moods change the first two by a third
  */
 async function besideForecasts(
   jobId: number,
-  again: (forecast: 'on' | 'off') => Promise<void>,
-): Promise<{ without: number; with: number; share: number }> {
-  const done = { on: 0, off: 0 }
+  again: (forecast: 'on' | 'off') => Promise<number>,
+): Promise<{ without: readonly number[]; with: readonly number[]; share: number; forecastCores: number }> {
+  const done = { on: [] as number[], off: [] as number[] }
+  const spent = { seconds: 0, of: 0 }
   const waking = setInterval(() => void notify(null, { timing: true }), 2000)
-  for (const forecast of ['off', 'on', 'on', 'off'] as const) {
-    await again(forecast)
-    done[forecast] += (await load(jobId, null, SECONDS / 2)).perSecond / 2
+  for (const forecast of ['off', 'on', 'on', 'off', 'off', 'on', 'on', 'off'] as const) {
+    const pid = await again(forecast)
+    const began = { at: performance.now(), seconds: modestSeconds(pid) }
+    done[forecast].push((await load(jobId, null, SECONDS / 2)).perSecond)
+    spent.seconds += modestSeconds(pid) - began.seconds
+    if (forecast === 'on') spent.of += (performance.now() - began.at) / 1000
   }
   clearInterval(waking)
-  return { without: done.off, with: done.on, share: Math.round((done.on / done.off) * 100) / 100 }
+  const mean = (rates: readonly number[]): number => rates.reduce((sum, rate) => sum + rate, 0) / rates.length
+  return {
+    without: done.off,
+    with: done.on,
+    share: Math.round((mean(done.on) / mean(done.off)) * 100) / 100,
+    forecastCores: Math.round((spent.seconds / spent.of) * 1000) / 1000,
+  }
 }
 
 async function main(): Promise<void> {
@@ -135,13 +154,14 @@ async function main(): Promise<void> {
   const sustained = await load(jobId, null, SECONDS)
   await pause(1000)
   const half = await load(jobId, sustained.perSecond / 2, SECONDS)
-  const again = async (forecast: 'on' | 'off'): Promise<void> => {
+  const again = async (forecast: 'on' | 'off'): Promise<number> => {
     const ended = once(engine, 'exit')
     engine.kill('SIGTERM')
     await ended
     engine = start('dist/engine.cjs', { BUGLE_FORECAST: forecast })
     await untilConnected(AGENTS)
     await load(jobId, 20, 3)
+    return Number(engine.pid)
   }
   const beside = await besideForecasts(jobId, again)
   const bare = await pgbench()

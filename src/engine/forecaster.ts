@@ -6,8 +6,8 @@ import { paced } from './pace'
 import type { Troubles } from './trouble'
 
 const WHAT = 'make the forecast'
-/** After a change within so long, else each minute. */
-const REST_MS = 2_000
+/** A change is in the forecast within 5 s: this pause, and the making. Shorter ones would take a tenth of a core where something changes all the time. */
+const REST_MS = 3_500
 const EVERY_MS = 60_000
 /** Runs that changed are looked at together. */
 const LOOK_MS = 1_000

@@ -1,8 +1,9 @@
-import { requirementKey, whatLacks } from './eligible'
+import { isEligible, requirementKey } from './eligible'
 import { turnOf } from './order'
 import type { BoardFacts, Entry, Group } from './board-facts'
 import { makePlacing } from './placing'
 import { Queue } from './queue'
+import { Room } from './room'
 import type { AgentState, HeldWork, Placing, ReadyRun } from './types'
 
 /** So many requirements are remembered that no run has at present. */
@@ -30,11 +31,14 @@ export class Board implements BoardFacts {
   private readonly indexByName = new Map<string, number>()
   private readonly agentOfRun = new Map<number, number>()
   private readonly groups = new Map<string, Group>()
+  /** Groups with a run. */
+  private readonly wanted = new Set<Group>()
   /** Groups without a run that are kept for the next one like it, the longest empty first. */
   private readonly empty = new Set<Group>()
   /** Of groups that are gone. */
   private readonly freeIndexes: number[] = []
   private readonly entries = new Map<number, Entry>()
+  private readonly room = new Room(this)
 
   setLocks(locks: Readonly<Record<string, number>>): void {
     this.lockUnits.clear()
@@ -55,6 +59,7 @@ export class Board implements BoardFacts {
     this.slots[index] = agent.slots
     this.free[index] = agent.slots
     this.lastStart[index] = agent.lastStartAtMs ?? -Infinity
+    this.room.touch(index)
     this.held[index] = []
     for (const work of agent.running) this.startWork(agent.name, work)
     for (const group of this.groups.values()) this.judge(group, index)
@@ -80,6 +85,7 @@ export class Board implements BoardFacts {
     const after = held.findIndex((other) => naturalEnd(other) > naturalEnd(work))
     held.splice(after < 0 ? held.length : after, 0, work)
     this.free[index] = (this.free[index] as number) - work.slots
+    this.room.touch(index)
     this.agentOfRun.set(work.number, index)
     for (const [lock, units] of Object.entries(work.locks)) {
       let holders = this.lockHolders.get(lock)
@@ -97,6 +103,7 @@ export class Board implements BoardFacts {
     if (!work) return
     held.splice(at, 1)
     this.free[index] = (this.free[index] as number) + work.slots
+    this.room.touch(index)
     this.agentOfRun.delete(number)
     for (const lock of Object.keys(work.locks)) this.lockHolders.get(lock)?.delete(number)
   }
@@ -104,7 +111,9 @@ export class Board implements BoardFacts {
   /** Remembers the instant of a start: ties between agents go to the one whose last start is longest ago. */
   noteStart(agentName: string, atMs: number): void {
     const index = this.indexByName.get(agentName)
-    if (index !== undefined) this.lastStart[index] = atMs
+    if (index === undefined) return
+    this.lastStart[index] = atMs
+    this.room.touch(index)
   }
 
   putRun(run: ReadyRun): void {
@@ -127,6 +136,7 @@ export class Board implements BoardFacts {
       this.fillGroup(group)
     }
     this.empty.delete(group)
+    this.wanted.add(group)
     const locks = Object.keys(run.locks)
     const { level, latestStartMs, readyAtMs } = turnOf(run, -Infinity)
     // Written out in one piece: spread objects are several times slower to go through.
@@ -154,6 +164,7 @@ export class Board implements BoardFacts {
     if (entry.lockNames) group.withLocks--
     if (group.queue.size > 0) return
     group.queue.clear()
+    this.wanted.delete(group)
     this.empty.add(group)
     if (this.empty.size <= MOST_EMPTY) return
     const [oldest] = this.empty
@@ -179,24 +190,24 @@ export class Board implements BoardFacts {
     return this.entries.get(number)
   }
 
-  /** Decides what starts where, now. Changes nothing on the board: the caller tells it what really started. */
+  /** Decides what starts where, now. Changes nothing on the board: the caller tells it what really started. What is asked of a placing counts until the next one, or the next change. */
   place(nowMs: number): Placing {
     const queues: (readonly Entry[])[] = []
-    for (const { queue } of this.groups.values()) if (queue.size > 0) queues.push(queue.inOrder(nowMs))
-    return makePlacing(this, queues, nowMs)
+    for (const { queue } of this.wanted) queues.push(queue.inOrder(nowMs))
+    return makePlacing(this, this.room.renew(), queues, nowMs)
   }
 
   private fillGroup(group: Group): void {
     group.eligible = []
     this.agents.forEach((agent, index) => {
-      if (agent && whatLacks(group.sample, agent).length === 0) group.eligible.push(index)
+      if (agent && isEligible(group.sample, agent)) group.eligible.push(index)
     })
     group.setKey = group.pool === null ? group.eligible.join(',') : ''
   }
 
   private judge(group: Group, index: number): void {
     const agent = this.agents[index]
-    const fits = agent !== undefined && whatLacks(group.sample, agent).length === 0
+    const fits = agent !== undefined && isEligible(group.sample, agent)
     const at = group.eligible.indexOf(index)
     if (fits === at >= 0) return
     if (fits) group.eligible = [...group.eligible, index].sort((a, b) => a - b)

@@ -210,6 +210,74 @@ describe('properties', () => {
     )
   })
 
+  it('a board that places after each change places as a new one does, each time', () => {
+    const change = fc.record({
+      how: fc.constantFrom('put', 'remove', 'start', 'end', 'note', 'run', 'done'),
+      which: fc.nat(13),
+    })
+    fc.assert(
+      fc.property(fleet, fleet, ready, fc.array(change, { maxLength: 25 }), (first, second, runs, changes) => {
+        const board = new Board()
+        board.setLocks(first.locks)
+        const agents = new Map(first.agents.map((one) => [one.name, one]))
+        const waiting = new Map(runs.map((one) => [one.number, one]))
+        for (const one of first.agents) board.putAgent(one)
+        for (const one of runs) board.putRun(one)
+        board.place(NOW)
+        let now = NOW
+        const doing = {
+          put: (which) => {
+            const one = (which % 2 === 0 ? first : second).agents[which % 4] as AgentState
+            agents.set(one.name, one)
+            board.putAgent(one)
+          },
+          remove: (which) => {
+            const name = `a${(which % 4) + 1}`
+            agents.delete(name)
+            board.removeAgent(name)
+          },
+          start: (which) => {
+            const one = agents.get(`a${(which % 4) + 1}`)
+            if (!one) return
+            const next = { number: now, slots: 1, locks: {}, startedAtMs: now, usualMs: 5 * MINUTE }
+            agents.set(one.name, { ...one, running: [...one.running, next] })
+            board.startWork(one.name, next)
+          },
+          end: (which) => {
+            const one = agents.get(`a${(which % 4) + 1}`)
+            const over = one?.running[0]
+            if (!one || !over) return
+            agents.set(one.name, { ...one, running: one.running.slice(1) })
+            board.endWork(over.number)
+          },
+          note: (which) => {
+            const one = agents.get(`a${(which % 4) + 1}`)
+            if (!one) return
+            agents.set(one.name, { ...one, lastStartAtMs: now })
+            board.noteStart(one.name, now)
+          },
+          run: (which) => {
+            const one = runs[which % Math.max(1, runs.length)]
+            if (!one) return
+            waiting.set(one.number, one)
+            board.putRun(one)
+          },
+          done: (which) => {
+            waiting.delete(which)
+            board.removeRun(which)
+          },
+        } satisfies Record<string, (which: number) => void>
+        for (const { how, which } of changes) {
+          now += 1000
+          doing[how](which)
+          const fresh = place({ agents: [...agents.values()], locks: first.locks }, [...waiting.values()], now)
+          expect(board.place(now).starts).toEqual(fresh.starts)
+        }
+      }),
+      { numRuns: 500 },
+    )
+  })
+
   it('starves nothing: what is ready starts in the end, however much comes after it', () => {
     fc.assert(
       fc.property(

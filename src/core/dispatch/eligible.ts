@@ -47,6 +47,10 @@ export function whatLacks(run: ReadyRun, agent: AgentState): string[] {
   return lacks
 }
 
+/** The same as a yes or no: most agents are in other pools, which is seen at once. */
+export const isEligible = (run: ReadyRun, agent: AgentState): boolean =>
+  (!('pool' in run.target) || agent.pools[run.target.pool] === true) && whatLacks(run, agent).length === 0
+
 /** Whether a run only waits for an agent to be reached: none is eligible, and one or more would be if they called again. */
 export function waitsForReach(run: ReadyRun, agents: readonly AgentState[]): boolean {
   let wouldFit = false

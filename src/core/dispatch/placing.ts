@@ -2,6 +2,7 @@ import type { BoardFacts, Entry, Group } from './board-facts'
 import { whatLacks } from './eligible'
 import { expectedEndMs } from './order'
 import { Merge } from './queue'
+import type { Room } from './room'
 import type { HeldWork, Placing, ReadyRun, Reason, Start } from './types'
 
 /** A turn kept on one agent for the first run in order that found no room. */
@@ -31,9 +32,16 @@ const NO_SLOT: Mark = { why: 'slot' }
  * One placing: takes the runs once by turn, from the queues of the board's groups, and decides which start where. Room only shrinks on the way, so nothing is
  * tried twice, and a queue whose group has no room left is left. Backfilling keeps one reservation for each pool (Lifka 1995, "The ANL/IBM SP Scheduling
  * System"; Mu'alem & Feitelson 2001), extended to locks.
+ *
+ * @param room as the board says; it is used up
  */
-export function makePlacing(board: BoardFacts, queues: readonly (readonly Entry[])[], nowMs: number): Placing {
-  const state = new Scratch(board, nowMs)
+export function makePlacing(
+  board: BoardFacts,
+  room: Room,
+  queues: readonly (readonly Entry[])[],
+  nowMs: number,
+): Placing {
+  const state = new Scratch(board, room, nowMs)
   const marks = new Map<number, Mark>()
   const starts: Start[] = []
   const started = new Set<number>()
@@ -79,10 +87,9 @@ interface GroupState {
 
 /** The room that is left while a placing goes on. */
 class Scratch {
-  // Copies of plain arrays: a typed array of a fleet's size has memory of its own, which costs more to get and give back than to fill.
-  private readonly free: number[]
+  private readonly free: readonly number[]
   private readonly slots: readonly number[]
-  private readonly lastStart: number[]
+  private readonly lastStart: readonly number[]
   private readonly groups: (GroupState | undefined)[] = []
   // Most placings know of none of these: they are made when the first comes.
   private started: Map<number, HeldWork[]> | null = null
@@ -96,11 +103,12 @@ class Scratch {
 
   constructor(
     private readonly board: BoardFacts,
+    private readonly room: Room,
     private readonly nowMs: number,
   ) {
     this.slots = board.slots
-    this.free = board.free.slice()
-    this.lastStart = board.lastStart.slice()
+    this.free = room.free
+    this.lastStart = room.lastStart
   }
 
   /** The agent's index if the run starts, else why not. */
@@ -236,8 +244,7 @@ class Scratch {
   }
 
   private start(run: ReadyRun, agent: number, endMs: number, lockNames: readonly string[] | null): void {
-    this.free[agent] = (this.free[agent] as number) - run.slots
-    this.lastStart[agent] = this.nowMs
+    this.room.take(agent, run.slots, this.nowMs)
     const work = {
       number: run.number,
       slots: run.slots,
