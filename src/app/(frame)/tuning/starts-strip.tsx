@@ -25,11 +25,11 @@ const Row = styled.div`
     user-select: none;
   }
   .mark > :first-child {
-    padding: 0 4px 0 7px;
+    padding: 0 2px 0 7px;
     font-weight: 600;
   }
   .mark > [role='slider'] {
-    padding: 0 7px 0 0;
+    padding: 0 7px 0 4px;
   }
   .mark[data-moved='true'] {
     border-color: var(--running);

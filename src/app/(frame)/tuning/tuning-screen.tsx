@@ -44,7 +44,7 @@ export function TuningScreen(): ReactNode {
         <Small>
           {clock(stretch.from, zone)} to {clock(ends, zone)}
           {data &&
-            ` · ${count(data.forecast.runs.length, 'run')} forecast ${data.forecast.samples > 0 ? ` · ${data.forecast.samples} samples` : ' · chances follow'}`}
+            ` · ${count(data.forecast.runs.length, 'run')} forecast${data.forecast.samples > 0 ? ` · ${data.forecast.samples} samples` : ' · chances follow'}`}
         </Small>
         <Select
           label="Which stretch"
