@@ -13,7 +13,7 @@ import { loadSolver } from '@/core/tuning/highs'
 import { tune } from '@/core/tuning/tune'
 import { pathOf } from '@/core/schema/faults'
 import { BadInput } from './bad-input'
-import { bundleOf, read } from './file'
+import { bundleOf, jsonOf } from './file'
 import { instantOption, wholeOption } from './options'
 import { ask, withServer } from './remote'
 import { sampleAll } from './sampling'
@@ -205,14 +205,7 @@ async function forecast(file: string, options: Options): Promise<unknown> {
 
 /** The list of changes in a file. */
 function changesOf(file: string): Change[] {
-  let raw: unknown
-  try {
-    raw = JSON.parse(read(file))
-  } catch (error) {
-    if (error instanceof BadInput) throw error
-    throw new BadInput(`--change: ${file} is not JSON: ${(error as Error).message}`)
-  }
-  const parsed = changesSchema.safeParse(raw)
+  const parsed = changesSchema.safeParse(jsonOf(file, '--change'))
   if (parsed.success) return parsed.data
   throw new BadInput(
     parsed.error.issues

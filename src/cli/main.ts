@@ -3,6 +3,7 @@ import { z } from 'zod'
 import { BadInput } from './bad-input'
 import { addFlowCommands, FLOW_COMMANDS } from './flows'
 import { addForecastCommands, FORECAST_COMMANDS } from './forecast'
+import { addPeopleCommands, PEOPLE_COMMANDS } from './people'
 import { addRemoteCommands, REMOTE_COMMANDS } from './remote'
 import { addTimingCommands, TIMING_COMMANDS } from './timing'
 
@@ -31,11 +32,16 @@ async function main(): Promise<void> {
   addTimingCommands(program, print)
   addFlowCommands(program, print)
   addForecastCommands(program, print)
+  addPeopleCommands(program, print)
   addRemoteCommands(program, print)
   // What works without the server's database loads nothing of it: it starts in a quarter of the time.
-  const isLight = [...TIMING_COMMANDS, ...FLOW_COMMANDS, ...FORECAST_COMMANDS, ...REMOTE_COMMANDS].includes(
-    process.argv[2] ?? '',
-  )
+  const isLight = [
+    ...TIMING_COMMANDS,
+    ...FLOW_COMMANDS,
+    ...FORECAST_COMMANDS,
+    ...PEOPLE_COMMANDS,
+    ...REMOTE_COMMANDS,
+  ].includes(process.argv[2] ?? '')
   const server = isLight ? null : await import('./server')
   server?.addServerCommands(program, print)
   try {
