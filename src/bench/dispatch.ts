@@ -22,7 +22,7 @@ async function load(
 ): Promise<{ made: number; perSecond: number; latency: Record<string, number> }> {
   const began = Date.now()
   const { first } = await one<{ first: number }>(null, 'SELECT coalesce(max(id), 0) AS first FROM runs')
-  const wish = startSchema.parse({ jobId })
+  const request = startSchema.parse({ jobId })
   let made = 0
   let open = 0
   const until = began + seconds * 1000
@@ -42,7 +42,7 @@ async function load(
       }
       made++
       open++
-      await startRun(COMMAND_LINE, wish)
+      await startRun(COMMAND_LINE, request)
     }
   }
   await Promise.all(Array.from({ length: 6 }, worker))

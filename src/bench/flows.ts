@@ -28,10 +28,10 @@ async function go(
 ): Promise<Record<string, number>> {
   const { first } = await one<{ first: number }>(null, 'SELECT coalesce(max(id), 0) AS first FROM runs')
   const began = Date.now()
-  const wish = startSchema.parse({ jobId })
+  const request = startSchema.parse({ jobId })
   for (let i = 0; i < count; i++) {
     if (perSecond !== null) await pause(Math.max(0, began + (i / perSecond) * 1000 - Date.now()))
-    await startRun(COMMAND_LINE, wish)
+    await startRun(COMMAND_LINE, request)
   }
   for (;;) {
     const { n } = await one<{ n: number }>(

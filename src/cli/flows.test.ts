@@ -128,7 +128,7 @@ describe('bugle rehearse', () => {
     ['a flow step', ['--outcomes', 'in=failed'], /^--outcomes: in is a flow/],
     ['an unknown word', ['--outcomes', 'check=toString'], /^--outcomes: “toString” is not an outcome/],
     ['a step named twice', ['--outcomes', 'check=failed,check=lost'], /^--outcomes: check is named twice/],
-    ['half a wish', ['--outcomes', 'check'], /^--outcomes: “check” is not step=outcome/],
+    ['half a request', ['--outcomes', 'check'], /^--outcomes: “check” is not step=outcome/],
     ['an unknown input', ['--input', 'port=orrin'], /^--input: There is no input port/],
     [
       'a value that does not fit',

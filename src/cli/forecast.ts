@@ -88,8 +88,8 @@ async function forecastOfServer(options: Options): Promise<unknown> {
   const samples = wholeOption('--samples', options.samples, 0, SERVER_SAMPLES) ?? 0
   const stretch = { ...stretchOf(options), samples }
   if (options.change !== undefined) {
-    const wish = JSON.stringify({ ...stretch, changes: changesOf(options.change) })
-    const { before, after, difference } = (await ask(options, 'POST', '/tuning/what-if', wish)) as Record<
+    const request = JSON.stringify({ ...stretch, changes: changesOf(options.change) })
+    const { before, after, difference } = (await ask(options, 'POST', '/tuning/what-if', request)) as Record<
       'before' | 'after',
       { forecast: unknown }
     > & { difference: unknown }
@@ -104,8 +104,8 @@ async function backtestOf(options: Options, days: number): Promise<Scored & { fo
   const rows: ToldRow[] = []
   let forecasts = 0
   for (let before: string | null | undefined; before !== null;) {
-    const wish = JSON.stringify({ days, ...(before ? { before } : {}) })
-    const part = (await ask(options, 'POST', '/tuning/backtest', wish)) as {
+    const request = JSON.stringify({ days, ...(before ? { before } : {}) })
+    const part = (await ask(options, 'POST', '/tuning/backtest', request)) as {
       rows: ToldRow[]
       forecasts: number
       next: string | null
@@ -144,7 +144,7 @@ async function tuned(file: string, options: TuneOptions): Promise<unknown> {
   const began = performance.now()
   const bundle = bundleOf(file)
   const [from, hours] = [fromOption(options), hoursOption(options)]
-  const wish = {
+  const request = {
     grid: gridOption(options.grid),
     only: options.only === undefined ? null : idsOption(bundle, '--only', options.only),
     keep: options.keep === undefined ? new Set<string>() : idsOption(bundle, '--keep', options.keep),
@@ -159,7 +159,7 @@ async function tuned(file: string, options: TuneOptions): Promise<unknown> {
     console.error(`strain ${strain}, relative ${relative.toFixed(3)} after ${Math.round((said - began) / 1000)} s`)
   }
   const milliseconds = seconds * 1000 - (clock() - began)
-  return blaming(() => tune(bundle, from, hours, wish, { milliseconds, clock, solve, onProgress }))
+  return blaming(() => tune(bundle, from, hours, request, { milliseconds, clock, solve, onProgress }))
 }
 
 /** Seconds: whole minutes from one to a day. */
@@ -193,8 +193,8 @@ async function forecast(file: string, options: Options): Promise<unknown> {
     const model = blaming(() => modelOf(each, from, hours))
     const usual = told(model, recorded(model))
     if (samples === 0) return usual
-    const wish = { hours, seed, samples, runs: usual.runs.length }
-    const finishes = await sampleAll(each, model, wish, (more) => say((done += more)))
+    const request = { hours, seed, samples, runs: usual.runs.length }
+    const finishes = await sampleAll(each, model, request, (more) => say((done += more)))
     return withSamples(usual, finishes, samples)
   }
   const before = await of(bundle)

@@ -155,7 +155,7 @@ describe('forecast and tune of a server', () => {
     await expect(bugle('forecast', '--hours', '24', ...there())).rejects.toThrow('--from')
   })
 
-  it('take changes along, and a search its wishes', async () => {
+  it('take changes along, and a search what it is to keep to', async () => {
     says({ before: { forecast: 1 }, after: { forecast: 2 }, difference: 3 })
     const change = file(JSON.stringify([{ off: { trigger: 'pulse' } }]))
     expect(await bugle('forecast', ...NIGHT, '--change', change, ...there())).toEqual([

@@ -147,7 +147,7 @@ const byTicket = (host: string, name: string, change: object = {}): Notice =>
   })
 
 describe('where the secret of an account may go', () => {
-  const wish = (name: string, change: object = {}) =>
+  const request = (name: string, change: object = {}) =>
     accountSchema.parse({
       name,
       userName: 'svc',
@@ -158,7 +158,7 @@ describe('where the secret of an account may go', () => {
     })
 
   it('is only to the hosts that it names: for jobs, notices and trials', async () => {
-    await addAccount(ADMIN, wish('hosted'))
+    await addAccount(ADMIN, request('hosted'))
     const http = (url: string) => ({
       kind: 'http' as const,
       url,
@@ -204,7 +204,7 @@ describe('where the secret of an account may go', () => {
 
   it('is only for work of its areas, also after a job was moved', async () => {
     const { id: areaId } = await addArea(ADMIN, { title: 'Sailing', notes: '' })
-    await addAccount(ADMIN, wish('of-sailing', { areaIds: [areaId] }))
+    await addAccount(ADMIN, request('of-sailing', { areaIds: [areaId] }))
     await expect(makeJob({ account: 'of-sailing' })).rejects.toThrow('may not be used in this area')
     await expect(addNotice(ADMIN, byTicket('files.marram.example', 'of-sailing'))).rejects.toThrow('work of every area')
     await addNotice(ADMIN, byTicket('files.marram.example', 'of-sailing', { areaId }))
@@ -213,14 +213,14 @@ describe('where the secret of an account may go', () => {
 
   it('is decided under a lock: what is saved while it is removed names nothing that is gone', async () => {
     for (let i = 0; i < 30; i++) {
-      const { id } = await addAccount(ADMIN, wish(`racing-${i}`))
+      const { id } = await addAccount(ADMIN, request(`racing-${i}`))
       const [saved, removed] = await Promise.allSettled([makeJob({ account: `racing-${i}` }), removeAccount(ADMIN, id)])
       expect([saved.status, removed.status].sort()).toEqual(['fulfilled', 'rejected'])
     }
   })
 
   it('is nowhere once it is gone: a run that kept its name fails instead of running as the agent', async () => {
-    const { id } = await addAccount(ADMIN, wish('vanishing'))
+    const { id } = await addAccount(ADMIN, request('vanishing'))
     const jobId = await makeJob({ account: 'vanishing', target: { agent: 'orrin-ops1' } })
     const [ready, handed] = [await start(jobId), await start(jobId)]
     await lease(handed, agentId)

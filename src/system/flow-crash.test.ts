@@ -106,13 +106,13 @@ it('every flow ends as the rehearsal says, and nothing runs twice, whatever is k
   const some = (share: number): string =>
     [...Array.from({ length: STEPS - 2 }, (_, i) => `s${i}`), 'i0', 'i1'].filter(() => random() < share).join(',')
   const runs: { id: number; flow: (typeof flows)[number]; inputs: Record<string, string> }[] = []
-  const wishes = Array.from({ length: FLOW_RUNS }, (_, i) => ({
+  const requests = Array.from({ length: FLOW_RUNS }, (_, i) => ({
     key: `flow-run-${i}`,
     flow: flows[pick(flows.length)] as (typeof flows)[number],
     inputs: { fails: some(0.12), flaky: some(0.1), kind: pick(2) === 0 ? 'long' : 'short' },
   }))
   const starters = Array.from({ length: 8 }, async (_, nth) => {
-    for (const { key, flow, inputs } of wishes.filter((_wish, i) => i % 8 === nth)) {
+    for (const { key, flow, inputs } of requests.filter((_request, i) => i % 8 === nth)) {
       // An answer that a kill swallowed is asked for again, with the same key.
       const { id } = await system.api<{ id: number }>('POST', '/runs', { jobId: flow.id, inputs, requestKey: key })
       runs.push({ id, flow, inputs })

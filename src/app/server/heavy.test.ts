@@ -125,7 +125,7 @@ describe('what takes too many steps', () => {
     const jobId = await makeJob()
     // Every even second of a count of odd ones: it never comes.
     const evens = Array.from({ length: 30 }, (_, i) => i * 2).join(',')
-    const wish = {
+    const trigger = {
       jobId,
       definition: {
         time: { rrule: `FREQ=SECONDLY;INTERVAL=14;BYSECOND=${evens}`, start: '2026-01-01T00:00:01' },
@@ -133,8 +133,8 @@ describe('what takes too many steps', () => {
       },
     }
     const fault = { path: 'definition.time', message: expect.stringContaining('8,000,000 steps') as string }
-    expect((await call('POST', '/triggers/preview', wish)).body).toMatchObject({ status: 400, errors: [fault] })
-    expect((await call('POST', '/triggers', { ...wish, title: 'Never', sure: true })).body).toMatchObject({
+    expect((await call('POST', '/triggers/preview', trigger)).body).toMatchObject({ status: 400, errors: [fault] })
+    expect((await call('POST', '/triggers', { ...trigger, title: 'Never', sure: true })).body).toMatchObject({
       status: 400,
       errors: [{ ...fault, message: expect.stringContaining('Never: This takes') as string }],
     })

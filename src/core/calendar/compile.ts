@@ -5,7 +5,7 @@ import type { HolidaySource } from './holidays'
 import { rolled, shifted, shiftedCounting } from './moved'
 import { recurrenceDays } from './recurrence'
 import { parseRecurrence } from './recurrence-parse'
-import type { DateEntry, DayRule, HolidayWish, NthRule } from './rule'
+import type { DateEntry, DayRule, HolidayQuery, NthRule } from './rule'
 
 /** What a rule may refer to. */
 export interface RuleContext {
@@ -73,10 +73,10 @@ function betweenDays([from, to]: readonly [string, string]): DaySet {
   })
 }
 
-function holidayDays(wish: HolidayWish, source: HolidaySource): DaySet {
+function holidayDays(query: HolidayQuery, source: HolidaySource): DaySet {
   return new DaySet((chunk) => {
     for (let year = civil(chunk.first).year; year <= civil(chunk.last).year; year++)
-      for (const { day } of source.holidays(wish, year)) chunk.add(day)
+      for (const { day } of source.holidays(query, year)) chunk.add(day)
   })
 }
 

@@ -2,7 +2,7 @@ import Holidays from 'date-holidays'
 import { version } from 'date-holidays/package.json'
 import { LAST_DAY, parseIsoDay } from './days'
 import type { Holiday, HolidaySource } from './holidays'
-import type { HolidayWish } from './rule'
+import type { HolidayQuery } from './rule'
 import { checkHolidaysWith } from './holiday-check'
 
 const DAY_MS = 86_400_000
@@ -12,33 +12,33 @@ const CLOCK_SLACK_MS = 2 * 3_600_000
 /** Version of the package that the data comes with. */
 export const SHIPPED_HOLIDAYS_VERSION: string = version
 
-/** Equal wishes have equal keys. */
-export function holidayKey(wish: HolidayWish): string {
-  return [wish.country.toUpperCase(), ...placesOf(wish), [...(wish.types ?? ['public'])].sort().join('+')].join(' ')
+/** Equal queries have equal keys. */
+export function holidayKey(query: HolidayQuery): string {
+  return [query.country.toUpperCase(), ...placesOf(query), [...(query.types ?? ['public'])].sort().join('+')].join(' ')
 }
 
 const readers = new Map<string, Holidays>()
 const years = new Map<string, readonly Holiday[]>()
 
 /** State and region codes within the country: `SCT`, `BY-A`; a leading country code (`de-by`) is understood. */
-function placesOf({ country, region }: HolidayWish): string[] {
+function placesOf({ country, region }: HolidayQuery): string[] {
   const codes = region?.split(/[-.]/).map((code) => code.toUpperCase()) ?? []
   return codes.length > 1 && codes[0] === country.toUpperCase() ? codes.slice(1) : codes
 }
 
-function reader(wish: HolidayWish): Holidays {
-  const key = `${wish.country} ${wish.region ?? ''}`
+function reader(query: HolidayQuery): Holidays {
+  const key = `${query.country} ${query.region ?? ''}`
   let made = readers.get(key)
   if (!made)
-    readers.set(key, (made = new Holidays(wish.country.toUpperCase(), ...(placesOf(wish) as [string, string]))))
+    readers.set(key, (made = new Holidays(query.country.toUpperCase(), ...(placesOf(query) as [string, string]))))
   return made
 }
 
-/** What the data package does not know about the wish, as a sentence; null if it knows all. */
+/** What the data package does not know about the query, as a sentence; null if it knows all. */
 export function holidayFault({
   country,
   region,
-}: HolidayWish): { readonly key: 'country' | 'region'; readonly message: string } | null {
+}: HolidayQuery): { readonly key: 'country' | 'region'; readonly message: string } | null {
   const data = new Holidays()
   const code = country.toUpperCase()
   const countries = data.getCountries('en')
@@ -67,13 +67,13 @@ export function holidayFault({
 
 /** The days of the holiday data shipped with Bugle (the package date-holidays, ISC and CC-BY-3.0), as local dates. */
 export const SHIPPED_HOLIDAYS: HolidaySource = {
-  holidays: (wish, year) => {
-    const types = wish.types ?? ['public']
-    const key = `${holidayKey(wish)} ${year}`
+  holidays: (query, year) => {
+    const types = query.types ?? ['public']
+    const key = `${holidayKey(query)} ${year}`
     let found = years.get(key)
     if (!found) {
       // The package's language for names: English where it has it.
-      const all = reader(wish).getHolidays(year, 'en') ?? []
+      const all = reader(query).getHolidays(year, 'en') ?? []
       found = all
         .filter((holiday) => (types as readonly string[]).includes(holiday.type))
         .flatMap((holiday) => {

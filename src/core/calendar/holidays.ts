@@ -1,5 +1,5 @@
 import type { Day } from './days'
-import type { HolidayWish } from './rule'
+import type { HolidayQuery } from './rule'
 
 export interface Holiday {
   readonly day: Day
@@ -8,8 +8,8 @@ export interface Holiday {
 
 /** Where holidays come from; the computation itself knows none. */
 export interface HolidaySource {
-  /** The holidays that begin in this year and fit the wish, one entry for each day, ascending. */
-  readonly holidays: (wish: HolidayWish, year: number) => readonly Holiday[]
+  /** The holidays that begin in this year and fit the query, one entry for each day, ascending. */
+  readonly holidays: (query: HolidayQuery, year: number) => readonly Holiday[]
 }
 
 /** For rules that name no holidays. */

@@ -9,7 +9,7 @@ export type DayRule =
   | { readonly dates: readonly DateEntry[] }
   | { readonly between: readonly [string, string] }
   | { readonly rrule: string; readonly start: string }
-  | { readonly holidays: HolidayWish }
+  | { readonly holidays: HolidayQuery }
   | { readonly nth: NthRule }
   | { readonly any: readonly DayRule[] }
   | { readonly all: readonly DayRule[] }
@@ -19,7 +19,7 @@ export type DayRule =
   | { readonly calendar: string }
 
 export type DateEntry = string | { readonly date: string; readonly title?: string | undefined }
-export interface HolidayWish {
+export interface HolidayQuery {
   readonly country: string
   readonly region?: string | undefined
   readonly types?: readonly HolidayType[] | undefined

@@ -9,7 +9,7 @@ const NORWAY = { country: 'NO', types: ['public' as const] }
 const snapshot = (rule: DayRule): HolidaySnapshot => snapshotFor(rule, 2027) as HolidaySnapshot
 
 describe('the holidays a calendar was made from', () => {
-  it('are kept for every wish in its rule, however deep, from last year to ten years on', () => {
+  it('are kept for every query in its rule, however deep, from last year to ten years on', () => {
     const rule: DayRule = {
       all: [{ not: { holidays: SCOTLAND } }, { any: [{ weekdays: ['MO'] }, { holidays: NORWAY }] }],
     }

@@ -2,7 +2,7 @@ import { Calendars, type Calendar } from './calendars'
 import { civil, dayOf, isoDay, type Day } from './days'
 import type { HolidaySource } from './holidays'
 import { rollTarget, shiftTarget } from './moved'
-import { innerRules, type DayRule, type HolidayWish } from './rule'
+import { innerRules, type DayRule, type HolidayQuery } from './rule'
 
 interface MovedDay {
   readonly from: string
@@ -34,14 +34,14 @@ export function yearView(
   const days = context.daysOf(rule).list(first, last).map(isoDay)
   const counts: Record<string, number> = {}
   const moved = new Map<Day, Day>()
-  const wishes = new Map<string, { wish: HolidayWish; source: HolidaySource }>()
+  const queries = new Map<string, { query: HolidayQuery; source: HolidaySource }>()
   const seen = new Set<string>()
   const look = (each: DayRule, path: string | null, source: HolidaySource): void => {
     if (path !== null) {
       counts[path] = context.daysOf(each).count(first, last)
       noteMoved(each)
     }
-    if ('holidays' in each) wishes.set(JSON.stringify(each.holidays), { wish: each.holidays, source })
+    if ('holidays' in each) queries.set(JSON.stringify(each.holidays), { query: each.holidays, source })
     if ('calendar' in each && !seen.has(each.calendar)) {
       seen.add(each.calendar)
       const inner = context.find(each.calendar)
@@ -64,9 +64,9 @@ export function yearView(
   }
   look(rule, '', holidays)
   const named = new Map<string, string>()
-  for (const { wish, source } of wishes.values())
+  for (const { query, source } of queries.values())
     for (const each of [year - 1, year])
-      for (const { day, name } of source.holidays(wish, each))
+      for (const { day, name } of source.holidays(query, each))
         if (civil(day).year === year) named.set(isoDay(day), named.get(isoDay(day)) ?? name)
   const inSet = new Set(days)
   return {

@@ -85,8 +85,8 @@ describe('what an agent lacks for a run', () => {
     [{ minVersion: '1.10' }, {}, ['has version 1.4.0, needs 1.10']],
     [{ account: 'svc' }, {}, ['has no account svc']],
     [{ robot: true }, {}, ['has no robot']],
-  ])('%j on %j: %j', (wish, state, lacks) => {
-    expect(whatLacks(run(wish), agent(state))).toEqual(lacks)
+  ])('%j on %j: %j', (request, state, lacks) => {
+    expect(whatLacks(run(request), agent(state))).toEqual(lacks)
   })
 
   it.each([

@@ -6,7 +6,7 @@ import type { Occurrence, Schedule } from '../timing/schedule'
 import type { TimeRule } from '../timing/rule'
 import { zoneOf, type Zone } from '../timing/zone'
 
-export interface CrontabWish {
+export interface CrontabRequest {
   readonly title: string
   /** null: what it starts is not one line of shell; `why` says so. */
   readonly command: string | null
@@ -29,16 +29,21 @@ const MOST_COMPARED = 20_000
  * from `now` (seconds).
  */
 export function writeCrontab(
-  wishes: readonly CrontabWish[],
+  requests: readonly CrontabRequest[],
   scheduleOf: (timing: TriggerTiming) => Schedule,
   now: number,
 ): CrontabOut {
   const byZone = new Map<string, string[]>()
   const notCarried: { title: string; why: string }[] = []
-  for (const wish of wishes) {
-    const lines = linesOf(wish, scheduleOf, now)
-    if (typeof lines === 'string') notCarried.push({ title: wish.title, why: lines })
-    else byZone.set(wish.zone, [...(byZone.get(wish.zone) ?? []), `# ${wish.title.replace(/\s+/g, ' ')}`, ...lines])
+  for (const request of requests) {
+    const lines = linesOf(request, scheduleOf, now)
+    if (typeof lines === 'string') notCarried.push({ title: request.title, why: lines })
+    else
+      byZone.set(request.zone, [
+        ...(byZone.get(request.zone) ?? []),
+        `# ${request.title.replace(/\s+/g, ' ')}`,
+        ...lines,
+      ])
   }
   const text = [...byZone]
     .sort(([a], [b]) => (a < b ? -1 : 1))
@@ -47,7 +52,7 @@ export function writeCrontab(
 }
 
 function linesOf(
-  { command, why, timing, zone }: CrontabWish,
+  { command, why, timing, zone }: CrontabRequest,
   scheduleOf: (timing: TriggerTiming) => Schedule,
   now: number,
 ): string[] | string {

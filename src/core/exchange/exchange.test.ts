@@ -4,7 +4,7 @@ import { isoDay, parseIsoDay } from '../calendar/days'
 import { SHIPPED_HOLIDAYS } from '../calendar/holiday-data'
 import type { DayRule } from '../calendar/rule'
 import { readCrontab } from './crontab-in'
-import { writeCrontab, type CrontabWish } from './crontab-out'
+import { writeCrontab, type CrontabRequest } from './crontab-out'
 import { ICalendarFault, readICalendar } from './icalendar-in'
 import { writeICalendar } from './icalendar-out'
 
@@ -226,19 +226,19 @@ describe('a crontab', () => {
   })
 
   const NOW = Date.UTC(2026, 10, 26) / 1000
-  const wish = (timing: CrontabWish['timing'], more: Partial<CrontabWish> = {}): CrontabWish => ({
+  const request = (timing: CrontabRequest['timing'], more: Partial<CrontabRequest> = {}): CrontabRequest => ({
     title: 'Till file',
     command: 'till 100%',
     zone: 'Europe/London',
     timing,
     ...more,
   })
-  const write = (...wishes: CrontabWish[]): ReturnType<typeof writeCrontab> => {
+  const write = (...requests: CrontabRequest[]): ReturnType<typeof writeCrontab> => {
     const timings = new Timings([], SHIPPED_HOLIDAYS, 'UTC')
-    return writeCrontab(wishes, (timing) => timings.schedule(timing), NOW)
+    return writeCrontab(requests, (timing) => timings.schedule(timing), NOW)
   }
 
-  it.each<[CrontabWish['timing'], string[]]>([
+  it.each<[CrontabRequest['timing'], string[]]>([
     [
       { time: { at: ['06:30', '18:30'] }, on: { weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] } },
       ['30 6,18 * * 1-5 till 100\\%'],
@@ -251,7 +251,7 @@ describe('a crontab', () => {
     ],
     [{ time: { cron: '5  4 1 * mon' } }, ['5 4 1 * mon till 100\\%']],
   ])('says %j', (timing, lines) => {
-    const { text, notCarried } = write(wish(timing))
+    const { text, notCarried } = write(request(timing))
     expect(notCarried).toEqual([])
     expect(text.split('\n')).toEqual(['CRON_TZ=Europe/London', '# Till file', ...lines, ''])
     const again = readCrontab(text, 'user')
@@ -259,26 +259,30 @@ describe('a crontab', () => {
     expect(again.triggers).toHaveLength(lines.length)
   })
 
-  it.each<[string, CrontabWish, string]>([
-    ['seconds', wish({ time: { at: ['06:30:10'] } }), 'times'],
+  it.each<[string, CrontabRequest, string]>([
+    ['seconds', request({ time: { at: ['06:30:10'] } }), 'times'],
     [
       'holidays left out',
-      wish({ time: { at: ['06:30'] }, notOn: { holidays: { country: 'GB' } } }),
+      request({ time: { at: ['06:30'] }, notOn: { holidays: { country: 'GB' } } }),
       'on 2026-12-25 at 06:30 it would fire, and the trigger does not',
     ],
-    ['another rule for gaps', wish({ time: { at: ['01:30'] }, gap: 'skip' }), 'on 2027-03-28 at 02:30 it would fire'],
+    [
+      'another rule for gaps',
+      request({ time: { at: ['01:30'] }, gap: 'skip' }),
+      'on 2027-03-28 at 02:30 it would fire',
+    ],
     [
       'steps by elapsed time over a clock change',
-      wish({ time: { every: { step: 'PT1H', from: '00:00', until: '06:00' } } }),
+      request({ time: { every: { step: 'PT1H', from: '00:00', until: '06:00' } } }),
       'on 2027-10-31 at 01:00 it would not fire, and the trigger does',
     ],
-    ['an end', wish({ time: { at: ['06:30'] }, until: '2027-01-01' }), 'on 2027-01-02 at 06:30'],
+    ['an end', request({ time: { at: ['06:30'] }, until: '2027-01-01' }), 'on 2027-01-02 at 06:30'],
     [
       'month ends',
-      wish({ time: { at: ['06:30'] }, on: { nth: { n: -1, of: { weekdays: ['MO'] }, in: 'month' } } }),
+      request({ time: { at: ['06:30'] }, on: { nth: { n: -1, of: { weekdays: ['MO'] }, in: 'month' } } }),
       'weekdays alone',
     ],
-    ['a script', wish({ time: { at: ['06:30'] } }, { command: null, why: 'It is a script.' }), 'script'],
+    ['a script', request({ time: { at: ['06:30'] } }, { command: null, why: 'It is a script.' }), 'script'],
   ])('does not say %s', (_, one, why) => {
     expect(write(one)).toEqual({
       text: '',

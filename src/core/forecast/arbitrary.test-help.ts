@@ -53,20 +53,20 @@ export const busyBundle: fc.Arbitrary<Bundle> = fc
     triggers: fc.array(trigger, { minLength: 1, maxLength: 5 }),
     agents: fc.array(agent, { maxLength: 3 }),
   })
-  .map((wish) => {
+  .map((request) => {
     const pools = [0, 1, 2].map((n) => ({ id: id('pool', n), slots: n + 1 }))
     const bundle = {
       format: FORMAT,
       calendars: [{ id: 'never', days: { dates: [] } }],
       pools,
-      agents: wish.agents.map(({ slots, pools: members, away }, n) => ({
+      agents: request.agents.map(({ slots, pools: members, away }, n) => ({
         id: id('agent', n),
         slots,
         pools: members.map((pool) => id('pool', pool)),
         away: away.map(([from, length]) => ({ from: isoInstant(FROM + from), to: isoInstant(FROM + from + length) })),
       })),
       locks: [0, 1].map((n) => ({ id: id('lock', n), units: n + 1 })),
-      jobs: wish.jobs.map(({ pool, slots, seconds, lock, units, fails }, n) => ({
+      jobs: request.jobs.map(({ pool, slots, seconds, lock, units, fails }, n) => ({
         id: id('job', n),
         pool: id('pool', pool),
         slots,
@@ -74,7 +74,7 @@ export const busyBundle: fc.Arbitrary<Bundle> = fc
         locks: lock < 2 ? { [id('lock', lock)]: Math.min(units, lock + 1) } : {},
         ...(fails === undefined ? {} : { fails, retry: { times: 1, delay: 'PT5S' } }),
       })),
-      flows: wish.flows.map((steps, f) => ({
+      flows: request.flows.map((steps, f) => ({
         id: id('flow', f),
         steps: steps.map(({ job: of, inner, after, join, gate, route }, n) => ({
           id: id('step', n),
@@ -90,7 +90,7 @@ export const busyBundle: fc.Arbitrary<Bundle> = fc
             : { gate: { days: gate === 'open' ? { not: { calendar: 'never' } } : { calendar: 'never' } } }),
         })),
       })),
-      triggers: wish.triggers.map(({ flow, what, times, overlap, waitMost, finishBy, priority }, n) => ({
+      triggers: request.triggers.map(({ flow, what, times, overlap, waitMost, finishBy, priority }, n) => ({
         id: id('trigger', n),
         start: flow ? { flow: id('flow', what % 2) } : { job: id('job', what) },
         time: { at: times.map(timeOfDay) },

@@ -410,9 +410,9 @@ export class DayReader {
     do codes.push(cursor.next()?.text.toUpperCase() ?? '')
     while (cursor.take('-'))
     const [country = '', ...regions] = codes
-    const wish = { country, ...(regions.length > 0 ? { region: regions.join('-') } : {}) }
-    const fault = holidayFaultIfKnown(wish)
+    const request = { country, ...(regions.length > 0 ? { region: regions.join('-') } : {}) }
+    const fault = holidayFaultIfKnown(request)
     if (fault) throw cursor.fault(fault.message, token)
-    return { holidays: { ...wish, ...(types.length > 0 && types.join() !== 'public' ? { types } : {}) } }
+    return { holidays: { ...request, ...(types.length > 0 && types.join() !== 'public' ? { types } : {}) } }
   }
 }

@@ -1,5 +1,5 @@
 import { WEEKDAYS } from '../calendar/days'
-import type { DayRule, HolidayWish, NthRule } from '../calendar/rule'
+import type { DayRule, HolidayQuery, NthRule } from '../calendar/rule'
 import { WORKING_DAYS, type NamedCalendar } from './names'
 import { isEveryDay, wholeMonths } from './rules'
 import { sayRecurrence } from './say-recurrence'
@@ -151,7 +151,7 @@ function sayPeriod({ in: unit, yearStart }: NthRule): string {
   return isCounted ? `${unit} counted from ${MONTH_NAMES[yearStart - 1]}` : unit
 }
 
-export function sayHolidays({ country, region, types = ['public'] }: HolidayWish): string {
+export function sayHolidays({ country, region, types = ['public'] }: HolidayQuery): string {
   const upper = country.toUpperCase()
   const codes = region?.toUpperCase().split(/[-.]/) ?? []
   const places = codes.length > 1 && codes[0] === upper ? codes.slice(1) : codes

@@ -64,7 +64,7 @@ export interface Demand {
   readonly late: { readonly now: number; readonly least: number }
 }
 
-export interface TuneWish {
+export interface TuneRequest {
   /** Seconds. */
   readonly grid: number
   readonly only: ReadonlySet<string> | null
@@ -78,7 +78,7 @@ interface Timed {
 }
 
 /** Works out demand and possible moves. `model`: what the bundle’s stretch is made of. */
-export function demandOf(bundle: Bundle, model: Model, wish: TuneWish): Demand {
+export function demandOf(bundle: Bundle, model: Model, request: TuneRequest): Demand {
   const timings = new Timings(bundle.calendars, SHIPPED_HOLIDAYS, bundle.zone)
   const shapes = new Shapes(model)
   let [now, least] = [0, 0]
@@ -92,8 +92,8 @@ export function demandOf(bundle: Bundle, model: Model, wish: TuneWish): Demand {
       times.filter(({ at, day, due }) => due !== null && at + shapes.of(trigger, day).length > due).length
     const late = lateAt(trigger.occurrences)
     now += late
-    const possible = mayMove(written, wish)
-      ? movesOf(model, written, trigger, timings, shapes, wish.grid).map((each) => ({
+    const possible = mayMove(written, request)
+      ? movesOf(model, written, trigger, timings, shapes, request.grid).map((each) => ({
           ...each,
           late: lateAt(each.times),
         }))
@@ -130,7 +130,7 @@ function timeOf({ time }: BundleTrigger): number | undefined {
   return 'at' in time && time.at.length === 1 ? parseTimeOfDay(time.at[0] as string) : undefined
 }
 
-function mayMove(trigger: BundleTrigger, { only, keep }: TuneWish): boolean {
+function mayMove(trigger: BundleTrigger, { only, keep }: TuneRequest): boolean {
   return (
     timeOf(trigger) !== undefined &&
     trigger.window !== undefined &&

@@ -191,13 +191,13 @@ describe('what would help most', () => {
     const deadline = night.deadlines[0]
     if (!deadline) throw new Error('no deadline')
     expect(deadline.chance).toBe(0)
-    const wish = { samples: 20, seed: 1, isTime: () => true }
-    expect(whatHelps(material, FROM, 6, night, deadline, wish)).toMatchObject({
+    const request = { samples: 20, seed: 1, isTime: () => true }
+    expect(whatHelps(material, FROM, 6, night, deadline, request)).toMatchObject({
       words: 'one slot more in quay',
       chance: 1,
       without: 0,
     })
-    expect(whatHelps(material, FROM, 6, night, deadline, { ...wish, isTime: () => false })).toBeNull()
+    expect(whatHelps(material, FROM, 6, night, deadline, { ...request, isTime: () => false })).toBeNull()
   })
 
   it('is told of this occurrence, not of one shortly before it', () => {
@@ -217,8 +217,8 @@ describe('what would help most', () => {
     const night = nightOf(material, FROM, 6, { samples: 20 })
     expect(night.deadlines.map(({ chance }) => chance)).toEqual([1, 0])
     const deadline = night.deadlines[1] as (typeof night.deadlines)[number]
-    const wish = { samples: 20, seed: 1, isTime: () => true }
-    expect(whatHelps(material, FROM, 6, night, deadline, wish)).toMatchObject({ chance: 1, without: 0 })
+    const request = { samples: 20, seed: 1, isTime: () => true }
+    expect(whatHelps(material, FROM, 6, night, deadline, request)).toMatchObject({ chance: 1, without: 0 })
   })
 
   it('may be an earlier start', () => {
@@ -230,9 +230,9 @@ describe('what would help most', () => {
     })
     const material = { bundle, server: server([agentFacts('a', ['quay'])]) }
     const night = nightOf(material, FROM, 6, { samples: 20 })
-    const wish = { samples: 20, seed: 1, isTime: () => true }
+    const request = { samples: 20, seed: 1, isTime: () => true }
     const deadline = night.deadlines[0] as (typeof night.deadlines)[number]
-    expect(whatHelps(material, FROM, 6, night, deadline, wish)).toMatchObject({
+    expect(whatHelps(material, FROM, 6, night, deadline, request)).toMatchObject({
       words: 'a start at 00:30',
       chance: 1,
       without: 0,

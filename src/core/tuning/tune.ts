@@ -6,7 +6,7 @@ import type { Server } from '../forecast/server'
 import { recorded } from '../forecast/report'
 import { isoInstant } from '../timing/instants'
 import { boardOf, compareScores, LoadBoard, type Score } from './board'
-import { demandOf, type Choice, type Demand, type TuneWish } from './demand'
+import { demandOf, type Choice, type Demand, type TuneRequest } from './demand'
 import { leastPeaks, programOf, sizeOf, type Solved, type Solver, type Stretch } from './milp'
 import type { Answer } from './best'
 import { Search } from './search'
@@ -58,8 +58,8 @@ const BURST = 200
 const searchShare = (size: number): number => (size < 80_000 ? 0.3 : size < 200_000 ? 0.5 : 0.85)
 
 /** Changes of start times that even the load, and how far from the best possible they are. Throws a ForecastFault. */
-export function tune(bundle: Bundle, from: number, hours: number, wish: TuneWish, limits: TuneLimits): Proposal {
-  return tuneWithPeaks(bundle, from, hours, wish, limits).proposal
+export function tune(bundle: Bundle, from: number, hours: number, request: TuneRequest, limits: TuneLimits): Proposal {
+  return tuneWithPeaks(bundle, from, hours, request, limits).proposal
 }
 
 /** A proposal, and of each pool the peak below which no starts within these windows bring it, whatever the others. */
@@ -73,7 +73,7 @@ export function tuneWithPeaks(
   bundle: Bundle,
   from: number,
   hours: number,
-  wish: TuneWish,
+  request: TuneRequest,
   limits: TuneLimits,
   server: Server | null = null,
 ): Tuned {
@@ -83,7 +83,7 @@ export function tuneWithPeaks(
   const lateBefore = latenessOf(model)
   // The forecast is made once more at the end, and the answer written.
   const until = begun + limits.milliseconds - 2 * (clock() - begun) - 60
-  const demand = demandOf(bundle, model, wish)
+  const demand = demandOf(bundle, model, request)
   const { answer, bound, peaks } = improve(demand, { ...limits, begun, until })
   const leastPeaks = Object.fromEntries(demand.pools.map(({ id }, pool) => [id, peaks[pool] as number]))
   const least = minimal(demand, answer)

@@ -89,11 +89,11 @@ async function icsOf(calendar: StoredCalendar, range: z.output<typeof icsRangeSc
 /** Names that the rule gives to single days: of listed dates and of holidays, where the rule is made of these. */
 function namesOf(calendar: StoredCalendar): (day: Day) => string | undefined {
   const names = new Map<string, string>()
-  const wishes: Extract<DayRule, { holidays: unknown }>[] = []
+  const requests: Extract<DayRule, { holidays: unknown }>[] = []
   const look = (rule: DayRule): void => {
     if ('dates' in rule)
       for (const entry of rule.dates) if (typeof entry !== 'string' && entry.title) names.set(entry.date, entry.title)
-    if ('holidays' in rule) wishes.push(rule)
+    if ('holidays' in rule) requests.push(rule)
     if ('any' in rule) rule.any.forEach(look)
     if ('all' in rule) rule.all.forEach(look)
   }
@@ -103,7 +103,7 @@ function namesOf(calendar: StoredCalendar): (day: Day) => string | undefined {
     const { year, month, day: dayOfMonth } = civil(day)
     const listed = names.get(`${year}-${String(month).padStart(2, '0')}-${String(dayOfMonth).padStart(2, '0')}`)
     if (listed) return listed
-    for (const { holidays } of wishes) {
+    for (const { holidays } of requests) {
       const found = [year - 1, year]
         .flatMap((each) => source?.holidays(holidays, each) ?? [])
         .find((holiday) => holiday.day === day)

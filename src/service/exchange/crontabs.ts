@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { CrontabFault, readCrontab, type CrontabIn } from '@/core/exchange/crontab-in'
-import { writeCrontab, type CrontabOut, type CrontabWish } from '@/core/exchange/crontab-out'
+import { writeCrontab, type CrontabOut, type CrontabRequest } from '@/core/exchange/crontab-out'
 import { say } from '@/core/phrase/say'
 import { faultsFrom } from '@/core/schema/faults'
 import { zoneSchema } from '@/core/timing/rule'
@@ -58,13 +58,13 @@ export async function previewCrontab(
 /** Makes jobs and triggers of a crontab; all or none. */
 export async function importCrontab(
   actor: Actor,
-  wish: z.output<typeof crontabImportSchema>,
+  request: z.output<typeof crontabImportSchema>,
 ): Promise<CrontabIn & { jobIds: number[]; triggerIds: number[] }> {
   requireRight(actor, 'design')
-  const read = readText(wish.text, wish.kind)
+  const read = readText(request.text, request.kind)
   return transaction(async (tx) => {
     const jobs = new Map<string, { id: number; title: string }>()
-    const unusedTitle = await unusedTitles(tx, wish.areaId)
+    const unusedTitle = await unusedTitles(tx, request.areaId)
     const slugs = await freeSlugs(
       tx,
       'jobs',
@@ -74,7 +74,7 @@ export async function importCrontab(
       // A crontab ends nothing by itself: nor does what it becomes.
       const raw = {
         action: { kind: 'command', command },
-        target: wish.target,
+        target: request.target,
         environment,
         timeLimitSeconds: null,
       }
@@ -88,20 +88,20 @@ export async function importCrontab(
         )
       const definition = parsed.data
       const freeTitle = unusedTitle(title)
-      const content = { title: freeTitle, notes: 'From a crontab.', areaId: wish.areaId, active: true, definition }
+      const content = { title: freeTitle, notes: 'From a crontab.', areaId: request.areaId, active: true, definition }
       jobs.set(id, { id: (await insertJob(tx, actor, content, slugs[i])).id, title: freeTitle })
     }
     const contents = read.triggers.map((trigger) => {
       const job = jobs.get(trigger.job) as { id: number; title: string }
       const definition = triggerDefinitionSchema.parse({
         time: { cron: trigger.cron },
-        zone: trigger.zone ?? wish.zone,
+        zone: trigger.zone ?? request.zone,
       })
       return {
         title: job.title,
         notes: `From line ${trigger.line} of a crontab.`,
         jobId: job.id,
-        enabled: wish.enabled,
+        enabled: request.enabled,
         definition,
         sure: true,
       }
@@ -144,7 +144,7 @@ export async function exportCrontab(actor: Actor): Promise<CrontabOut> {
     `SELECT t.title, t.definition, v.definition->'action' AS action, v.definition->'inputs' AS inputs FROM triggers t JOIN jobs j ON j.id = t.job_id
        JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE t.enabled AND t.deleted_at IS NULL ORDER BY lower(t.title)`,
   )
-  const wishes = rows.map(({ title, definition, action, inputs }): CrontabWish => {
+  const requests = rows.map(({ title, definition, action, inputs }): CrontabRequest => {
     const { zone = 'UTC', ...timing } = triggerDefinitionSchema.parse(definition)
     const common = { title, zone, timing }
     if (action === null) return { ...common, command: null, why: 'What it starts is a flow.' }
@@ -157,5 +157,5 @@ export async function exportCrontab(actor: Actor): Promise<CrontabOut> {
     if (inputs.length > 0) return { ...common, command: null, why: 'What it starts has inputs.' }
     return { ...common, command: action.command }
   })
-  return writeCrontab(wishes, (timing) => timings.schedule(timing), Date.now() / 1000)
+  return writeCrontab(requests, (timing) => timings.schedule(timing), Date.now() / 1000)
 }

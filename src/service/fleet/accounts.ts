@@ -77,12 +77,13 @@ export async function listAccounts(actor: Actor): Promise<AccountRow[]> {
   return many<AccountRow>(null, `${ROWS} ORDER BY c.name`)
 }
 
-export async function addAccount(actor: Actor, wish: z.output<typeof accountSchema>): Promise<{ id: number }> {
+export async function addAccount(actor: Actor, request: z.output<typeof accountSchema>): Promise<{ id: number }> {
   requireRight(actor, 'administer')
   try {
-    return await transaction((tx) => addAccountIn(tx, actor, wish))
+    return await transaction((tx) => addAccountIn(tx, actor, request))
   } catch (error) {
-    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('name', `There is an account called ${wish.name} already.`)
+    if (sqlState(error) === UNIQUE_VIOLATION)
+      throw invalid('name', `There is an account called ${request.name} already.`)
     throw error
   }
 }
@@ -90,35 +91,43 @@ export async function addAccount(actor: Actor, wish: z.output<typeof accountSche
 export async function addAccountIn(
   tx: Tx,
   actor: Actor,
-  wish: z.output<typeof accountSchema>,
+  request: z.output<typeof accountSchema>,
 ): Promise<{ id: number }> {
   requireRight(actor, 'administer')
   const { id } = await one<{ id: number }>(
     tx,
     `INSERT INTO accounts (name, user_name, notes, everywhere, changed_by, rotated_at, hosts, area_ids, plain, unknown_hosts)
          VALUES ($1, $2, $3, $4, $5, CASE WHEN $6 THEN now() END, $7, $8, $9, $10) RETURNING id`,
-    [wish.name, wish.userName, wish.notes, wish.everywhere, actor.name, wish.secret !== null, ...rulesOf(wish)],
+    [
+      request.name,
+      request.userName,
+      request.notes,
+      request.everywhere,
+      actor.name,
+      request.secret !== null,
+      ...rulesOf(request),
+    ],
   )
-  if (wish.secret !== null) await keepSecret(tx, id, wish.secret)
-  await setAgents(tx, id, wish.agentIds)
-  const { secret: _, ...told } = wish
-  await record(tx, actor, 'added', { type: 'account', id, title: wish.name }, told)
+  if (request.secret !== null) await keepSecret(tx, id, request.secret)
+  await setAgents(tx, id, request.agentIds)
+  const { secret: _, ...told } = request
+  await record(tx, actor, 'added', { type: 'account', id, title: request.name }, told)
   await notify(tx, { fleet: true, place: true })
   return { id }
 }
 
-const rulesOf = (wish: AccountRules & { readonly areaIds: readonly number[] | null }): unknown[] => [
-  wish.hosts,
-  wish.areaIds,
-  wish.plain,
-  wish.unknownHosts,
+const rulesOf = (request: AccountRules & { readonly areaIds: readonly number[] | null }): unknown[] => [
+  request.hosts,
+  request.areaIds,
+  request.plain,
+  request.unknownHosts,
 ]
 
 /** Changes who it is, where it may be used, and, if a new one is given, its secret: runs that begin from now on get that. */
 export async function changeAccount(
   actor: Actor,
   id: number,
-  wish: z.output<typeof accountChangeSchema>,
+  request: z.output<typeof accountChangeSchema>,
 ): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
@@ -129,14 +138,14 @@ export async function changeAccount(
       tx,
       `UPDATE accounts SET user_name = $2, notes = $3, everywhere = $4, changed_by = $5, changed_at = now(), hosts = $6, area_ids = $7, plain = $8,
               unknown_hosts = $9 WHERE id = $1`,
-      [id, wish.userName, wish.notes, wish.everywhere, actor.name, ...rulesOf(wish)],
+      [id, request.userName, request.notes, request.everywhere, actor.name, ...rulesOf(request)],
     )
-    if (wish.secret !== undefined) {
-      await keepSecret(tx, id, wish.secret)
+    if (request.secret !== undefined) {
+      await keepSecret(tx, id, request.secret)
       await execute(tx, 'UPDATE accounts SET rotated_at = now() WHERE id = $1', [id])
     }
-    await setAgents(tx, id, wish.agentIds)
-    const { secret: fresh, ...after } = wish
+    await setAgents(tx, id, request.agentIds)
+    const { secret: fresh, ...after } = request
     const was = { ...before, agentIds: before.agents.map((agent) => agent.id) }
     await record(
       tx,
@@ -231,7 +240,7 @@ export const signInOf = ({ id, name, user, secret, hosts, plain, unknownHosts }:
   unknownHosts,
 })
 
-interface JobWish {
+interface JobRequest {
   readonly areaId: number
   readonly definition: {
     readonly account: string | null
@@ -243,7 +252,7 @@ interface JobWish {
 /** A job may name only what there is and may be used for it: its account, and its locks with enough units. */
 export async function connectionFaultsOf(
   tx: Tx,
-  { areaId, definition: { account, locks, action } }: JobWish,
+  { areaId, definition: { account, locks, action } }: JobRequest,
 ): Promise<{ path: string; message: string }[]> {
   const faults: { path: string; message: string }[] = []
   if (account !== null) {

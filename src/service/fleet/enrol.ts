@@ -27,7 +27,7 @@ export const answerSchema = z.strictObject({ answer: z.enum(['replace', 'add', '
 /** The key is shown this once; it expires, and each enrolment takes one of its uses. */
 export async function addEnrolmentKey(
   actor: Actor,
-  wish: z.output<typeof enrolmentKeySchema>,
+  request: z.output<typeof enrolmentKeySchema>,
 ): Promise<{ id: number; key: string; expiresAt: string }> {
   requireRight(actor, 'administer')
   const key = newToken('bgk')
@@ -38,15 +38,15 @@ export async function addEnrolmentKey(
        VALUES ($1, $2, $3, $4, $5, now() + make_interval(mins => $6), $7) RETURNING id, expires_at AS "expiresAt"`,
       [
         hashToken(key),
-        JSON.stringify(wish.labels),
-        JSON.stringify(wish.poolIds),
-        wish.slots,
-        wish.uses,
-        wish.minutes,
+        JSON.stringify(request.labels),
+        JSON.stringify(request.poolIds),
+        request.slots,
+        request.uses,
+        request.minutes,
         actor.name,
       ],
     )
-    const { labels, poolIds, uses, minutes, slots } = wish
+    const { labels, poolIds, uses, minutes, slots } = request
     await record(
       tx,
       actor,
@@ -218,8 +218,8 @@ async function grant(
   return { agent: agentName, credential }
 }
 
-async function freeName(tx: Tx, wished: string): Promise<string> {
-  const base = wished.slice(0, 70)
+async function freeName(tx: Tx, wanted: string): Promise<string> {
+  const base = wanted.slice(0, 70)
   const taken = new Set(
     (await many<{ name: string }>(tx, 'SELECT name FROM agents WHERE name LIKE $1', [`${likeText(base)}%`])).map(
       (row) => row.name,

@@ -37,8 +37,8 @@ const facts = (host: string): Parameters<typeof enrol>[0]['facts'] => ({
 })
 const ask = (key: string, host: string): ReturnType<typeof enrol> =>
   enrol({ key, facts: facts(host), simulated: false }, 'ws://x/agent')
-const key = (wish: object = {}): ReturnType<typeof addEnrolmentKey> =>
-  addEnrolmentKey(ADMIN, enrolmentKeySchema.parse(wish))
+const key = (request: object = {}): ReturnType<typeof addEnrolmentKey> =>
+  addEnrolmentKey(ADMIN, enrolmentKeySchema.parse(request))
 
 describe('enrolment', () => {
   it('trades a key for a credential, with labels, pools and slots preset', async () => {

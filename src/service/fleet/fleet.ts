@@ -272,25 +272,25 @@ export async function changePool(
 export async function setMembership(
   actor: Actor,
   poolId: number,
-  wish: z.output<typeof membershipSchema>,
+  request: z.output<typeof membershipSchema>,
 ): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
     const pool = await db().pools.findByPk(poolId, { transaction: tx })
     if (!pool) throw notFound('pool', poolId)
-    const agent = await db().agents.findByPk(wish.agentId, { transaction: tx })
-    if (!agent) throw invalid('agentId', `There is no agent ${wish.agentId}.`)
-    if (wish.member) {
+    const agent = await db().agents.findByPk(request.agentId, { transaction: tx })
+    if (!agent) throw invalid('agentId', `There is no agent ${request.agentId}.`)
+    if (request.member) {
       await execute(
         tx,
         `INSERT INTO pool_members VALUES ($1, $2, $3) ON CONFLICT (pool_id, agent_id) DO UPDATE SET active = $3`,
-        [poolId, wish.agentId, wish.active],
+        [poolId, request.agentId, request.active],
       )
     } else {
-      await execute(tx, 'DELETE FROM pool_members WHERE pool_id = $1 AND agent_id = $2', [poolId, wish.agentId])
+      await execute(tx, 'DELETE FROM pool_members WHERE pool_id = $1 AND agent_id = $2', [poolId, request.agentId])
     }
-    const said = wish.member ? (wish.active ? 'in' : 'switched off in') : 'taken out of'
-    await addAgentEvent(tx, wish.agentId, `pool ${pool.name}`, `${said} it by ${actor.name}`)
+    const said = request.member ? (request.active ? 'in' : 'switched off in') : 'taken out of'
+    await addAgentEvent(tx, request.agentId, `pool ${pool.name}`, `${said} it by ${actor.name}`)
     await record(tx, actor, 'changed', { type: 'pool', id: poolId, title: pool.title }, { agent: agent.name, is: said })
     await notify(tx, { fleet: true, place: true })
   })

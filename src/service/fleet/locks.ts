@@ -65,15 +65,15 @@ export async function addLockIn(tx: Tx, actor: Actor, lock: z.output<typeof lock
 }
 
 /** Fewer units than are held now is no harm: nothing more begins until enough are free. */
-export async function changeLock(actor: Actor, id: number, wish: z.output<typeof lockChangeSchema>): Promise<void> {
-  await transaction((tx) => changeLockIn(tx, actor, id, wish))
+export async function changeLock(actor: Actor, id: number, request: z.output<typeof lockChangeSchema>): Promise<void> {
+  await transaction((tx) => changeLockIn(tx, actor, id, request))
 }
 
 export async function changeLockIn(
   tx: Tx,
   actor: Actor,
   id: number,
-  wish: z.output<typeof lockChangeSchema>,
+  request: z.output<typeof lockChangeSchema>,
 ): Promise<void> {
   requireRight(actor, 'administer')
   const before = await maybeOne<{ title: string; units: number }>(
@@ -82,8 +82,8 @@ export async function changeLockIn(
     [id],
   )
   if (!before) throw notFound('lock', id)
-  await execute(tx, 'UPDATE locks SET title = $2, units = $3 WHERE id = $1', [id, wish.title, wish.units])
-  await record(tx, actor, 'changed', { type: 'lock', id, title: wish.title }, difference(before, wish))
+  await execute(tx, 'UPDATE locks SET title = $2, units = $3 WHERE id = $1', [id, request.title, request.units])
+  await record(tx, actor, 'changed', { type: 'lock', id, title: request.title }, difference(before, request))
   await notify(tx, { fleet: true, place: true })
 }
 

@@ -76,66 +76,66 @@ async function tell(tx: Tx, actor: Actor, row: FlowRow, step: string | null, did
 }
 
 /** A step that has not started does not start until it is released. */
-export async function holdStep(actor: Actor, id: number, wish: z.output<typeof stepSchema>): Promise<void> {
+export async function holdStep(actor: Actor, id: number, request: z.output<typeof stepSchema>): Promise<void> {
   requireRight(actor, 'operate')
   await transaction(async (tx) => {
     const { row, plan, stepAt } = await open(tx, id)
-    const step = stepAt(wish.step)
+    const step = stepAt(request.step)
     if (plan.steps[step.step]?.flow !== null)
-      throw new Problem('not-now', `${wish.step} is a flow: hold the steps in it.`)
+      throw new Problem('not-now', `${request.step} is a flow: hold the steps in it.`)
     if (isEnd(resultOf(step)) || step.attempts > 0)
-      throw new Problem('not-now', `${wish.step} has started already: only what has not can be held.`)
+      throw new Problem('not-now', `${request.step} has started already: only what has not can be held.`)
     await execute(tx, 'UPDATE flow_steps SET held_by = $3 WHERE run_id = $1 AND step = $2', [id, step.step, actor.name])
     if (step.stepRunId !== null) {
       const run = (await lockRuns(tx, [step.stepRunId])).get(step.stepRunId)
       const change = run && changeFor(run, { type: 'held' }, Date.now())
-      if (!change) throw new Problem('not-now', `${wish.step} is held already, or has just started.`)
+      if (!change) throw new Problem('not-now', `${request.step} is held already, or has just started.`)
       await execute(tx, 'UPDATE runs SET held_by = $2, version = version + 1 WHERE id = $1', [
         step.stepRunId,
         actor.name,
       ])
     }
-    await tell(tx, actor, row, wish.step, 'held', 'held')
+    await tell(tx, actor, row, request.step, 'held', 'held')
     await notify(tx, { runs: [id], place: true })
   })
 }
 
-export async function releaseStep(actor: Actor, id: number, wish: z.output<typeof stepSchema>): Promise<void> {
+export async function releaseStep(actor: Actor, id: number, request: z.output<typeof stepSchema>): Promise<void> {
   requireRight(actor, 'operate')
   await transaction(async (tx) => {
     const { row, stepAt } = await open(tx, id)
-    const step = stepAt(wish.step)
+    const step = stepAt(request.step)
     const isHeld = await execute(
       tx,
       'UPDATE flow_steps SET held_by = NULL WHERE run_id = $1 AND step = $2 AND held_by IS NOT NULL',
       [id, step.step],
     )
-    if (isHeld === 0) throw new Problem('not-now', `${wish.step} is not held.`)
+    if (isHeld === 0) throw new Problem('not-now', `${request.step} is not held.`)
     if (step.stepRunId !== null)
       await execute(tx, 'UPDATE runs SET held_by = NULL, version = version + 1 WHERE id = $1 AND held_by IS NOT NULL', [
         step.stepRunId,
       ])
-    await tell(tx, actor, row, wish.step, 'released', 'released')
+    await tell(tx, actor, row, request.step, 'released', 'released')
     await notify(tx, { runs: [id], place: true })
   })
 }
 
 /** A person says how a step ended: one that waits for its start or its next try, or one that failed and was dealt with by hand. */
-export async function markStep(actor: Actor, id: number, wish: z.output<typeof markSchema>): Promise<void> {
+export async function markStep(actor: Actor, id: number, request: z.output<typeof markSchema>): Promise<void> {
   requireRight(actor, 'operate')
-  const said = `Marked as ${wish.as === 'succeeded' ? 'done' : 'failed'} by ${actor.name}: ${wish.why}`
+  const said = `Marked as ${request.as === 'succeeded' ? 'done' : 'failed'} by ${actor.name}: ${request.why}`
   await transaction(async (tx) => {
     const nowMs = Date.now()
     const { row, plan, steps, stepAt } = await open(tx, id)
-    const step = stepAt(wish.step)
+    const step = stepAt(request.step)
     const isFlow = plan.steps[step.step]?.flow !== null
     if (!isFlow && step.stepRunId !== null && (step.runState === 'ready' || step.runState === 'waiting')) {
       const run = (await lockRuns(tx, [step.stepRunId])).get(step.stepRunId)
-      const change = run && changeFor(run, { type: 'decided', outcome: wish.as, reason: said }, nowMs)
-      if (!change) throw new Problem('not-now', `${wish.step} has just started. Stop it first.`)
+      const change = run && changeFor(run, { type: 'decided', outcome: request.as, reason: said }, nowMs)
+      if (!change) throw new Problem('not-now', `${request.step} has just started. Stop it first.`)
       await writeLives(tx, [change])
       await wakeFlows(tx, [id])
-    } else if (!isFlow && step.state === 'failed' && wish.as === 'succeeded') {
+    } else if (!isFlow && step.state === 'failed' && request.as === 'succeeded') {
       mayBeUndecided(plan, steps, [step.step])
       await reopen(tx, id)
       await moveOn(tx, [{ ...row, state: 'running', stopAskedBy: null }], nowMs, (laid, look, results, stood) => {
@@ -146,15 +146,15 @@ export async function markStep(actor: Actor, id: number, wish: z.output<typeof m
     } else
       throw new Problem(
         'not-now',
-        `${wish.step} can be marked while it waits for its start or next try, or as done once it has failed.`,
+        `${request.step} can be marked while it waits for its start or next try, or as done once it has failed.`,
       )
     await execute(tx, 'UPDATE flow_steps SET marked_by = $3, marked_why = $4 WHERE run_id = $1 AND step = $2', [
       id,
       step.step,
       actor.name,
-      wish.why,
+      request.why,
     ])
-    await tell(tx, actor, row, wish.step, 'marked', said)
+    await tell(tx, actor, row, request.step, 'marked', said)
     await notify(tx, { runs: [id], place: true, matters: true })
   })
 }
@@ -221,15 +221,15 @@ async function reopen(tx: Tx, id: number): Promise<void> {
 export async function runStepsAgain(
   actor: Actor,
   id: number,
-  wish: z.output<typeof stepsAgainSchema>,
+  request: z.output<typeof stepsAgainSchema>,
 ): Promise<{ again: number }> {
   requireRight(actor, 'operate')
   return transaction(async (tx) => {
     const { row, plan, titles, steps, stepAt } = await open(tx, id)
-    const chosen = wish.steps.map((each) => stepAt(each).step)
+    const chosen = request.steps.map((each) => stepAt(each).step)
     mayBeUndecided(plan, steps, chosen)
     const { undecided } = undecidedBy(plan, steps.map(resultNow), chosen, hasStarted(steps))
-    const changed = await changedInputs(tx, row, wish.inputs)
+    const changed = await changedInputs(tx, row, request.inputs)
     await reopen(tx, id)
     await execute(
       tx,

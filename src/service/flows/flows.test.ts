@@ -431,7 +431,7 @@ describe('a flow', () => {
     const { slug, id } = await makeFlow([{ id: 'a' }])
     const { areaId, title, definition } = await oneFlow(ADMIN, id)
     const faults = async (steps: unknown[]): Promise<string[]> => {
-      const wish = {
+      const request = {
         areaId,
         title,
         notes: '',
@@ -439,7 +439,7 @@ describe('a flow', () => {
         version: 1,
         definition: { ...definition, steps: steps as never },
       }
-      const error = (await saveFlow(ADMIN, id, wish).catch((e: unknown) => e)) as { errors: { path: string }[] }
+      const error = (await saveFlow(ADMIN, id, request).catch((e: unknown) => e)) as { errors: { path: string }[] }
       return error.errors.map((each) => each.path)
     }
     const step = { join: 'all', job: definition.steps[0]?.job }

@@ -62,27 +62,27 @@ export interface TriggerPreview {
 /** What a trigger would do, without saving anything. */
 export async function previewTrigger(
   actor: Actor,
-  wish: z.output<typeof triggerPreviewSchema>,
+  request: z.output<typeof triggerPreviewSchema>,
 ): Promise<TriggerPreview> {
   requireRight(actor, 'see')
   const nowMs = Date.now()
   const state = await timingState(null)
-  const definition = { ...wish.definition, zone: wish.definition.zone ?? config().zone }
-  const job = wish.jobId === null ? undefined : await jobOf(null, wish.jobId)
+  const definition = { ...request.definition, zone: request.definition.zone ?? config().zone }
+  const job = request.jobId === null ? undefined : await jobOf(null, request.jobId)
   const faults = definitionFaults(definition, job, state, await SharedValues.read(null)).filter(
-    ({ path }) => wish.jobId !== null || path !== 'jobId',
+    ({ path }) => request.jobId !== null || path !== 'jobId',
   )
   const timingFaults = faults.filter(({ path }) => path !== 'jobId' && !path.startsWith('definition.with'))
   if (timingFaults.length > 0) refuse(timingFaults)
   const schedule = state.timings.schedule(definition)
-  const before = wish.id === null ? null : await savedSchedule(wish.id, state)
+  const before = request.id === null ? null : await savedSchedule(request.id, state)
   const zone = zoneOf(definition.zone) as Zone
   const now = nowMs / 1000
   return {
     says: say(definition, namedCalendars(state)),
     next: bounded('trigger', 'definition.time', () => shown(schedule, now)),
     changes:
-      before && bounded('trigger', 'definition.time', () => compare(before, wish.enabled ? schedule : null, now)),
+      before && bounded('trigger', 'definition.time', () => compare(before, request.enabled ? schedule : null, now)),
     facts: job ? await scheduleFacts(null, schedule, definition, job, nowMs) : null,
     clockDates: bounded('trigger', 'definition.time', () =>
       clockDates(
@@ -93,7 +93,7 @@ export async function previewTrigger(
     )
       .slice(0, 6)
       .map((date) => ({ ...date, at: iso(date.at) })),
-    load: job ? await poolLoad(state, { id: wish.id, definition, schedule, job }, now) : null,
+    load: job ? await poolLoad(state, { id: request.id, definition, schedule, job }, now) : null,
     faults,
   }
 }

@@ -17,7 +17,7 @@ export const searchSchema = stretchSchema.extend({
   keep: idList.default([]),
 })
 
-/** Start times that even the load of a stretch and save deadlines, the best that is found in the time, with what no answer can be better than. The same for the same wish. */
+/** Start times that even the load of a stretch and save deadlines, the best that is found in the time, with what no answer can be better than. The same for the same request. */
 export async function searchMoves(
   actor: Actor,
   { from, hours, grid, seconds, only, keep }: z.output<typeof searchSchema>,
@@ -27,14 +27,14 @@ export async function searchMoves(
   const { bundle, server } = await forecastMaterial(actor)
   const solve = await loadSolver()
   const clock = (): number => performance.now()
-  const wish = { grid: grid * 60, only: only && new Set(only), keep: new Set(keep) }
+  const request = { grid: grid * 60, only: only && new Set(only), keep: new Set(keep) }
   const milliseconds = Math.max(300, seconds * 1000 - (clock() - began))
   return blaming(() =>
     tuneWithPeaks(
       bundle,
       Math.floor(Date.parse(from) / 1000),
       hours,
-      wish,
+      request,
       { milliseconds, clock, solve },
       laterOf(server),
     ),

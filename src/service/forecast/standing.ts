@@ -61,9 +61,9 @@ export async function makeStanding(): Promise<{ readonly tookMs: number }> {
     // What helped a while ago still does, unless things have changed; on a busy machine there may be no time to try.
     const isStill = known?.helpFor !== undefined && Math.abs(known.helpFor - chance) < SAME_CHANCE
     const isTried = !isStill && isTime()
-    const wish = { samples: TRIED_SAMPLES, seed: 1, isTime }
+    const request = { samples: TRIED_SAMPLES, seed: 1, isTime }
     const found = isTried
-      ? whatHelps(material, material.now, hoursTo(deadline, material.now), night, deadline, wish)
+      ? whatHelps(material, material.now, hoursTo(deadline, material.now), night, deadline, request)
       : null
     if (found) return { ...deadline, help: found.words, helpChance: found.chance, helpFor: chance }
     // That nothing helps is remembered too.

@@ -65,19 +65,19 @@ describe('a night', () => {
   })
 
   it('is compared with one with changes; a change that cannot be is refused at its place', async () => {
-    const wish = (changes: unknown): Parameters<typeof whatIf>[1] => ({
+    const request = (changes: unknown): Parameters<typeof whatIf>[1] => ({
       ...STRETCH,
       samples: 0,
       changes: changesSchema.parse(changes),
     })
     const { before, after, difference } = await whatIf(
       VIEWER,
-      wish([{ length: { job: 'first-job', times: 2 } }, { slots: { pool: 'quay', to: 3 } }]),
+      request([{ length: { job: 'first-job', times: 2 } }, { slots: { pool: 'quay', to: 3 } }]),
     )
     expect(difference.runs.length).toBeGreaterThan(0)
     expect(before.forecast.waits).not.toEqual(after.forecast.waits)
     expect(after.demand.pools.find(({ id }) => id === 'quay')).toMatchObject({ slots: 3, peak: 3 })
-    await expect(whatIf(VIEWER, wish([{ off: { trigger: 'nobody' } }]))).rejects.toMatchObject({
+    await expect(whatIf(VIEWER, request([{ off: { trigger: 'nobody' } }]))).rejects.toMatchObject({
       code: 'invalid-input',
       errors: [{ path: '[0].off.trigger' }],
     })

@@ -16,17 +16,17 @@ export async function addressesOf(actor: Actor): Promise<Setting<'addresses'>> {
   return readSetting(null, 'addresses')
 }
 
-export async function saveAddresses(actor: Actor, wish: Setting<'addresses'>): Promise<void> {
+export async function saveAddresses(actor: Actor, request: Setting<'addresses'>): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
     const before = await readSetting(tx, 'addresses')
-    await writeSetting(tx, 'addresses', wish)
+    await writeSetting(tx, 'addresses', request)
     await record(
       tx,
       actor,
       'changed',
       { type: 'setting', id: 'addresses', title: 'Addresses that the server may call' },
-      difference(before, wish),
+      difference(before, request),
     )
   })
 }

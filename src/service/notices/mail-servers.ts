@@ -49,25 +49,25 @@ async function check(tx: Tx, server: MailServer): Promise<void> {
   if (fault !== null) throw invalid('account', fault)
 }
 
-export async function addMailServer(actor: Actor, wish: MailServer): Promise<{ id: number }> {
+export async function addMailServer(actor: Actor, request: MailServer): Promise<{ id: number }> {
   try {
-    return await transaction((tx) => addMailServerIn(tx, actor, wish))
+    return await transaction((tx) => addMailServerIn(tx, actor, request))
   } catch (error) {
     if (sqlState(error) === UNIQUE_VIOLATION)
-      throw invalid('name', `There is a mail server called ${wish.name} already.`)
+      throw invalid('name', `There is a mail server called ${request.name} already.`)
     throw error
   }
 }
 
-export async function addMailServerIn(tx: Tx, actor: Actor, wish: MailServer): Promise<{ id: number }> {
+export async function addMailServerIn(tx: Tx, actor: Actor, request: MailServer): Promise<{ id: number }> {
   requireRight(actor, 'administer')
-  await check(tx, wish)
+  await check(tx, request)
   const { id } = await one<{ id: number }>(
     tx,
     `INSERT INTO mail_servers (name, host, port, tls, sender, account, changed_by) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id`,
-    [...valuesOf(wish), actor.name],
+    [...valuesOf(request), actor.name],
   )
-  await record(tx, actor, 'added', { type: 'mail server', id, title: wish.name }, wish)
+  await record(tx, actor, 'added', { type: 'mail server', id, title: request.name }, request)
   return { id }
 }
 
@@ -78,18 +78,18 @@ async function locked(tx: Tx, id: number): Promise<MailServer> {
 }
 
 /** Changes everything but its name, by which notices know it: what waits to be sent goes out by what is there now. */
-export async function changeMailServer(actor: Actor, id: number, wish: Omit<MailServer, 'name'>): Promise<void> {
+export async function changeMailServer(actor: Actor, id: number, request: Omit<MailServer, 'name'>): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
     const before = await locked(tx, id)
     const { name } = before
-    await check(tx, { ...wish, name })
+    await check(tx, { ...request, name })
     await execute(
       tx,
       `UPDATE mail_servers SET host = $2, port = $3, tls = $4, sender = $5, account = $6, changed_by = $7, changed_at = now() WHERE name = $1`,
-      [...valuesOf({ ...wish, name }), actor.name],
+      [...valuesOf({ ...request, name }), actor.name],
     )
-    await record(tx, actor, 'changed', { type: 'mail server', id, title: name }, difference(before, wish))
+    await record(tx, actor, 'changed', { type: 'mail server', id, title: name }, difference(before, request))
   })
 }
 

@@ -49,11 +49,15 @@ export interface Caller {
 }
 
 /** Checks e-mail and password and opens a session; the old session of this browser, if any, ends. Returns the cookie's token. */
-export async function signIn(wish: z.output<typeof signInSchema>, caller: Caller, oldToken?: string): Promise<string> {
-  const account = clipText(wish.email.trim().toLowerCase(), 200)
+export async function signIn(
+  request: z.output<typeof signInSchema>,
+  caller: Caller,
+  oldToken?: string,
+): Promise<string> {
+  const account = clipText(request.email.trim().toLowerCase(), 200)
   const keys = keysOf(account, caller.address)
   const tries = await countTries(account, caller, keys)
-  if (tries.needsWork && !(wish.work && (await isWorkDone(account, wish.work))))
+  if (tries.needsWork && !(request.work && (await isWorkDone(account, request.work))))
     throw workFirst(makeWork(account, tries.most))
   const person = await maybeOne<{ id: number; passwordHash: string | null; active: boolean }>(
     null,
@@ -61,7 +65,7 @@ export async function signIn(wish: z.output<typeof signInSchema>, caller: Caller
     [account],
   )
   // Unknown accounts cost as much time as known ones.
-  const fits = await isPassword(person?.passwordHash ?? (await decoyHash()), wish.password)
+  const fits = await isPassword(person?.passwordHash ?? (await decoyHash()), request.password)
   const ok = fits && person?.active === true && person.passwordHash !== null
   if (!ok || !person) {
     if (tries.most <= MOST_PAIR) await recordFailure(account, caller)
@@ -289,7 +293,7 @@ export async function myTokens(actor: Actor): Promise<object[]> {
 /** The token is shown this once; only its hash is kept. It can do what its person can. */
 export async function addToken(
   actor: Actor,
-  wish: z.output<typeof tokenSchema>,
+  request: z.output<typeof tokenSchema>,
 ): Promise<{ id: number; token: string }> {
   if (actor.id === null || actor.via === 'token') throw new Problem('not-now', 'Sign in as a person to make a token.')
   const token = newToken('bgt')
@@ -305,14 +309,20 @@ export async function addToken(
     const { id } = await db().accessTokens.create(
       {
         personId,
-        name: wish.name,
-        may: wish.may,
+        name: request.name,
+        may: request.may,
         tokenHash: hashToken(token),
-        expiresAt: new Date(Date.now() + wish.days * 86_400_000),
+        expiresAt: new Date(Date.now() + request.days * 86_400_000),
       },
       { transaction: tx },
     )
-    await record(tx, actor, 'made', { type: 'access token', id, title: wish.name }, { days: wish.days, may: wish.may })
+    await record(
+      tx,
+      actor,
+      'made',
+      { type: 'access token', id, title: request.name },
+      { days: request.days, may: request.may },
+    )
     return { id, token }
   })
 }

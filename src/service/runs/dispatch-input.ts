@@ -44,7 +44,7 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
     [ids],
   )
   const isReadable = (row: (typeof rows)[number]): boolean =>
-    targetSchema.safeParse(row.target).success && lockWishSchema.safeParse(row.locks).success
+    targetSchema.safeParse(row.target).success && lockRequestSchema.safeParse(row.locks).success
   await failRuns(
     rows
       .filter((row) => !isReadable(row))
@@ -72,7 +72,7 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
   })
 }
 
-const lockWishSchema = z.record(z.string(), z.int().min(1))
+const lockRequestSchema = z.record(z.string(), z.int().min(1))
 const isRecord = (value: unknown): value is Record<string, string> =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
 
@@ -140,7 +140,7 @@ export async function runningWork(): Promise<RunningRow[]> {
   )
   return rows.map(({ handedAt, usualMs, ...row }) => ({
     ...row,
-    locks: lockWishSchema.safeParse(row.locks).data ?? {},
+    locks: lockRequestSchema.safeParse(row.locks).data ?? {},
     startedAtMs: handedAt.getTime(),
     usualMs: usualMs ?? DEFAULT_USUAL_MS,
   }))

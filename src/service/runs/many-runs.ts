@@ -54,9 +54,9 @@ function whyNot(act: ManyAct, row: Row | undefined): string | null {
 }
 
 /** One act on many runs, each by itself: what one refuses keeps none of the others. With `dry` nothing is done, and the answer is what would be. */
-export async function actOnRuns(actor: Actor, wish: z.output<typeof manyRunsSchema>): Promise<ManyRunsDone> {
+export async function actOnRuns(actor: Actor, request: z.output<typeof manyRunsSchema>): Promise<ManyRunsDone> {
   requireRight(actor, 'operate')
-  const { ids, act, dry, requestKey } = wish
+  const { ids, act, dry, requestKey } = request
   const rows = await many<Row>(
     null,
     `SELECT r.id, r.agent_id AS "agentId", r.ended_at IS NOT NULL AS "isOver", r.state = 'running' AS "isRunning", r.cleared_at IS NOT NULL AS "isCleared",

@@ -28,7 +28,7 @@ export const startSchema = z.strictObject({
   /** The same key twice makes one run: send it again when an answer was lost. */
   requestKey: z.string().min(8).max(100).nullable().default(null),
 })
-export type StartWish = z.output<typeof startSchema>
+export type StartRequest = z.output<typeof startSchema>
 export const againSchema = z.strictObject({
   inputs: z.record(z.string(), z.string()).default({}),
   requestKey: z.string().min(8).max(100).nullable().default(null),
@@ -75,14 +75,14 @@ export async function startable(actor: Actor, id: number, starter: 'me' | 'trigg
 }
 
 /** Makes a run of a job or flow: ready now, or waiting for its time. */
-export async function startRun(actor: Actor, wish: StartWish): Promise<{ id: number }> {
+export async function startRun(actor: Actor, request: StartRequest): Promise<{ id: number }> {
   requireRight(actor, 'operate')
   await requireRoomFor(actor)
-  return once(actor, wish.requestKey, wish.jobId, () =>
+  return once(actor, request.requestKey, request.jobId, () =>
     transaction(async (tx) => {
-      const job = await jobToStart(tx, wish.jobId)
-      if (job.isFlow && wish.target !== null) throw invalid('target', 'A flow’s steps go to their own machines.')
-      return makeRun(tx, actor, job, wish, actor.via === 'token' ? 'token' : 'person', null)
+      const job = await jobToStart(tx, request.jobId)
+      if (job.isFlow && request.target !== null) throw invalid('target', 'A flow’s steps go to their own machines.')
+      return makeRun(tx, actor, job, request, actor.via === 'token' ? 'token' : 'person', null)
     }),
   )
 }
@@ -91,13 +91,13 @@ export async function startRun(actor: Actor, wish: StartWish): Promise<{ id: num
 export async function runAgain(
   actor: Actor,
   runId: number,
-  wish: z.output<typeof againSchema>,
+  request: z.output<typeof againSchema>,
 ): Promise<{ id: number }> {
   requireRight(actor, 'operate')
   await requireRoomFor(actor)
   return once(
     actor,
-    wish.requestKey,
+    request.requestKey,
     () => jobOfRun(runId),
     () =>
       transaction(async (tx) => {
@@ -112,14 +112,14 @@ export async function runAgain(
         // Inputs that the job no longer has are left behind.
         const known = new Set(job.definition.inputs.map((input) => input.name))
         const before = Object.entries({ ...old.inputs, ...secrets }).filter(([name]) => known.has(name))
-        const inputs = { ...Object.fromEntries(before), ...wish.inputs }
+        const inputs = { ...Object.fromEntries(before), ...request.inputs }
         // What was secret stays secret, also if the job takes it openly by now.
-        const stillSecret = new Set(Object.keys(secrets).filter((name) => !(name in wish.inputs)))
+        const stillSecret = new Set(Object.keys(secrets).filter((name) => !(name in request.inputs)))
         return makeRun(
           tx,
           actor,
           job,
-          { inputs, at: null, target: null, priority: null, requestKey: wish.requestKey },
+          { inputs, at: null, target: null, priority: null, requestKey: request.requestKey },
           'again',
           runId,
           stillSecret,
@@ -167,7 +167,7 @@ async function makeRun(
   tx: Tx,
   actor: Actor,
   job: WorkToStart,
-  wish: Omit<StartWish, 'jobId'>,
+  request: Omit<StartRequest, 'jobId'>,
   cause: 'person' | 'token' | 'again',
   againOf: number | null,
   stillSecret: ReadonlySet<string> = new Set(),
@@ -175,7 +175,7 @@ async function makeRun(
   const run = newRunFor(
     actor,
     job,
-    wish.inputs,
+    request.inputs,
     cause,
     await SharedValues.read(tx),
     await daysAroundNow(tx),
@@ -184,11 +184,11 @@ async function makeRun(
   const [id] = await insertRuns(tx, [
     {
       ...run,
-      target: wish.target,
-      priority: wish.priority,
+      target: request.target,
+      priority: request.priority,
       againOf,
-      requestKey: wish.requestKey,
-      startAfterMs: wish.at === null ? null : new Date(wish.at).getTime(),
+      requestKey: request.requestKey,
+      startAfterMs: request.at === null ? null : new Date(request.at).getTime(),
     },
   ])
   await record(

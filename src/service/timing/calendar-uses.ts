@@ -68,12 +68,12 @@ function holidayChanges(calendar: Pick<StoredCalendar, 'rule' | 'holidays'>, yea
   const now = snapshotFor(calendar.rule, year)
   if (!kept || !now) return []
   const out: HolidayChange[] = []
-  for (const [wish, years] of Object.entries(kept.wishes)) {
+  for (const [query, years] of Object.entries(kept.wishes)) {
     for (const [each, days] of Object.entries(years)) {
       if (Number(each) < year) continue
       const before = new Map(days)
-      const after = new Map(now.wishes[wish]?.[Number(each)] ?? [])
-      if (!now.wishes[wish]?.[Number(each)]) continue
+      const after = new Map(now.wishes[query]?.[Number(each)] ?? [])
+      if (!now.wishes[query]?.[Number(each)]) continue
       for (const [day, name] of after)
         if (!before.has(day)) out.push({ day, name, what: 'added' })
         else if (before.get(day) !== name) out.push({ day, name, what: 'renamed' })

@@ -34,17 +34,17 @@ export async function tooOften(actor: Actor): Promise<Setting<'too-often'>> {
   return readSetting(null, 'too-often')
 }
 
-export async function saveTooOften(actor: Actor, wish: z.output<typeof tooOftenSchema>): Promise<void> {
+export async function saveTooOften(actor: Actor, request: z.output<typeof tooOftenSchema>): Promise<void> {
   requireRight(actor, 'administer')
   await transaction(async (tx) => {
     const before = await readSetting(tx, 'too-often')
-    await writeSetting(tx, 'too-often', wish)
+    await writeSetting(tx, 'too-often', request)
     await record(
       tx,
       actor,
       'changed',
       { type: 'setting', id: 'too-often', title: 'Too often on too many' },
-      { from: before, to: wish },
+      { from: before, to: request },
     )
     await notify(tx, { timing: true })
   })

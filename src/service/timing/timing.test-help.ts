@@ -14,7 +14,7 @@ export function makeCalendar(slug: string, rule: DayRule): Promise<{ id: number;
   return addCalendar(ADMIN, { slug, title: slug, notes: '', rule })
 }
 
-export interface TriggerWish {
+export interface TriggerRequest {
   readonly jobId?: number
   readonly enabled?: boolean
   /** The first occurrence not decided yet, as if Bugle had run until then. */
@@ -24,7 +24,7 @@ export interface TriggerWish {
 
 /** A trigger at 17:00 in London where nothing else is said. */
 export async function makeTrigger(
-  { jobId, enabled = true, next, ...definition }: TriggerWish = {},
+  { jobId, enabled = true, next, ...definition }: TriggerRequest = {},
   title: string = randomUUID(),
 ): Promise<number> {
   const { id } = await addTrigger(ADMIN, {

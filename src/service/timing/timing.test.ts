@@ -12,7 +12,15 @@ import { exportCrontab, importCrontab, previewCrontab } from '@/service/exchange
 import { makeAgent, makeJob } from '@/service/fixtures.test-help'
 import { previewCalendar, previewTrigger, triggerPreviewSchema } from '@/service/forecast/previews'
 import { saveTooOften } from './starts'
-import { fire, makeCalendar, makeTrigger, missedOf, nextOf, occurrencesOf, type TriggerWish } from './timing.test-help'
+import {
+  fire,
+  makeCalendar,
+  makeTrigger,
+  missedOf,
+  nextOf,
+  occurrencesOf,
+  type TriggerRequest,
+} from './timing.test-help'
 import { triggerHistory, triggerMachines, listMissed } from './trigger-history'
 import { listTriggers, triggerFilterSchema, type TriggerFilter } from './trigger-list'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
@@ -26,7 +34,7 @@ const TODAY = parseIsoDay('2027-03-09') as number
 const WEEKDAYS: DayRule = { weekdays: ['MO', 'TU', 'WE', 'TH', 'FR'] }
 const definition = (change: object = {}): ReturnType<typeof triggerDefinitionSchema.parse> =>
   triggerDefinitionSchema.parse({ time: { at: ['17:00'] }, zone: 'Europe/London', ...change })
-const filter = (wish: object = {}): TriggerFilter => triggerFilterSchema.parse(wish)
+const filter = (request: object = {}): TriggerFilter => triggerFilterSchema.parse(request)
 
 let agentId: number
 beforeAll(async () => {
@@ -173,7 +181,7 @@ describe('triggers', () => {
     expect(trigger.runsPerDay).toBeGreaterThan(40)
   })
 
-  it.each<[string, TriggerWish, string]>([
+  it.each<[string, TriggerRequest, string]>([
     ['an unknown calendar', { on: { calendar: 'nowhere' } }, 'definition.on.calendar'],
     ['an unknown country', { notOn: { holidays: { country: 'XX' } } }, 'definition.notOn.holidays.country'],
     ['inputs that the job does not have', { with: { harbour: 'orrin' } }, 'definition.with.harbour'],
@@ -249,8 +257,8 @@ describe('triggers', () => {
 })
 
 describe('before saving', () => {
-  const preview = (wish: object): ReturnType<typeof previewTrigger> =>
-    previewTrigger(VIEWER, triggerPreviewSchema.parse(wish))
+  const preview = (request: object): ReturnType<typeof previewTrigger> =>
+    previewTrigger(VIEWER, triggerPreviewSchema.parse(request))
 
   it('a trigger shows its next starts, what changes, its load, and the clock changes that matter', async () => {
     const jobId = await makeJob({ target: { pool: 'quay' } })
@@ -298,8 +306,8 @@ describe('the list of schedules', () => {
     const daily = await makeTrigger({ time: { at: ['03:00'] }, priority: 'urgent' }, 'Daily')
     const off = await makeTrigger({ enabled: false }, 'Off')
     const weekly = await makeTrigger({ on: { weekdays: ['MO'] } }, 'Weekly')
-    const ids = async (wish: object): Promise<number[]> =>
-      (await listTriggers(VIEWER, filter(wish))).rows.map((row) => row.id)
+    const ids = async (request: object): Promise<number[]> =>
+      (await listTriggers(VIEWER, filter(request))).rows.map((row) => row.id)
     expect(await ids({ cadence: 'under-30-minutes' })).toEqual([often])
     expect(await ids({ cadence: 'weekly' })).toEqual([weekly])
     expect(await ids({ state: 'off' })).toEqual([off])

@@ -156,19 +156,19 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
   return ids
 }
 
-interface Wish {
+interface DefinitionRequest {
   readonly job: WorkToStart | undefined
   readonly definition: TriggerDefinition
   readonly sure: boolean
 }
 
 /** The definitions with their zones filled in; refused with every fault, or asked about once. */
-async function checked(tx: Tx, wishes: readonly Wish[], nowMs: number): Promise<TriggerDefinition[]> {
-  const definitions = wishes.map(({ definition }) => ({ ...definition, zone: definition.zone ?? config().zone }))
+async function checked(tx: Tx, requests: readonly DefinitionRequest[], nowMs: number): Promise<TriggerDefinition[]> {
+  const definitions = requests.map(({ definition }) => ({ ...definition, zone: definition.zone ?? config().zone }))
   const state = await timingState(tx)
   const shared = await SharedValues.read(tx)
   const faults = timingFaults(definitions, state)
-  for (const [i, { job, sure }] of wishes.entries()) {
+  for (const [i, { job, sure }] of requests.entries()) {
     const definition = definitions[i] as TriggerDefinition
     refuse([...(faults[i] as FieldFault[]), ...startFaults(definition, job, shared, state)])
     if (job && !sure) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
@@ -203,8 +203,8 @@ export async function saveTriggerIn(
       { theirs: current },
     )
   }
-  const wish = { job: await jobOf(tx, trigger.jobId), definition: trigger.definition, sure }
-  const definition = (await checked(tx, [wish], nowMs))[0] as TriggerDefinition
+  const request = { job: await jobOf(tx, trigger.jobId), definition: trigger.definition, sure }
+  const definition = (await checked(tx, [request], nowMs))[0] as TriggerDefinition
   await settleBeforeChange(tx, [id], nowMs)
   const version = current.version + 1
   await execute(
@@ -316,17 +316,17 @@ async function writeVersions(
 export async function startByHand(
   actor: Actor,
   id: number,
-  wish: z.output<typeof handStartSchema>,
+  request: z.output<typeof handStartSchema>,
 ): Promise<{ ids: number[] }> {
   requireRight(actor, 'operate')
   return transaction(async (tx) => {
     // FOR UPDATE: a repeated request waits, and finds what the first one made.
     const trigger = await readTrigger(tx, id, 'FOR UPDATE OF t')
-    if (wish.requestKey !== null) {
+    if (request.requestKey !== null) {
       const made = await many<{ id: number }>(
         tx,
         'SELECT id FROM runs WHERE trigger_id = $1 AND request_key LIKE $2 ORDER BY id',
-        [id, `${likeText(wish.requestKey)} %`],
+        [id, `${likeText(request.requestKey)} %`],
       )
       if (made.length > 0) return { ids: made.map((row) => row.id) }
     }
@@ -347,7 +347,7 @@ export async function startByHand(
       tx,
       machines.map((machine, i) => ({
         ...run,
-        requestKey: wish.requestKey === null ? null : `${wish.requestKey} ${i}`,
+        requestKey: request.requestKey === null ? null : `${request.requestKey} ${i}`,
         target: machine ? { agent: machine.name } : null,
         priority: trigger.definition.priority ?? null,
         trigger: { id, version: trigger.version, calendarVersions, occurrence: null, forAgentId: machine?.id ?? null },

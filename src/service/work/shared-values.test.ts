@@ -109,8 +109,9 @@ describe('shared values', () => {
   })
 
   it('hold no NUL, which nothing can carry, and a secret is not repeated in what is said about it', async () => {
-    const wish = { name: 'nul', title: 'Nul', value: `${SECRET}\0` }
-    for (const isSecret of [false, true]) expect(sharedValueSchema.safeParse({ ...wish, isSecret }).success).toBe(false)
+    const request = { name: 'nul', title: 'Nul', value: `${SECRET}\0` }
+    for (const isSecret of [false, true])
+      expect(sharedValueSchema.safeParse({ ...request, isSecret }).success).toBe(false)
     const change = sharedValueChangeSchema.safeParse({ title: 'x', value: `${SECRET}\0` })
     expect(JSON.stringify([change.success, change.error?.issues])).not.toContain(SECRET)
     expect(change.success).toBe(false)

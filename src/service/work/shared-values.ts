@@ -19,7 +19,7 @@ const value = z
 
 export const sharedValueSchema = z
   .strictObject({ name: slugSchema, title, isSecret: z.boolean().default(false), value })
-  .refine((wish) => !wish.isSecret || wish.value !== '', { path: ['value'], message: 'Write the secret.' })
+  .refine((request) => !request.isSecret || request.value !== '', { path: ['value'], message: 'Write the secret.' })
 export const sharedValueChangeSchema = z.strictObject({
   title,
   /** A new one; missing: the old one stays. */
@@ -55,13 +55,16 @@ export async function listSharedValues(actor: Actor): Promise<SharedValueRow[]> 
   return many<SharedValueRow>(null, `${ROWS} ORDER BY s.name`)
 }
 
-export async function addSharedValue(actor: Actor, wish: z.output<typeof sharedValueSchema>): Promise<{ id: number }> {
-  requireRight(actor, wish.isSecret ? 'administer' : 'design')
+export async function addSharedValue(
+  actor: Actor,
+  request: z.output<typeof sharedValueSchema>,
+): Promise<{ id: number }> {
+  requireRight(actor, request.isSecret ? 'administer' : 'design')
   try {
-    return await transaction((tx) => addSharedValueIn(tx, actor, wish))
+    return await transaction((tx) => addSharedValueIn(tx, actor, request))
   } catch (error) {
     if (sqlState(error) === UNIQUE_VIOLATION)
-      throw invalid('name', `There is a shared value called ${wish.name} already.`)
+      throw invalid('name', `There is a shared value called ${request.name} already.`)
     throw error
   }
 }
@@ -69,16 +72,22 @@ export async function addSharedValue(actor: Actor, wish: z.output<typeof sharedV
 export async function addSharedValueIn(
   tx: Tx,
   actor: Actor,
-  wish: z.output<typeof sharedValueSchema>,
+  request: z.output<typeof sharedValueSchema>,
 ): Promise<{ id: number }> {
   const { id } = await one<{ id: number }>(
     tx,
     `INSERT INTO shared_values (name, title, is_secret, value, changed_by) VALUES ($1, $2, $3, $4, $5) RETURNING id`,
-    [wish.name, wish.title, wish.isSecret, wish.isSecret ? null : wish.value, actor.name],
+    [request.name, request.title, request.isSecret, request.isSecret ? null : request.value, actor.name],
   )
-  if (wish.isSecret) await keep(tx, id, wish.value)
-  const { value: _, ...told } = wish
-  await record(tx, actor, 'added', { type: 'shared value', id, title: wish.title }, wish.isSecret ? told : wish)
+  if (request.isSecret) await keep(tx, id, request.value)
+  const { value: _, ...told } = request
+  await record(
+    tx,
+    actor,
+    'added',
+    { type: 'shared value', id, title: request.title },
+    request.isSecret ? told : request,
+  )
   await notify(tx, { jobs: true })
   return { id }
 }
@@ -87,34 +96,34 @@ export async function addSharedValueIn(
 export async function changeSharedValue(
   actor: Actor,
   id: number,
-  wish: z.output<typeof sharedValueChangeSchema>,
+  request: z.output<typeof sharedValueChangeSchema>,
 ): Promise<void> {
   requireRight(actor, 'design')
   await transaction(async (tx) => {
     const before = await lock(tx, id)
     if (before.isSecret) requireRight(actor, 'administer')
-    if (wish.value !== undefined) {
+    if (request.value !== undefined) {
       if (before.isSecret) {
-        if (wish.value === '') throw invalid('value', 'Write the secret.')
-        await keep(tx, id, wish.value)
+        if (request.value === '') throw invalid('value', 'Write the secret.')
+        await keep(tx, id, request.value)
       } else {
-        await refuseUnfit(tx, before, wish.value)
-        await execute(tx, 'UPDATE shared_values SET value = $2 WHERE id = $1', [id, wish.value])
+        await refuseUnfit(tx, before, request.value)
+        await execute(tx, 'UPDATE shared_values SET value = $2 WHERE id = $1', [id, request.value])
       }
     }
     await execute(tx, 'UPDATE shared_values SET title = $2, changed_by = $3, changed_at = now() WHERE id = $1', [
       id,
-      wish.title,
+      request.title,
       actor.name,
     ])
-    const rotated = before.isSecret && wish.value !== undefined
-    const { value: _, ...told } = wish
+    const rotated = before.isSecret && request.value !== undefined
+    const { value: _, ...told } = request
     await record(
       tx,
       actor,
       rotated ? 'rotated' : 'changed',
-      { type: 'shared value', id, title: wish.title },
-      difference(before, before.isSecret ? told : wish),
+      { type: 'shared value', id, title: request.title },
+      difference(before, before.isSecret ? told : request),
     )
     await notify(tx, { jobs: true })
   })

@@ -1,6 +1,6 @@
 import { fireEvent, screen } from '@testing-library/react'
 import { show } from '@/ui/screen.test-help'
-import { FilterBar, readWish, type Token } from './filter-bar'
+import { FilterBar, readRequest, type Token } from './filter-bar'
 
 const SERVER = {
   'GET /jobs': [
@@ -92,17 +92,17 @@ describe('what is written as it is called', () => {
     { key: 'agent', value: '4', title: 'orrin-ops10' },
     { key: 'job', value: '5', title: 'Till file' },
   ]
-  const wish = (text: string): string[] | null => readWish(text, OPTIONS)?.map(({ title }) => title) ?? null
+  const request = (text: string): string[] | null => readRequest(text, OPTIONS)?.map(({ title }) => title) ?? null
 
   it('is understood word by word, whatever little words stand between', () => {
-    expect(wish('failed last night on orrin-ops1')).toEqual(['failed', 'last night', 'orrin-ops1'])
-    expect(wish('Till file failed on orrin-ops10')).toEqual(['Till file', 'failed', 'orrin-ops10'])
-    expect(wish('failed')).toBeNull()
-    expect(wish('failed last week')).toBeNull()
-    expect(wish('failed orrin-ops')).toBeNull()
+    expect(request('failed last night on orrin-ops1')).toEqual(['failed', 'last night', 'orrin-ops1'])
+    expect(request('Till file failed on orrin-ops10')).toEqual(['Till file', 'failed', 'orrin-ops10'])
+    expect(request('failed')).toBeNull()
+    expect(request('failed last week')).toBeNull()
+    expect(request('failed orrin-ops')).toBeNull()
   })
 
-  it('is taken by Enter: a state, all of a wish, a stretch of time', async () => {
+  it('is taken by Enter: a state, all of a request, a stretch of time', async () => {
     const change = await bar()
     const take = (text: string): unknown => {
       write(text)

@@ -154,11 +154,11 @@ const keyWord = (key: string): string => KEY_WORDS[key] ?? key
 const keyOf = (word: string): string =>
   Object.entries(KEY_WORDS).find(([key, said]) => said === word || key === word)?.[0] ?? word
 
-/** Words between the parts of a wish that say nothing of their own. */
+/** Words between the parts of a request that say nothing of their own. */
 const BETWEEN = /^(?:on|in|of|by|at|the|and|runs?|from)\b\s*/i
 
 /** `failed last night on orrin-ops1`: several marks written one after the other, each by its whole name. Null unless all of it is understood, and there are two or more. */
-export function readWish(text: string, options: readonly Token[]): Token[] | null {
+export function readRequest(text: string, options: readonly Token[]): Token[] | null {
   const byLength = [...options].sort((a, b) => b.title.length - a.title.length)
   const found: Token[] = []
   let rest = text.trim()
@@ -218,10 +218,17 @@ export function FilterBar({
     (title.toLowerCase() === wanted || (key === 'state' && wanted.length > 2 && title.startsWith(wanted)))
   const meant = hits.filter(isMeant)
   const written = readStretch?.(text, zone)
-  const wish = readWish(text, options)
+  const request = readRequest(text, options)
   const shown: Token[] = [
-    ...(wish
-      ? [{ key: 'all of it', value: '', title: wish.map(({ title }) => title).join(' · '), change: changesOf(wish) }]
+    ...(request
+      ? [
+          {
+            key: 'all of it',
+            value: '',
+            title: request.map(({ title }) => title).join(' · '),
+            change: changesOf(request),
+          },
+        ]
       : []),
     ...(written
       ? [{ key: 'when', value: '', title: text.trim(), change: { when: null, from: null, to: null, ...written } }]

@@ -107,8 +107,8 @@ function TooOftenForm({ saved }: { saved: Setting<'too-often'> }): ReactNode {
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          const wish = { minutes: numberOr(minutes), machines: numberOr(machines) }
-          save(api.put('/too-often', wish), 'Saved.', 'starts', 'triggers')
+          const request = { minutes: numberOr(minutes), machines: numberOr(machines) }
+          save(api.put('/too-often', request), 'Saved.', 'starts', 'triggers')
         }}
       >
         <Stack>

@@ -14,7 +14,7 @@ export function useRested<T>(value: T, ms: number): T {
   return rested
 }
 
-export interface PreviewWish {
+export interface PreviewRequest {
   readonly id: number | null
   readonly jobId: number | null
   readonly enabled: boolean
@@ -22,8 +22,8 @@ export interface PreviewWish {
 }
 
 /** What a trigger would do, asked again when what is typed has rested. */
-export function useTriggerPreview(wish: PreviewWish | null): UseQueryResult<TriggerPreview, ApiProblem> {
-  const rested = useRested(wish === null ? null : JSON.stringify(wish), 200)
+export function useTriggerPreview(request: PreviewRequest | null): UseQueryResult<TriggerPreview, ApiProblem> {
+  const rested = useRested(request === null ? null : JSON.stringify(request), 200)
   return useQuery({
     queryKey: ['preview', rested],
     queryFn: () => api.post<TriggerPreview>('/triggers/preview', JSON.parse(rested as string)),

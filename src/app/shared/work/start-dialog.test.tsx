@@ -109,7 +109,7 @@ describe('starting a job', () => {
     expect(await screen.findByText('Too many copies.')).toBeTruthy()
     await press('Start now')
     const keys = changesOf(asked).map(({ body }) => (body as { requestKey: string }).requestKey)
-    // The same wish: sent twice it makes one run.
+    // The same request: sent twice it makes one run.
     expect(keys).toEqual([keys[0], keys[0]])
   })
 

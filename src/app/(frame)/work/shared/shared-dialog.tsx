@@ -22,7 +22,7 @@ export function SharedDialog({
 }): ReactNode {
   const client = useQueryClient()
   const { why } = useMay('administer')
-  const [wish, setWish] = useState({
+  const [request, setRequest] = useState({
     name: '',
     title: value?.title ?? '',
     isSecret: value?.isSecret ?? false,
@@ -30,14 +30,14 @@ export function SharedDialog({
   })
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
-  const set = (change: Partial<typeof wish>): void => setWish((before) => ({ ...before, ...change }))
+  const set = (change: Partial<typeof request>): void => setRequest((before) => ({ ...before, ...change }))
   const save = (): Promise<unknown> => {
-    if (!value) return api.post('/shared-values', wish)
+    if (!value) return api.post('/shared-values', request)
     // An empty secret means: as it was.
-    const fresh = wish.isSecret && wish.value === '' ? {} : { value: wish.value }
-    return api.put(`/shared-values/${value.id}`, { title: wish.title, ...fresh })
+    const fresh = request.isSecret && request.value === '' ? {} : { value: request.value }
+    return api.put(`/shared-values/${value.id}`, { title: request.title, ...fresh })
   }
-  const hint = !wish.isSecret
+  const hint = !request.isSecret
     ? undefined
     : value
       ? 'Leave it empty to keep the one that is there. A new one counts for runs that are made from now on.'
@@ -63,7 +63,7 @@ export function SharedDialog({
           {!value && (
             <TextField
               label="Name"
-              value={wish.name}
+              value={request.name}
               onChange={(name) => set({ name })}
               error={faultOf('name')}
               hint="Lower-case letters, digits and hyphens; it stays as it is."
@@ -71,20 +71,25 @@ export function SharedDialog({
               autoFocus
             />
           )}
-          <TextField label="Title" value={wish.title} onChange={(title) => set({ title })} error={faultOf('title')} />
+          <TextField
+            label="Title"
+            value={request.title}
+            onChange={(title) => set({ title })}
+            error={faultOf('title')}
+          />
           {!value && why === undefined && (
-            <Checkbox isSelected={wish.isSecret} onChange={(isSecret) => set({ isSecret })}>
+            <Checkbox isSelected={request.isSecret} onChange={(isSecret) => set({ isSecret })}>
               a secret
             </Checkbox>
           )}
           <TextField
-            label={wish.isSecret ? (value ? 'New secret' : 'Secret') : 'Value'}
-            type={wish.isSecret ? 'password' : 'text'}
-            value={wish.value}
+            label={request.isSecret ? (value ? 'New secret' : 'Secret') : 'Value'}
+            type={request.isSecret ? 'password' : 'text'}
+            value={request.value}
             onChange={(text) => set({ value: text })}
             error={faultOf('value')}
             hint={hint}
-            autoComplete={wish.isSecret ? 'new-password' : 'off'}
+            autoComplete={request.isSecret ? 'new-password' : 'off'}
           />
           {value && value.uses.length > 0 && (
             <Small>

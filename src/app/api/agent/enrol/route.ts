@@ -5,7 +5,7 @@ import { enrol, gatewayFor } from '@/service/fleet/enrol'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {
-    const wish = parse(enrolRequestSchema, await readJson(request))
-    return Response.json(await enrol(wish, gatewayFor(callerOf(request))))
+    const facts = parse(enrolRequestSchema, await readJson(request))
+    return Response.json(await enrol(facts, gatewayFor(callerOf(request))))
   })
 }
