@@ -8,7 +8,7 @@ import { KeptReports } from './kept'
 import { Outbox, unstorableNote } from './outbox'
 import { RoomWatch } from './room'
 import { Supervisors } from './supervisors'
-import { Try, type TryHooks } from './try'
+import { Attempt, type AttemptHooks } from './attempt'
 
 export interface AgentOptions {
   readonly gateways: Gateways
@@ -24,9 +24,9 @@ const TIDY_MS = 600_000
 
 /** The agent of a real machine: takes leases, carries them out as processes, reports. */
 export class Agent {
-  private readonly tries = new Map<number, Try>()
+  private readonly attempts = new Map<number, Attempt>()
   private readonly link: AgentLink
-  private readonly triesDir: string
+  private readonly attemptsDir: string
   private draining = false
   private readonly kept: KeptReports
   private readonly room: RoomWatch
@@ -36,24 +36,26 @@ export class Agent {
   private readonly supervisors: Supervisors
 
   constructor(private readonly options: AgentOptions) {
-    this.triesDir = join(options.stateDir, 'tries')
+    this.attemptsDir = join(options.stateDir, 'tries')
     this.kept = new KeptReports(options.stateDir)
     this.room = new RoomWatch(options.stateDir)
     this.supervisors = new Supervisors(options.supervisor)
     const host: Host = {
       facts: options.facts,
       held: () =>
-        [...[...this.tries.values()].map(({ outbox }) => outbox), ...this.told.values()].map(({ attempt, token }) => ({
-          attempt,
-          token,
-        })),
+        [...[...this.attempts.values()].map(({ outbox }) => outbox), ...this.told.values()].map(
+          ({ attempt, token }) => ({
+            attempt,
+            token,
+          }),
+        ),
       used: () => this.working(),
       load: () => loadavg()[0] ?? null,
       full: () => this.room.look(),
       onLease: (lease) => this.take(lease),
-      onStop: (attempt) => this.tries.get(attempt)?.stop(),
+      onStop: (attempt) => this.attempts.get(attempt)?.stop(),
       onStale: (attempt) => {
-        this.tries.get(attempt)?.abandon()
+        this.attempts.get(attempt)?.abandon()
         this.told.delete(attempt)
         this.remove(attempt)
       },
@@ -63,7 +65,7 @@ export class Agent {
         this.draining = draining
       },
       onAcked: (attempt) => {
-        const one = this.tries.get(attempt)
+        const one = this.attempts.get(attempt)
         if (one?.hasEnded && one.outbox.isEmpty) {
           one.complete(this.kept)
           this.remove(attempt)
@@ -74,7 +76,7 @@ export class Agent {
         }
       },
       onUnstorable: (attempt, seq, why) =>
-        this.tries.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
+        this.attempts.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
       onResend: (attempt, from) => this.recall(attempt, from),
       kept: () => {
         const { last } = this.kept
@@ -82,7 +84,7 @@ export class Agent {
       },
       receipts: (attempts) =>
         [
-          ...attempts.flatMap((attempt) => this.tries.get(attempt)?.lease.receipt ?? []),
+          ...attempts.flatMap((attempt) => this.attempts.get(attempt)?.lease.receipt ?? []),
           ...this.kept.receiptsOf(new Set(attempts)),
         ].slice(0, MOST_RECEIPTS),
       log: options.log,
@@ -91,36 +93,36 @@ export class Agent {
   }
 
   start(): void {
-    mkdirSync(this.triesDir, { recursive: true, mode: 0o700 })
+    mkdirSync(this.attemptsDir, { recursive: true, mode: 0o700 })
     this.kept.tidy()
     this.tidying = setInterval(() => this.kept.tidy(), TIDY_MS)
     this.tidying.unref()
-    for (const name of readdirSync(this.triesDir)) {
-      const found = Try.resume(join(this.triesDir, name), this.hooks())
+    for (const name of readdirSync(this.attemptsDir)) {
+      const found = Attempt.resume(join(this.attemptsDir, name), this.hooks())
       if (found) this.add(found)
     }
-    if (this.tries.size > 0) this.options.log(`takes up ${this.tries.size} run(s) from before`)
+    if (this.attempts.size > 0) this.options.log(`takes up ${this.attempts.size} run(s) from before`)
     this.link.start()
-    for (const one of this.tries.values()) one.begin()
+    for (const one of this.attempts.values()) one.begin()
   }
 
   /** Commands go on; the next agent process takes them up. */
   stop(): void {
     clearInterval(this.tidying)
     this.link.stop()
-    for (const one of this.tries.values()) one.leave()
+    for (const one of this.attempts.values()) one.leave()
     this.supervisors.stop()
   }
 
   private take(lease: Lease): void {
-    const known = this.tries.get(lease.attempt)
+    const known = this.attempts.get(lease.attempt)
     if (known?.lease.token === lease.token) return
     // A server whose database was restored may give a number out a second time: under another token it is another attempt.
     if (known) {
       known.abandon()
       this.remove(lease.attempt)
     }
-    const fresh = this.tryOf(lease)
+    const fresh = this.attemptOf(lease)
     if (!fresh) return
     this.add(fresh)
     this.options.log(`run #${lease.run}, try ${lease.try}: ${lease.title}`)
@@ -129,11 +131,11 @@ export class Agent {
   }
 
   /** Kept on disk; null: there is no room for it, and the run is given back with the reason. */
-  private tryOf(lease: Lease): Try | null {
-    const dir = join(this.triesDir, String(lease.attempt))
+  private attemptOf(lease: Lease): Attempt | null {
+    const dir = join(this.attemptsDir, String(lease.attempt))
     try {
       this.kept.saw(lease)
-      return Try.take(lease, dir, this.hooks())
+      return Attempt.take(lease, dir, this.hooks())
     } catch (error) {
       this.options.log(`run #${lease.run} cannot be taken: ${(error as Error).message}`)
       rmSync(dir, { recursive: true, force: true })
@@ -144,7 +146,7 @@ export class Agent {
 
   /** Answers from the journal of what runs, or of what is over. */
   private recall(attempt: number, from: number): Gap | null {
-    const one = this.tries.get(attempt)
+    const one = this.attempts.get(attempt)
     if (one) return one.recall(from)
     const known = this.told.get(attempt)
     const token = known?.token ?? this.kept.told().find((each) => each.attempt === attempt)?.token
@@ -160,7 +162,7 @@ export class Agent {
     return outbox
   }
 
-  private hooks(): TryHooks {
+  private hooks(): AttemptHooks {
     return {
       now: () => Math.round(this.link.now()),
       onReport: () => this.link.sendSoon(),
@@ -168,18 +170,18 @@ export class Agent {
     }
   }
 
-  private add(one: Try): void {
-    this.tries.set(one.lease.attempt, one)
+  private add(one: Attempt): void {
+    this.attempts.set(one.lease.attempt, one)
     this.link.carry(one.outbox)
   }
 
   private remove(attempt: number): void {
-    this.tries.delete(attempt)
+    this.attempts.delete(attempt)
     this.link.drop(attempt)
   }
 
   private working(): number {
-    return [...this.tries.values()].filter((one) => !one.hasEnded).length
+    return [...this.attempts.values()].filter((one) => !one.hasEnded).length
   }
 }
 

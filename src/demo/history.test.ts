@@ -8,7 +8,7 @@ import { resolveInputs, type DefaultSource } from '@/core/work/inputs'
 import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { FLOWS } from './flows'
-import { makeHistory, runsInTheLab, type Past, type PastRun, type PastTry } from './history'
+import { makeHistory, runsInTheLab, type Past, type PastRun, type PastAttempt } from './history'
 import { perform } from './play'
 import { JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
 import { sharedOf } from './shared'
@@ -23,7 +23,7 @@ let past: Past
 beforeAll(() => {
   past = makeHistory(FROM, TO, SEED)
 })
-const tries = (): PastTry[] => past.done.flatMap((run) => run.tries)
+const attempts = (): PastAttempt[] => past.done.flatMap((run) => run.attempts)
 
 describe('the demo’s definitions', () => {
   it('are what a person could save: jobs, flows, inputs, targets, triggers', () => {
@@ -113,7 +113,7 @@ describe('the demo’s past', () => {
   it('never has a machine do more at once than it has slots', () => {
     for (const machine of MACHINES) {
       const events = past.done
-        .flatMap((run) => run.tries.map((t) => ({ t, slots: run.job.definition.slots ?? 1 })))
+        .flatMap((run) => run.attempts.map((t) => ({ t, slots: run.job.definition.slots ?? 1 })))
         .filter(({ t }) => t.agent === machine.name)
         .flatMap(({ t, slots }) => [
           { at: t.startMs, by: slots },
@@ -130,7 +130,7 @@ describe('the demo’s past', () => {
 
   it('hangs together: tries follow each other, output lies within them, the last decides', () => {
     // Compared as one list: an expectation for each of a few hundred thousand facts takes long.
-    const wrong = past.done.filter(({ tries: its, job, createdAtMs }) => {
+    const wrong = past.done.filter(({ attempts: its, job, createdAtMs }) => {
       const mostTries = (job.definition.retries ?? 0) + 1
       const last = its.at(-1)
       const isInOrder = its.every(
@@ -148,7 +148,7 @@ describe('the demo’s past', () => {
   it('leaves a start out where the run before went on and the trigger skips, and nowhere else', () => {
     const long = makeHistory(TO - 50 * 86_400_000, TO, SEED)
     const runs = new Map(
-      [...long.done.map((run) => ({ ...run, endMs: run.tries.at(-1)?.endMs ?? null })), ...long.flows].map((run) => [
+      [...long.done.map((run) => ({ ...run, endMs: run.attempts.at(-1)?.endMs ?? null })), ...long.flows].map((run) => [
         `${run.trigger?.title} ${run.createdAtMs} ${run.trigger?.forAgent}`,
         run,
       ]),
@@ -172,8 +172,8 @@ describe('the demo’s past', () => {
         const isWithin = time && time.startMs >= flow.createdAtMs && (time.endMs ?? Infinity) <= (flow.endMs ?? 0)
         if (!isWithin || !isEnd(flow.run.result(index))) expect(flow.plan.steps[index]).toBe('ended within its flow')
       }
-      for (const { step, tries: itsTries } of runsOf.get(flow) ?? []) {
-        const last = itsTries.at(-1) as PastTry
+      for (const { step, attempts: its } of runsOf.get(flow) ?? []) {
+        const last = its.at(-1) as PastAttempt
         expect(flow.run.result(step?.index ?? -1).state).toBe(last.fails ? 'failed' : 'succeeded')
         expect(last.endMs).toBe(flow.times.get(step?.index ?? -1)?.endMs)
       }
@@ -183,9 +183,9 @@ describe('the demo’s past', () => {
   })
 
   it('has failures, but not many, and each says why on standard error', () => {
-    const failed = tries().filter(({ fails }) => fails)
+    const failed = attempts().filter(({ fails }) => fails)
     expect(failed.length).toBeGreaterThan(5)
-    expect(failed.length / tries().length).toBeLessThan(0.1)
+    expect(failed.length / attempts().length).toBeLessThan(0.1)
     for (const { lines } of failed)
       expect(lines.at(-1)).toMatchObject({ stream: 'e', text: expect.stringMatching(/\S/) })
   })

@@ -35,7 +35,7 @@ export interface PastRun {
   } | null
   /** The step of a flow run that it was the run of. */
   readonly step: { readonly flow: PastFlow; readonly index: number; readonly path: string } | null
-  readonly tries: readonly PastTry[]
+  readonly attempts: readonly PastAttempt[]
 }
 
 /** One flow run of the made-up past. */
@@ -51,7 +51,7 @@ export interface PastFlow {
   endMs: number | null
 }
 
-export interface PastTry {
+export interface PastAttempt {
   readonly agent: string
   readonly startMs: number
   readonly endMs: number
@@ -59,10 +59,10 @@ export interface PastTry {
   readonly lines: readonly { readonly atMs: number; readonly stream: 'o' | 'e'; readonly text: string }[]
 }
 
-type Start = Omit<PastRun, 'tries'>
+type Start = Omit<PastRun, 'attempts'>
 type FlowStart = Pick<PastFlow, 'flow' | 'inputs' | 'createdAtMs' | 'trigger'>
 interface Waiting extends Start {
-  readonly tries: PastTry[]
+  readonly attempts: PastAttempt[]
   hasEnded?: true
 }
 const keyOf = ({ title, forAgent }: { title: string; forAgent: string | null }): string => `${title} ${forAgent}`
@@ -241,7 +241,7 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
 
   function queue(start: Start, nowMs: number): Waiting {
     const number = nextNumber++
-    const run: Waiting = { ...start, tries: [] }
+    const run: Waiting = { ...start, attempts: [] }
     waiting.set(number, run)
     board.putRun(readyRun(number, start, nowMs))
     return run
@@ -305,9 +305,9 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
     const run = waiting.get(number)
     if (!run) return
     const weeks = (nowMs - fromMs) / (7 * DAY_MS)
-    const act = perform(run.job.title, [seed, number, run.tries.length], weeks)
+    const act = perform(run.job.title, [seed, number, run.attempts.length], weeks)
     const endMs = nowMs + act.seconds * 1000
-    run.tries.push({
+    run.attempts.push({
       agent,
       startMs: nowMs,
       endMs,
@@ -330,9 +330,9 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
   function endOne({ number }: { number: number }, nowMs: number): void {
     board.endWork(number)
     const run = waiting.get(number)
-    const last = run?.tries.at(-1)
+    const last = run?.attempts.at(-1)
     if (!run || !last) return
-    if (last.fails && run.tries.length <= (run.job.definition.retries ?? 0)) {
+    if (last.fails && run.attempts.length <= (run.job.definition.retries ?? 0)) {
       board.putRun(readyRun(number, run, nowMs))
       return
     }

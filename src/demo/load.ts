@@ -321,7 +321,7 @@ async function addHistory(
   }
 
   function jobRow(run: PastRun, i: number) {
-    const last = run.tries.at(-1) as PastRun['tries'][number]
+    const last = run.attempts.at(-1) as PastRun['attempts'][number]
     const exit = last.fails ? behaviourOf(run.job.title).failExit : 0
     return {
       flow: null,
@@ -334,10 +334,10 @@ async function addHistory(
       state: last.fails ? 'failed' : 'succeeded',
       priority: run.job.definition.priority ?? 'normal',
       slots: run.job.definition.slots ?? 1,
-      attempts: run.tries.length,
+      attempts: run.attempts.length,
       max: (run.job.definition.retries ?? 0) + 1,
       createdAtMs: run.createdAtMs,
-      startedAtMs: run.tries[0]?.startMs ?? 0,
+      startedAtMs: run.attempts[0]?.startMs ?? 0,
       endedAtMs: last.endMs,
       agent: last.agent,
       exit,
@@ -423,8 +423,8 @@ async function addHistory(
     ],
   )
   await execute(tx, `SELECT setval('runs_id_seq', $1)`, [first + rows.length + 100])
-  const tries = rows.flatMap((r) =>
-    (r.run?.tries ?? []).map((t, i) => ({
+  const attempts = rows.flatMap((r) =>
+    (r.run?.attempts ?? []).map((t, i) => ({
       r,
       run: r.run as PastRun,
       t,
@@ -442,21 +442,21 @@ async function addHistory(
          AS u(run, number, agent, state, started, ended, exit, reason, ran, lines, purged, telling)
      RETURNING id`,
     [
-      tries.map((x) => x.r.id),
-      tries.map((x) => x.number),
-      tries.map((x) => agents.get(x.t.agent)),
-      tries.map((x) => (x.t.fails ? 'failed' : 'succeeded')),
-      tries.map((x) => at(x.t.startMs)),
-      tries.map((x) => at(x.t.endMs)),
-      tries.map((x) => (x.t.fails ? behaviourOf(x.run.job.title).failExit : 0)),
-      tries.map((x) => (x.t.fails ? x.r.reason : 'Exit code 0.')),
-      tries.map((x) => JSON.stringify(whatRan(x.run))),
-      tries.map((x) => x.t.lines.length),
-      tries.map((x) => !x.withOutput),
-      tries.map((x) => x.t.lines.at(-1)?.text ?? ''),
+      attempts.map((x) => x.r.id),
+      attempts.map((x) => x.number),
+      attempts.map((x) => agents.get(x.t.agent)),
+      attempts.map((x) => (x.t.fails ? 'failed' : 'succeeded')),
+      attempts.map((x) => at(x.t.startMs)),
+      attempts.map((x) => at(x.t.endMs)),
+      attempts.map((x) => (x.t.fails ? behaviourOf(x.run.job.title).failExit : 0)),
+      attempts.map((x) => (x.t.fails ? x.r.reason : 'Exit code 0.')),
+      attempts.map((x) => JSON.stringify(whatRan(x.run))),
+      attempts.map((x) => x.t.lines.length),
+      attempts.map((x) => !x.withOutput),
+      attempts.map((x) => x.t.lines.at(-1)?.text ?? ''),
     ],
   )
-  const withOutput = tries
+  const withOutput = attempts
     .map((x, i) => ({ ...x, id: made[i]?.id as number }))
     .filter((x) => x.withOutput && x.t.lines.length > 0)
   await execute(

@@ -15,16 +15,16 @@ import { join } from 'node:path'
 import type { Lease, Report } from './protocol'
 import { builtSupervisor } from './supervisor.test-help'
 import { Supervisors } from './supervisors'
-import { Try } from './try'
+import { Attempt } from './attempt'
 
 let dir: string
-const tries: Try[] = []
+const attempts: Attempt[] = []
 
 beforeEach(() => {
   dir = mkdtempSync(join(tmpdir(), 'bugle-try-'))
 })
 afterEach(() => {
-  for (const one of tries.splice(0)) one.abandon()
+  for (const one of attempts.splice(0)) one.abandon()
   rmSync(dir, { recursive: true, force: true })
 })
 
@@ -54,15 +54,15 @@ function lease(command: string, change: Partial<Lease> = {}): Lease {
 }
 
 interface Watched {
-  readonly one: Try
+  readonly one: Attempt
   readonly reports: Report[]
   readonly end: () => Promise<Extract<Report['body'], { kind: 'ended' }>>
   readonly lines: (stream?: string) => string[]
 }
 
 /** Begins a try and acknowledges everything at once, as a quick server would. */
-function watch(one: Try, reports: Report[] = []): Watched {
-  tries.push(one)
+function watch(one: Attempt, reports: Report[] = []): Watched {
+  attempts.push(one)
   const drain = (): void => {
     for (const report of one.outbox.takeUnsent(100)) {
       reports.push(report)
@@ -90,7 +90,7 @@ const hooks = { now: Date.now, onReport: () => undefined, supervisors }
 const nobody = { ...hooks, supervisors: { begin: () => undefined } }
 afterAll(() => supervisors.stop())
 const begin = (what: Lease): Watched => {
-  const one = Try.take(what, join(dir, 'try'), hooks)
+  const one = Attempt.take(what, join(dir, 'try'), hooks)
   const watched = watch(one)
   one.begin()
   return watched
@@ -211,7 +211,7 @@ describe('an agent that was killed', () => {
     first.one.outbox.acked(sent.at(-1)?.seq ?? 0)
     first.one.leave()
     await new Promise((resolve) => setTimeout(resolve, 600))
-    const again = Try.resume(join(dir, 'try'), hooks)
+    const again = Attempt.resume(join(dir, 'try'), hooks)
     if (!again) throw new Error('the attempt was not found again')
     const second = watch(again, first.reports)
     again.begin()
@@ -221,18 +221,18 @@ describe('an agent that was killed', () => {
   })
 
   it('does not begin a command twice when it cannot tell whether it began', async () => {
-    const first = Try.take(lease('echo twice'), join(dir, 'try'), nobody)
+    const first = Attempt.take(lease('echo twice'), join(dir, 'try'), nobody)
     first.begin()
     first.leave()
     writeFileSync(join(dir, 'try', 'begun'), JSON.stringify({ pid: 999_999_999, startTicks: '1' }))
-    const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
+    const again = watch(Attempt.resume(join(dir, 'try'), hooks) as Attempt)
     again.one.begin()
     expect((await again.end()).end).toMatchObject({ how: 'orphaned', exitCode: null })
     expect(again.lines()).toEqual([])
   })
 
   it('of two supervisors of one attempt lets one begin', async () => {
-    const first = Try.take(lease('echo once >> counted; echo once', { folder: dir }), join(dir, 'try'), nobody)
+    const first = Attempt.take(lease('echo once >> counted; echo once', { folder: dir }), join(dir, 'try'), nobody)
     first.begin()
     first.leave()
     const supervise = (): Promise<void> => new Promise((resolve) => supervisors.begin(join(dir, 'try'), resolve))
@@ -241,8 +241,8 @@ describe('an agent that was killed', () => {
   })
 
   it('begins what it had only written down', async () => {
-    Try.take(lease('echo once'), join(dir, 'try'), hooks).leave()
-    const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
+    Attempt.take(lease('echo once'), join(dir, 'try'), hooks).leave()
+    const again = watch(Attempt.resume(join(dir, 'try'), hooks) as Attempt)
     again.one.begin()
     expect((await again.end()).end.exitCode).toBe(0)
     expect(again.lines()).toEqual(['once'])
@@ -254,7 +254,7 @@ describe('an agent that was killed', () => {
     first.one.leave()
     appendFileSync(join(dir, 'try', 'reports.ndjson'), '{"report":{"attempt":7,"tok')
     await new Promise((resolve) => setTimeout(resolve, 400))
-    const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
+    const again = watch(Attempt.resume(join(dir, 'try'), hooks) as Attempt)
     again.one.begin()
     await again.end()
     expect(again.lines()).toEqual(['one', 'two'])
@@ -334,7 +334,7 @@ describe('what a job prints', () => {
     const first = begin(lease('echo one; sleep 0.6; echo two'))
     first.one.leave()
     await new Promise((resolve) => setTimeout(resolve, 1200))
-    const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
+    const again = watch(Attempt.resume(join(dir, 'try'), hooks) as Attempt)
     again.one.begin()
     await again.end()
     const at = again.reports.flatMap(({ body }) =>
@@ -376,7 +376,7 @@ describe('a job that goes away from its group', () => {
     stopped.one.stop()
     expect((await stopped.end()).end.how).toBe('stopped')
     expect(isRunning('sleep 471[34]')).toBe(false)
-    const other = Try.take(lease('setsid sleep 4715 & sleep 4716'), join(dir, 'other'), hooks)
+    const other = Attempt.take(lease('setsid sleep 4715 & sleep 4716'), join(dir, 'other'), hooks)
     other.begin()
     while (!isRunning('sleep 4715')) await new Promise((resolve) => setTimeout(resolve, 20))
     other.abandon()
@@ -455,7 +455,7 @@ describe('what a job leaves where values are handed on', () => {
     const first = begin(lease('rm -f "$BUGLE_OUTPUTS"; mkfifo "$BUGLE_OUTPUTS"'))
     first.one.leave()
     await new Promise((resolve) => setTimeout(resolve, 800))
-    const again = watch(Try.resume(join(dir, 'try'), hooks) as Try)
+    const again = watch(Attempt.resume(join(dir, 'try'), hooks) as Attempt)
     again.one.begin()
     expect((await again.end()).end.exitCode).toBe(0)
   })

@@ -34,7 +34,7 @@ const MOST_HANDOVERS = 3
 /** From its start to its first sign of life a supervisor has this long. */
 const SUPERVISOR_MS = 15_000
 
-export interface TryHooks {
+export interface AttemptHooks {
   /** Milliseconds on the server's clock. */
   readonly now: () => number
   readonly onReport: () => void
@@ -47,7 +47,7 @@ export interface TryHooks {
  *
  *   lease.json  start.json  ran.json  begun  started.json  output  exit  stop  reports.ndjson  acked
  */
-export class Try {
+export class Attempt {
   readonly outbox: Outbox
   private readonly reader: CaptureReader
   private readonly streams: { readonly out: LineAssembler; readonly err: LineAssembler }
@@ -68,7 +68,7 @@ export class Try {
   constructor(
     readonly lease: Lease,
     private readonly dir: string,
-    private readonly hooks: TryHooks,
+    private readonly hooks: AttemptHooks,
   ) {
     const journal = readJournal(join(dir, 'reports.ndjson'))
     const [out, err, words] = journal.at(-1)?.read ?? [0, 0, 0]
@@ -110,18 +110,18 @@ export class Try {
   }
 
   /** Keeps the lease on disk: from here on the attempt is this agent's, whatever happens to the agent. */
-  static take(lease: Lease, dir: string, hooks: TryHooks): Try {
+  static take(lease: Lease, dir: string, hooks: AttemptHooks): Attempt {
     mkdirSync(dir, { recursive: true, mode: 0o700 })
     writeFileSync(join(dir, 'lease.json'), JSON.stringify(lease), { mode: 0o600 })
-    return new Try(lease, dir, hooks)
+    return new Attempt(lease, dir, hooks)
   }
 
   /** An attempt found on disk after the agent was started again; null if the folder holds none. */
-  static resume(dir: string, hooks: TryHooks): Try | null {
+  static resume(dir: string, hooks: AttemptHooks): Attempt | null {
     const text = readMaybe(join(dir, 'lease.json'))
     if (text === null) return null
     const lease = leaseSchema.safeParse(parseMaybe(text))
-    return lease.success ? new Try(lease.data, dir, hooks) : null
+    return lease.success ? new Attempt(lease.data, dir, hooks) : null
   }
 
   /** The server asks again for reports from a number on, which it may have stored and lost. Returns what is not there any more. */
