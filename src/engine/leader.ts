@@ -58,12 +58,12 @@ export class Leader {
     private readonly troubles: Troubles,
   ) {
     this.placing = this.loop('place runs', 15, 1000, (term) => this.place(term))
-    const minding = this.loop('look after runs', 200, 500, (term) => this.mind(term))
+    const looking = this.loop('look after runs', 200, 500, (term) => this.lookAfter(term))
     this.firing = this.loop('start what is due', 20, 1000, (term) => this.fire(term))
     const upkeep = this.loop('keep house', 5_000, 20_000, () => this.keepUp())
     const notices = this.loop('send notices', 500, 3_000, () => this.notify())
     const electing = paced(() => this.elect(), { restMs: 250, everyMs: 500, onError: () => undefined })
-    this.loops.push(this.placing, minding, this.firing, upkeep, notices, electing)
+    this.loops.push(this.placing, looking, this.firing, upkeep, notices, electing)
   }
 
   /** Work of the leader alone; whatever it throws is told, and the work tried again. */
@@ -211,7 +211,7 @@ export class Leader {
     if (more || inMs > 0) this.nextFire = setTimeout(() => this.firing.wake(), Math.min(Math.max(0, inMs), 60_000))
   }
 
-  private async mind(term: Term): Promise<void> {
+  private async lookAfter(term: Term): Promise<void> {
     const { troubles } = this
     await troubles.watch('release runs whose time has come', async () => {
       if ((await releaseDue()) > 0) this.placing.wake()

@@ -2,7 +2,7 @@ import { execute, many, transaction, type Tx } from '@/store/db'
 import { isOutage } from '@/store/outage'
 import { wordsOf } from '@/service/base/each-alone'
 import { beginFlows } from './flow-begin'
-import { asItStood, Move, type Outputs, type TakeUp } from './flow-move'
+import { fromResults, Move, type Outputs, type TakeUp } from './flow-move'
 import { FlowWorld, lockFlows, stepRows, writeSteps, type FlowRow } from './flow-state'
 import { applyLives } from '@/service/runs/effects'
 import { openFlowMatters } from '@/service/runs/matters'
@@ -106,7 +106,7 @@ export async function moveOn(
   tx: Tx,
   rows: readonly FlowRow[],
   nowMs: number,
-  takeUp: TakeUp = asItStood,
+  takeUp: TakeUp = fromResults,
 ): Promise<number> {
   if (rows.length === 0) return 0
   const shared = await SharedValues.read(tx)

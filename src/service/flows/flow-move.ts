@@ -17,7 +17,7 @@ import type { SharedValues } from '@/service/work/shared-values'
 
 /** Takes a run up as a person wants it, instead of as it stood. */
 export type TakeUp = (plan: Plan, look: Look, results: readonly StepResult[], stood: readonly StepRow[]) => FlowRun
-export const asItStood: TakeUp = (plan, look, results) => new FlowRun(plan, look, results)
+export const fromResults: TakeUp = (plan, look, results) => new FlowRun(plan, look, results)
 
 /** Named values that runs handed on, by run. */
 export type Outputs = ReadonlyMap<number, Readonly<Record<string, string>>>

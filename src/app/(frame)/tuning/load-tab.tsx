@@ -16,7 +16,7 @@ import { seriesOf } from './series'
 import { StartsStrip, type StartMark } from './starts-strip'
 import { strainOf, waitsOf } from './sums'
 import type { TabProps } from './tab-props'
-import { useEdited } from './use-desk'
+import { useEdited } from './use-edited'
 import { hoursOf } from './words'
 
 /** Slots in demand and in the forecast by pool; starts are moved right there, and every figure follows. */

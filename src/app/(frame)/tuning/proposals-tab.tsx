@@ -16,7 +16,7 @@ import { mostChanged, PoolChart } from './pool-chart'
 import type { Stretch } from './stretch'
 import { atRiskOf, strainOf, waitsOf } from './sums'
 import type { TabProps } from './tab-props'
-import { useEdited } from './use-desk'
+import { useEdited } from './use-edited'
 import { useWhatIf } from './use-what-if'
 import { hoursOf } from './words'
 

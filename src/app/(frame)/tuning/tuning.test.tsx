@@ -12,7 +12,7 @@ import { WhatIfTab } from './what-if-tab'
 import { parseZonedDateTime } from '@internationalized/date'
 
 // There is no thread in a test: what it would answer is worked out by the same code at once.
-jest.mock('./use-desk', () => ({
+jest.mock('./use-edited', () => ({
   useEdited: (_: unknown, changes: readonly Change[]) => ({
     view: changes.length === 0 ? null : withChanges(changes),
     error: null,

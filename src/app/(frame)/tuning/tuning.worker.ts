@@ -1,4 +1,4 @@
 import { expose } from 'comlink'
-import { TuningDesk } from '@/core/tuning/desk'
+import { NightCalculator } from '@/core/tuning/night-calculator'
 
-expose(new TuningDesk())
+expose(new NightCalculator())

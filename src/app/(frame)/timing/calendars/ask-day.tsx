@@ -6,7 +6,7 @@ import type { DayRule } from '@/core/calendar/rule'
 import type { Explanation } from '@/core/phrase/explain'
 import { DateField } from '@/ui/parts/date-field'
 import { Small, Stack } from '@/ui/parts/layout'
-import { useExplanation, type Desk } from './use-desk'
+import { useExplanation, type Calculator } from './use-calculator'
 
 const Answer = styled.div`
   border: 1px solid var(--line);
@@ -37,19 +37,19 @@ const Answer = styled.div`
 
 /** Why a day is in the calendar or not: the whole answer, then each part of the rule with its own. */
 export function AskDay({
-  desk,
+  calculator,
   slug,
   rule,
   day,
   onDay,
 }: {
-  desk: Desk | null
+  calculator: Calculator | null
   slug: string
   rule: DayRule
   day: string | undefined
   onDay: (day: string | null) => void
 }): ReactNode {
-  const { data } = useExplanation(desk, slug, rule, day)
+  const { data } = useExplanation(calculator, slug, rule, day)
   return (
     <Stack $gap={8}>
       <h2>Ask about a day</h2>

@@ -1,11 +1,11 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import type { DayRule } from '@/core/calendar/rule'
-import { CalendarDesk } from '@/core/phrase/calendar-desk'
+import { CalendarCalculator } from '@/core/phrase/calendar-calculator'
 import type { CalendarRow } from '@/service/timing/calendars'
 import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { CalendarEditor } from './calendar-editor'
 import { contentOf } from './content'
-import type { Desk } from './use-desk'
+import type { Calculator } from './use-calculator'
 
 const calendar = (id: number, slug: string, title: string, rule: DayRule): CalendarRow => ({
   id,
@@ -32,14 +32,14 @@ const CALENDARS = [
   }),
 ]
 /** The real computation, here instead of in a worker. */
-function desk(): Desk {
-  const real = new CalendarDesk()
+function calculator(): Calculator {
+  const real = new CalendarCalculator()
   real.know(CALENDARS)
   const worker = {
-    year: async (...args: Parameters<CalendarDesk['year']>) => real.year(...args),
-    explain: async (...args: Parameters<CalendarDesk['explain']>) => real.explain(...args),
+    year: async (...args: Parameters<CalendarCalculator['year']>) => real.year(...args),
+    explain: async (...args: Parameters<CalendarCalculator['explain']>) => real.explain(...args),
   }
-  return { worker: worker as unknown as Desk['worker'], edition: 1 }
+  return { worker: worker as unknown as Calculator['worker'], edition: 1 }
 }
 const SERVER = {
   'GET /calendars/1/uses': [
@@ -60,7 +60,7 @@ function edit(which: CalendarRow | null, at: string, more: object = {}): Asked[]
       calendar={which}
       initial={which ? contentOf(which) : { title: '', notes: '', rule: WEEK }}
       calendars={CALENDARS}
-      desk={desk()}
+      calculator={calculator()}
       today="2027-03-09"
     />,
     { ...SERVER, ...more },

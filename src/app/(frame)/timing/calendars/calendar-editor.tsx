@@ -27,7 +27,7 @@ import { Effect } from './effect'
 import { contentOf, contentSchema, type Content } from './content'
 import { HolidayNews } from './holiday-news'
 import { Uses } from './uses'
-import { useYear, type Desk } from './use-desk'
+import { useYear, type Calculator } from './use-calculator'
 import { YearGrid } from './year-grid'
 
 const Middle = styled.section`
@@ -63,13 +63,13 @@ export function CalendarEditor({
   calendar,
   initial,
   calendars,
-  desk,
+  calculator,
   today,
 }: {
   calendar: CalendarRow | null
   initial: Content
   calendars: readonly CalendarRow[]
-  desk: Desk | null
+  calculator: Calculator | null
   today: string
 }): ReactNode {
   const { values, set: setAddress } = useAddress()
@@ -85,7 +85,7 @@ export function CalendarEditor({
   const { content, set, become, isChanged } = draft
   const year = /^\d{4}$/.test(values.year ?? '') ? Number(values.year) : Number(today.slice(0, 4))
   const slug = calendar?.slug ?? NEW_SLUG
-  const view = useYear(desk, slug, content.rule, year)
+  const view = useYear(calculator, slug, content.rule, year)
   const others = calendars.filter((each) => each.slug !== slug)
   const isRuleChanged = calendar !== null && JSON.stringify(content.rule) !== JSON.stringify(calendar.rule)
   const effect = useEffectOf(calendar, isRuleChanged ? content.rule : null)
@@ -152,7 +152,7 @@ export function CalendarEditor({
           />
         ) : (
           <Comparison
-            desk={desk}
+            calculator={calculator}
             title={content.title}
             mine={view.data}
             other={
@@ -187,7 +187,7 @@ export function CalendarEditor({
           </Stack>
         </Reading>
         <AskDay
-          desk={desk}
+          calculator={calculator}
           slug={slug}
           rule={content.rule}
           day={values.day}

@@ -1,4 +1,4 @@
 import { expose } from 'comlink'
-import { CalendarDesk } from '@/core/phrase/calendar-desk'
+import { CalendarCalculator } from '@/core/phrase/calendar-calculator'
 
-expose(new CalendarDesk())
+expose(new CalendarCalculator())

@@ -12,7 +12,7 @@ const NEW: Content = { title: '', notes: '', rule: { weekdays: ['MO', 'TU', 'WE'
 /** One calendar of the shelf: the first, a new one, or the one with this id. */
 export function CalendarsScreen({ which }: { which: number | 'first' | 'new' }): ReactNode {
   const router = useRouter()
-  const { calendars, desk, today, brought, setBrought } = useShelf()
+  const { calendars, calculator, today, brought, setBrought } = useShelf()
   const first = calendars[0]?.id
   useEffect(() => {
     if (which === 'first' && first !== undefined) router.replace(`/timing/calendars/${first}`)
@@ -20,7 +20,7 @@ export function CalendarsScreen({ which }: { which: number | 'first' | 'new' }):
   useEffect(() => {
     if (which !== 'new') setBrought(null)
   }, [which, setBrought])
-  const common = { calendars, desk, today }
+  const common = { calendars, calculator, today }
   if (which === 'new')
     return <CalendarEditor key={JSON.stringify(brought)} calendar={null} initial={brought ?? NEW} {...common} />
   const chosen = calendars.find(({ id }) => id === which)

@@ -14,7 +14,7 @@ import { Link } from '@/ui/parts/link'
 import { TimingNav } from '../timing-nav'
 import type { Content } from './content'
 import { ImportIcs } from './calendar-files'
-import { useDesk, type Desk } from './use-desk'
+import { useCalculator, type Calculator } from './use-calculator'
 
 const Whole = styled.div`
   display: flex;
@@ -52,7 +52,7 @@ const List = styled.ul`
 `
 interface Shelved {
   readonly calendars: readonly CalendarRow[]
-  readonly desk: Desk | null
+  readonly calculator: Calculator | null
   readonly today: string
   /** What was read from a file, to be looked at and saved. */
   readonly brought: Content | null
@@ -66,7 +66,7 @@ export function useShelf(): Shelved {
   return shelf
 }
 
-/** All calendars with their days this year, beside whatever page of theirs is open; they share one desk. */
+/** All calendars with their days this year, beside whatever page of theirs is open; they share one calculator. */
 export function CalendarsShelf({ children }: { children: ReactNode }): ReactNode {
   const router = useRouter()
   const path = usePathname()
@@ -78,11 +78,11 @@ export function CalendarsShelf({ children }: { children: ReactNode }): ReactNode
     queryKey: ['calendars'],
     queryFn: () => api.get<CalendarRow[]>('/calendars'),
   })
-  const desk = useDesk(calendars)
+  const calculator = useCalculator(calendars)
   const today = now === 0 ? null : isoDayIn(now, zone)
   const shelf = useMemo(
-    () => (calendars && today ? { calendars, desk, today, brought, setBrought } : null),
-    [calendars, desk, today, brought],
+    () => (calendars && today ? { calendars, calculator, today, brought, setBrought } : null),
+    [calendars, calculator, today, brought],
   )
   return (
     <Whole>

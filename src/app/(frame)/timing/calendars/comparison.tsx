@@ -5,7 +5,7 @@ import type { DayRule } from '@/core/calendar/rule'
 import type { YearView } from '@/core/calendar/year'
 import { MONTH_NAMES } from '@/core/phrase/words'
 import { Small } from '@/ui/parts/layout'
-import { useYear, type Desk } from './use-desk'
+import { useYear, type Calculator } from './use-calculator'
 import { MonthGrid, shortDay, type DayLook } from './year-grid'
 
 const Counts = styled.table`
@@ -47,19 +47,19 @@ const Key = styled.span<{ $mark: 'both' | 'mine' | 'other' }>`
 
 /** Two calendars over one year, day by day; or one calendar over two years, month by month. */
 export function Comparison({
-  desk,
+  calculator,
   title,
   mine,
   other,
   isYears,
 }: {
-  desk: Desk | null
+  calculator: Calculator | null
   title: string
   mine: YearView | undefined
   other: { readonly slug: string; readonly rule: DayRule; readonly title: string; readonly year: number }
   isYears: boolean
 }): ReactNode {
-  const { data: theirs } = useYear(desk, other.slug, other.rule, other.year)
+  const { data: theirs } = useYear(calculator, other.slug, other.rule, other.year)
   if (!mine || !theirs || theirs.year !== other.year) return <div aria-busy="true" style={{ minHeight: 480 }} />
   return isYears ? (
     <Years mine={mine} theirs={theirs} />

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { wrap, type Remote } from 'comlink'
 import { useEffect, useState } from 'react'
 import type { Change } from '@/core/forecast/change'
-import type { DeskView, TuningDesk } from '@/core/tuning/desk'
+import type { CalculatedNight, NightCalculator } from '@/core/tuning/night-calculator'
 import type { Material } from '@/service/forecast/material'
 import { api } from '@/ui/api'
 import type { Stretch } from './stretch'
@@ -12,7 +12,7 @@ import type { Stretch } from './stretch'
 export function useEdited(
   stretch: Stretch,
   changes: readonly Change[],
-): { view: DeskView | null; error: Error | null } {
+): { view: CalculatedNight | null; error: Error | null } {
   const isWanted = changes.length > 0
   const { data: material } = useQuery({
     queryKey: ['tuning', 'material'],
@@ -20,30 +20,30 @@ export function useEdited(
     enabled: isWanted,
     staleTime: 60_000,
   })
-  const [desk, setDesk] = useState<Remote<TuningDesk> | null>(null)
+  const [calculator, setCalculator] = useState<Remote<NightCalculator> | null>(null)
   const [edition, setEdition] = useState(0)
   const [isStarted, setStarted] = useState(false)
   if (isWanted && !isStarted) setStarted(true)
   useEffect(() => {
     if (!isStarted) return
     const thread = new Worker(new URL('./tuning.worker.ts', import.meta.url), { type: 'module' })
-    setDesk(() => wrap<TuningDesk>(thread))
+    setCalculator(() => wrap<NightCalculator>(thread))
     return () => {
       thread.terminate()
-      setDesk(null)
+      setCalculator(null)
       setEdition(0)
     }
   }, [isStarted])
   useEffect(() => {
-    if (!desk || !material) return
+    if (!calculator || !material) return
     const { bundle, server, now } = material
-    void desk.know({ bundle, server }, now).then(() => setEdition((n) => n + 1))
-  }, [desk, material])
+    void calculator.know({ bundle, server }, now).then(() => setEdition((n) => n + 1))
+  }, [calculator, material])
   const { data, error } = useQuery({
     queryKey: ['tuning', 'edited', edition, stretch, changes],
     queryFn: () => {
       const from = Math.floor(Date.parse(stretch.from) / 1000)
-      return (desk as Remote<TuningDesk>).view(from, stretch.hours, [...changes])
+      return (calculator as Remote<NightCalculator>).view(from, stretch.hours, [...changes])
     },
     enabled: isWanted && edition > 0,
     placeholderData: (before) => before,

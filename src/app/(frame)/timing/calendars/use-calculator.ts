@@ -4,24 +4,24 @@ import { wrap, type Remote } from 'comlink'
 import { useEffect, useState } from 'react'
 import type { DayRule } from '@/core/calendar/rule'
 import type { YearView } from '@/core/calendar/year'
-import type { CalendarDesk, KnownCalendar } from '@/core/phrase/calendar-desk'
+import type { CalendarCalculator, KnownCalendar } from '@/core/phrase/calendar-calculator'
 import type { Explanation } from '@/core/phrase/explain'
 
-export interface Desk {
-  readonly worker: Remote<CalendarDesk>
+export interface Calculator {
+  readonly worker: Remote<CalendarCalculator>
   /** Changes whenever the calendars that it knows do. */
   readonly edition: number
 }
 
 let editions = 0
 
-/** The desk in a worker of its own, knowing these calendars; null until it is there. */
-export function useDesk(calendars: readonly KnownCalendar[] | undefined): Desk | null {
-  const [worker, setWorker] = useState<Remote<CalendarDesk> | null>(null)
+/** The calculator in a worker of its own, knowing these calendars; null until it is there. */
+export function useCalculator(calendars: readonly KnownCalendar[] | undefined): Calculator | null {
+  const [worker, setWorker] = useState<Remote<CalendarCalculator> | null>(null)
   const [edition, setEdition] = useState(0)
   useEffect(() => {
     const thread = new Worker(new URL('./calendar.worker.ts', import.meta.url), { type: 'module' })
-    setWorker(() => wrap<CalendarDesk>(thread))
+    setWorker(() => wrap<CalendarCalculator>(thread))
     return () => thread.terminate()
   }, [])
   const known = calendars?.map(({ slug, title, rule, holidays }) => ({ slug, title, rule, holidays }))
@@ -35,15 +35,15 @@ export function useDesk(calendars: readonly KnownCalendar[] | undefined): Desk |
 
 /** A year of a rule in the place of a calendar; the year before stays until the new one is there. */
 export function useYear(
-  desk: Desk | null,
+  calculator: Calculator | null,
   slug: string,
   rule: DayRule | null,
   year: number,
 ): UseQueryResult<YearView, Error> {
   return useQuery({
-    queryKey: ['desk', 'year', desk?.edition, slug, rule, year],
-    queryFn: () => (desk as Desk).worker.year(slug, rule as DayRule, year),
-    enabled: desk !== null && rule !== null,
+    queryKey: ['calculator', 'year', calculator?.edition, slug, rule, year],
+    queryFn: () => (calculator as Calculator).worker.year(slug, rule as DayRule, year),
+    enabled: calculator !== null && rule !== null,
     placeholderData: (before) => before,
     staleTime: Infinity,
     gcTime: 60_000,
@@ -53,15 +53,15 @@ export function useYear(
 
 /** Why a day is in the rule, or not. */
 export function useExplanation(
-  desk: Desk | null,
+  calculator: Calculator | null,
   slug: string,
   rule: DayRule,
   day: string | undefined,
 ): UseQueryResult<Explanation, Error> {
   return useQuery({
-    queryKey: ['desk', 'explain', desk?.edition, slug, rule, day],
-    queryFn: () => (desk as Desk).worker.explain(slug, rule, day as string),
-    enabled: desk !== null && day !== undefined,
+    queryKey: ['calculator', 'explain', calculator?.edition, slug, rule, day],
+    queryFn: () => (calculator as Calculator).worker.explain(slug, rule, day as string),
+    enabled: calculator !== null && day !== undefined,
     placeholderData: (before) => before,
     staleTime: Infinity,
     gcTime: 60_000,

@@ -6,14 +6,14 @@ import { calendarFor, snapshotSource, type StoredCalendar } from '../calendar/sn
 import { yearView, type YearView } from '../calendar/year'
 import { explainDay, type Explanation } from './explain'
 
-/** Parts of a calendar that are kept: what the desk needs of each. */
+/** Parts of a calendar that are kept: what the calculator needs of each. */
 export type KnownCalendar = Pick<StoredCalendar, 'slug' | 'title' | 'rule' | 'holidays'>
 
 /**
  * Answers what a screen asks about a calendar whose rule is being changed: its year, and why a day is in it. It knows all calendars as they are kept; the
  * changed one stands in for its own. Methods throw a CalendarFault where calendars are missing or lead back to themselves.
  */
-export class CalendarDesk {
+export class CalendarCalculator {
   private known: readonly KnownCalendar[] = []
 
   know(calendars: readonly KnownCalendar[]): void {

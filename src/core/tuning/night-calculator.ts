@@ -5,13 +5,13 @@ import { nightOf, type NightForecast } from '../forecast/night'
 import { demandPicture, type DemandPicture } from './picture'
 
 /** What follows from a change of start times, at once: by usual lengths, without samples. */
-export interface DeskView {
+export interface CalculatedNight {
   readonly forecast: NightForecast
   readonly demand: DemandPicture
 }
 
 /** Keeps what a forecast is made of, for a thread of the browser that answers while somebody drags. */
-export class TuningDesk {
+export class NightCalculator {
   private material: Material | null = null
   private now = 0
 
@@ -22,7 +22,7 @@ export class TuningDesk {
   }
 
   /** A stretch that began before goes on from now. `from`: seconds since the epoch. Throws a ForecastFault. */
-  view(from: number, hours: number, changes: readonly Change[]): DeskView {
+  view(from: number, hours: number, changes: readonly Change[]): CalculatedNight {
     if (!this.material) throw new Error('Nothing is known yet.')
     const material = changed(this.material, changes)
     const later = material.server ? { ...material, server: laterOf(material.server) } : material
