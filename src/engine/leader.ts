@@ -1,8 +1,8 @@
-import pg from 'pg'
 import { config } from '@/store/config'
 import { fireDue, nextDueMs } from '@/service/timing/firing'
 import { isLeadFree, LEAD_SECONDS, LeadershipLost, renewLeadership, takeLeadership } from '@/service/runs/leadership'
 import { cancelOfRemoved, failWithoutAccount, giveUpLost, releaseDue } from '@/service/runs/open-runs'
+import { LeadLock } from '@/store/lead-lock'
 import { firstFiringMs } from '@/service/runs/restored'
 import { watchDeadlines } from '@/service/runs/deadlines'
 import { queueNotices, sendNotices } from '@/service/notices/notice-sending'
@@ -18,10 +18,6 @@ import type { Troubles } from './trouble'
 const NOTED_LATELY_MS = 120_000
 const NOTED_ALL_MS = 60_000
 
-/** Any number, the same for all engines. */
-export const LEADER_LOCK = 4_380_002
-/** Begins what the connections of an engine are called in the database; its id follows. */
-export const ENGINE_CONNECTIONS = 'bugle engine '
 const RENEW_MS = (LEAD_SECONDS * 1000) / 4
 /** A loop that is at one and the same piece of work for so long hangs: then the lead is let go. */
 const HANGS_MS = 120_000
@@ -41,7 +37,7 @@ interface Term {
  * does not know it yet, hand-outs carry the epoch of its term.
  */
 export class Leader {
-  private client: pg.Client | undefined
+  private lock: LeadLock | undefined
   private term: Term | undefined
   private stopped = false
   private lastUsual = new Date(0)
@@ -121,56 +117,35 @@ export class Leader {
 
   private async elect(): Promise<void> {
     if (this.term || this.stopped) return
-    this.client ??= await this.connect()
-    const { client } = this
-    const { rows } = await client.query<{ got: boolean }>('SELECT pg_try_advisory_lock($1) AS got', [LEADER_LOCK])
-    if (!rows[0]?.got) {
-      if (await isLeadFree()) await this.endHanging(client)
+    const lock = (this.lock ??= await this.connect())
+    if (!(await lock.take())) {
+      // Whoever holds the lock has not renewed its lease: it hangs.
+      const ended = (await isLeadFree()) ? await lock.endHolder() : []
+      if (ended.length > 0) log.warn({ pids: ended }, 'the leader hangs; its lead is taken')
       return
     }
     const epoch = await takeLeadership(this.engineId)
-    if (this.client !== client) return
+    if (this.lock !== lock) return
     this.term = { epoch, placer: new Placer(epoch), since: Date.now(), renewedAt: performance.now() }
     log.info({ epoch }, 'this engine leads')
     this.placing.wake()
     this.firing.wake()
   }
 
-  private async connect(): Promise<pg.Client> {
-    const client = new pg.Client({ connectionString: config().databaseUrl, keepAlive: true })
-    const lost = (): void => {
-      if (this.client === client) this.client = undefined
-      else return
+  private connect(): Promise<LeadLock> {
+    return LeadLock.connect((lost) => {
+      if (this.lock !== lost) return
+      this.lock = undefined
       if (this.term) log.warn('leadership lost with its connection')
       this.term = undefined
-    }
-    client.on('error', lost)
-    client.on('end', lost)
-    await client.connect()
-    return client
-  }
-
-  /**
-   * Whoever holds the lock has not renewed its lease: its connection is ended, which frees the lock, and all others of its process with it. One of them may hang in the middle of a transaction and
-   * keep for ever what the next leader needs.
-   */
-  private async endHanging(client: pg.Client): Promise<void> {
-    const { rows } = await client.query<{ pid: number }>(
-      `WITH holder AS (
-         SELECT a.pid, a.application_name FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid
-          WHERE l.locktype = 'advisory' AND l.classid = 0 AND l.objid = $1 AND l.granted AND l.pid <> pg_backend_pid()
-            AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database()))
-       SELECT a.pid, pg_terminate_backend(a.pid) FROM pg_stat_activity a JOIN holder h ON a.pid = h.pid OR (h.application_name LIKE $2 AND a.application_name = h.application_name)`,
-      [LEADER_LOCK, `${ENGINE_CONNECTIONS}%`],
-    )
-    if (rows.length > 0) log.warn({ pids: rows.map(({ pid }) => pid) }, 'the leader hangs; its lead is taken')
+    })
   }
 
   private async resign(): Promise<void> {
-    const client = this.client
-    this.client = undefined
+    const { lock } = this
+    this.lock = undefined
     this.term = undefined
-    await client?.end().catch(() => undefined)
+    await lock?.end()
   }
 
   /** The lease is renewed by those who do the work, in time; one that has slept through it does nothing more before the database says that it still leads. */
