@@ -6,7 +6,7 @@ const mayImport = {
   store: ['core'],
   act: ['core'],
   service: ['store', 'core', 'act', 'agent/protocol'],
-  engine: ['service', 'store/(listen|config|outage|ready|db|limits)', 'core', 'agent/protocol'],
+  engine: ['service', 'store/(listen|config|outage|ready|db|lead-lock|limits)', 'core', 'agent/protocol'],
   web: ['core', 'store/(config|ready)'],
   cli: ['service', 'core', 'demo', 'store/(db|migrate|ready)'],
   agent: ['core', 'act'],
@@ -73,6 +73,13 @@ export default {
         pathNot: [TESTS, String.raw`(page|layout)\.tsx$`],
       },
       to: { path: '^src/(service|store|app/server|app/endpoints)/', dependencyTypesNot: ['type-only'] },
+    },
+    {
+      name: 'store-speaks-to-the-database',
+      comment: 'Only the store speaks to our database; act speaks to those of others.',
+      severity: 'error',
+      from: { path: '^src/', pathNot: [TESTS, '^src/(store|act)/'] },
+      to: { path: 'node_modules/(pg|sequelize)/' },
     },
     {
       name: 'no-circles',
