@@ -16,6 +16,7 @@ const NEEDS_DATABASE = {
   lists: true,
   firing: true,
   flows: true,
+  stream: true,
   ui: true,
 }
 if (!(name in NEEDS_DATABASE)) fail(`There is no bench:${name}. There are: ${Object.keys(NEEDS_DATABASE).join(', ')}.`)

@@ -1,6 +1,6 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { once } from 'node:events'
-import { readdirSync, readFileSync } from 'node:fs'
+import { readdirSync } from 'node:fs'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { COMMAND_LINE } from '@/service/base/actor'
 import { startRun, startSchema } from '@/service/runs/start'
@@ -8,7 +8,7 @@ import { addArea, addJob } from '@/service/work/work'
 import { closeDb, one } from '@/store/db'
 import { notify } from '@/store/listen'
 import { migrate } from '@/store/migrate'
-import { makeAgents, pause, pgbench, untilConnected } from './shared'
+import { cpuShare, makeAgents, pause, pgbench, untilConnected, used } from './shared'
 
 const AGENTS = 200
 const IDLE_AGENTS = 1000
@@ -71,20 +71,6 @@ async function load(
   if (bad.n > 0) throw new Error(`${bad.n} runs did not succeed at their first try`)
   const spent = Math.max(seconds * 1000, new Date(last).getTime() - began) / 1000
   return { made, perSecond: Math.round((made / spent) * 10) / 10, latency }
-}
-
-/** What a process or thread has used so far, seconds of a core (proc(5): utime and stime in hundredths of a second), and its priority (nice). */
-function used(path: string): { readonly seconds: number; readonly nice: number } {
-  const stat = readFileSync(`${path}/stat`, 'utf8')
-  const fields = stat.slice(stat.lastIndexOf(')') + 2).split(' ')
-  return { seconds: (Number(fields[11]) + Number(fields[12])) / 100, nice: Number(fields[16]) }
-}
-
-/** Share of one core that a process used over some seconds. */
-async function cpuShare(pid: number, seconds: number): Promise<number> {
-  const before = used(`/proc/${pid}`).seconds
-  await pause(seconds * 1000)
-  return Math.round(((used(`/proc/${pid}`).seconds - before) / seconds) * 1000) / 1000
 }
 
 /** What the threads of a process that step back for all others have used, seconds of a core. */

@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { hashToken, newToken } from '@/service/base/secrets'
@@ -87,4 +87,18 @@ COMMIT;
     { encoding: 'utf8' },
   )
   return Number(/tps = ([\d.]+)/.exec(done.stdout)?.[1] ?? Number.NaN)
+}
+
+/** What a process or thread has used so far, seconds of a core (proc(5): utime and stime in hundredths of a second), and its priority (nice). */
+export function used(path: string): { readonly seconds: number; readonly nice: number } {
+  const stat = readFileSync(`${path}/stat`, 'utf8')
+  const fields = stat.slice(stat.lastIndexOf(')') + 2).split(' ')
+  return { seconds: (Number(fields[11]) + Number(fields[12])) / 100, nice: Number(fields[16]) }
+}
+
+/** Share of one core that a process used over some seconds. */
+export async function cpuShare(pid: number, seconds: number): Promise<number> {
+  const before = used(`/proc/${pid}`).seconds
+  await pause(seconds * 1000)
+  return Math.round(((used(`/proc/${pid}`).seconds - before) / seconds) * 1000) / 1000
 }

@@ -1,27 +1,39 @@
 import { Problem } from '@/service/base/problem'
 import { limit } from '@/store/limits'
-import { listen, type Change } from '@/store/listen'
+import { listen } from '@/store/listen'
 import { identify } from './endpoint'
+import { gather } from './gather'
 
-type Hearer = (change: Change) => void
+/** What is sent to all, once: it is made once, however many read. */
+type Reader = (bytes: Uint8Array) => void
 
 /** Streams that are open in this process, by person. */
 const open = new Map<string, number>()
 /** Bytes that a reader has not taken yet; one that takes none is dropped, and comes back by itself. */
 const MOST_UNREAD = 64 * 1024
+const ALIVE_MS = 20_000
+const encoder = new TextEncoder()
 
-// One listening connection for all browsers of this process.
-const holder = globalThis as typeof globalThis & { bugleLive?: { hearers: Set<Hearer>; stop: () => Promise<void> } }
+// One listening connection, and one gathering, for all browsers of this process.
+const holder = globalThis as typeof globalThis & { bugleLive?: { readers: Set<Reader>; stop: () => Promise<void> } }
 
-function hearers(): Set<Hearer> {
+function readers(): Set<Reader> {
   if (!holder.bugleLive) {
-    const set = new Set<Hearer>()
-    const stop = listen((change) => {
-      for (const hear of set) hear(change)
+    const set = new Set<Reader>()
+    const gathering = gather((text) => {
+      const bytes = encoder.encode(text)
+      for (const read of set) read(bytes)
     })
-    holder.bugleLive = { hearers: set, stop }
+    const stop = listen((change) => set.size > 0 && gathering.add(change))
+    holder.bugleLive = {
+      readers: set,
+      stop: () => {
+        gathering.stop()
+        return stop()
+      },
+    }
   }
-  return holder.bugleLive.hearers
+  return holder.bugleLive.readers
 }
 
 /** Ends the listening connection; the next stream opens another. */
@@ -36,58 +48,31 @@ function leave(who: string): void {
   else open.delete(who)
 }
 
-/** Changes of this long travel together. */
-const GATHER_MS = 300
-const ALIVE_MS = 20_000
-
 /** Server-sent events (WHATWG HTML, 9.2): what changed, gathered, as long as the browser listens and its person is still signed in. */
 export function liveStream(request: Request, who: string, aliveMs = ALIVE_MS): Response {
   const count = open.get(who) ?? 0
   if (count >= limit('streams_per_person'))
     throw new Problem('too-many', `You have ${count} live pages open, the most that one person may. Close some.`)
   open.set(who, count + 1)
-  const encoder = new TextEncoder()
   let stop: () => void = () => undefined
   const body = new ReadableStream<Uint8Array>(
     {
       start: (controller) => {
-        let gathered:
-          | { runs: Set<number>; all: boolean; fleet: boolean; matters: boolean; jobs: boolean; timing: boolean }
-          | undefined
-        let timer: NodeJS.Timeout | undefined
-        const send = (text: string): void => {
+        const send: Reader = (bytes) => {
           if ((controller.desiredSize ?? 0) < -MOST_UNREAD) {
             stop()
             controller.error(new Error('The reader takes nothing.'))
             return
           }
           try {
-            controller.enqueue(encoder.encode(text))
+            controller.enqueue(bytes)
           } catch {
             stop()
           }
         }
-        const flush = (): void => {
-          timer = undefined
-          if (!gathered) return
-          const { runs, ...rest } = gathered
-          gathered = undefined
-          send(`data: ${JSON.stringify({ ...rest, runs: [...runs].slice(0, 2000) })}\n\n`)
-        }
-        const hear: Hearer = (change) => {
-          if (!change.runs && !change.fleet && !change.matters && !change.jobs && !change.timing) return
-          gathered ??= { runs: new Set(), all: false, fleet: false, matters: false, jobs: false, timing: false }
-          for (const id of change.runs ?? []) gathered.runs.add(id)
-          if (change.runs?.length === 0) gathered.all = true
-          gathered.fleet ||= change.fleet ?? false
-          gathered.matters ||= change.matters ?? false
-          gathered.jobs ||= change.jobs ?? false
-          gathered.timing ||= change.timing ?? false
-          timer ??= setTimeout(flush, GATHER_MS)
-        }
         const look = async (): Promise<void> => {
           // While the database is away nobody is sent off: the browser would only come back and be refused.
-          if (await identify(request, false).catch(() => true)) return send(': alive\n\n')
+          if (await identify(request, false).catch(() => true)) return send(encoder.encode(': alive\n\n'))
           stop()
           controller.close()
         }
@@ -96,13 +81,12 @@ export function liveStream(request: Request, who: string, aliveMs = ALIVE_MS): R
         stop = () => {
           if (!isStopped) leave(who)
           isStopped = true
-          hearers().delete(hear)
+          readers().delete(send)
           clearInterval(alive)
-          clearTimeout(timer)
         }
-        hearers().add(hear)
+        readers().add(send)
         request.signal.addEventListener('abort', stop)
-        send('retry: 2000\n\n')
+        send(encoder.encode('retry: 2000\n\n'))
       },
       cancel: () => stop(),
     },

@@ -1,0 +1,35 @@
+import type { Change } from '@/store/listen'
+
+/** Changes of this long travel together. */
+export const GATHER_MS = 300
+const MOST_RUNS = 2000
+
+/** Puts changes together, and sends them as one server-sent event once the first of them is `GATHER_MS` old. */
+export function gather(send: (text: string) => void): { add: (change: Change) => void; stop: () => void } {
+  const nothing = { all: false, fleet: false, matters: false, jobs: false, timing: false }
+  let gathered = { ...nothing }
+  let runs = new Set<number>()
+  let timer: NodeJS.Timeout | undefined
+  const flush = (): void => {
+    // Beyond so many, everybody just looks again.
+    const isMuch = runs.size > MOST_RUNS
+    const event = { ...gathered, all: gathered.all || isMuch, runs: isMuch ? [] : [...runs] }
+    timer = undefined
+    gathered = { ...nothing }
+    runs = new Set()
+    send(`data: ${JSON.stringify(event)}\n\n`)
+  }
+  return {
+    add: (change) => {
+      if (!change.runs && !change.fleet && !change.matters && !change.jobs && !change.timing) return
+      for (const id of change.runs ?? []) runs.add(id)
+      gathered.all ||= change.runs?.length === 0
+      gathered.fleet ||= change.fleet ?? false
+      gathered.matters ||= change.matters ?? false
+      gathered.jobs ||= change.jobs ?? false
+      gathered.timing ||= change.timing ?? false
+      timer ??= setTimeout(flush, GATHER_MS)
+    },
+    stop: () => clearTimeout(timer),
+  }
+}
