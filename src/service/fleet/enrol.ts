@@ -131,10 +131,15 @@ export async function enrol(request: z.output<typeof enrolRequestSchema>, gatewa
     )
     const poll = newToken('bgp')
     const asks = existing?.heard === true && request.name === undefined
-    const enrolment = await one<{ id: number }>(
-      tx,
-      `INSERT INTO enrolments (key_id, poll_hash, state, facts, existing_agent_id) VALUES ($1, $2, $3, $4, $5) RETURNING id`,
-      [key.id, hashToken(poll), asks ? 'asking' : 'granted', JSON.stringify(request.facts), asks ? existing.id : null],
+    const enrolment = await db().enrolments.create(
+      {
+        keyId: key.id,
+        pollHash: hashToken(poll),
+        state: asks ? 'asking' : 'granted',
+        facts: request.facts,
+        existingAgentId: asks ? existing.id : null,
+      },
+      { transaction: tx },
     )
     await notify(tx, { fleet: true })
     if (asks) {
@@ -190,7 +195,7 @@ async function grant(
       { transaction: tx },
     )
     agentId = agent.id
-    await execute(tx, 'INSERT INTO agent_contacts (agent_id) VALUES ($1)', [agentId])
+    await db().agentContacts.create({ agentId }, { transaction: tx })
     for (const poolId of key.poolIds) {
       await execute(tx, 'INSERT INTO pool_members SELECT id, $2 FROM pools WHERE id = $1', [poolId, agentId])
     }

@@ -177,8 +177,7 @@ export async function addAgentEvent(tx: Tx | null, agentId: number, kind: string
       WHERE id = (SELECT id FROM agent_events WHERE agent_id = $1 AND kind = $2 ORDER BY id DESC LIMIT 1) AND at > now() - make_interval(mins => $4)`,
     [agentId, kind, detail, SAME_EVENT_MINUTES],
   )
-  if (again === 0)
-    await execute(tx, 'INSERT INTO agent_events (agent_id, kind, detail) VALUES ($1, $2, $3)', [agentId, kind, detail])
+  if (again === 0) await db().agentEvents.create({ agentId, kind, detail }, { transaction: tx })
 }
 
 /** Switch off and on, change slots and labels, for who administers; drain and take work again, for who operates. */

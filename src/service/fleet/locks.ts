@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { titleSchema } from '@/core/schema/text'
 import { slugSchema } from '@/core/work/job'
-import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
@@ -54,11 +54,7 @@ export async function addLock(actor: Actor, lock: z.output<typeof lockSchema>): 
 
 export async function addLockIn(tx: Tx, actor: Actor, lock: z.output<typeof lockSchema>): Promise<{ id: number }> {
   requireRight(actor, 'administer')
-  const { id } = await one<{ id: number }>(
-    tx,
-    'INSERT INTO locks (name, title, units) VALUES ($1, $2, $3) RETURNING id',
-    [lock.name, lock.title, lock.units],
-  )
+  const { id } = await db().locks.create(lock, { transaction: tx })
   await record(tx, actor, 'added', { type: 'lock', id, title: lock.title }, lock)
   await notify(tx, { fleet: true, place: true })
   return { id }

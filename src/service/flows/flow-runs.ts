@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { undecidedBy, runAgain as takeUpAgain } from '@/core/flow/again'
 import type { Plan } from '@/core/flow/plan'
 import { isEnd } from '@/core/flow/state'
-import { execute, transaction, type Tx } from '@/store/db'
+import { db, execute, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
@@ -66,12 +66,7 @@ async function open(tx: Tx, id: number): Promise<Open> {
 }
 
 async function tell(tx: Tx, actor: Actor, row: FlowRow, step: string | null, did: string, what: string): Promise<void> {
-  await execute(tx, 'INSERT INTO flow_events (run_id, by_name, what, step) VALUES ($1, $2, $3, $4)', [
-    row.id,
-    actor.name,
-    what,
-    step,
-  ])
+  await db().flowEvents.create({ runId: row.id, byName: actor.name, what, step }, { transaction: tx })
   await record(tx, actor, did, { type: 'run', id: row.id, title: row.title }, step === null ? { what } : { step, what })
 }
 

@@ -3,7 +3,7 @@ import { changesSchema, type Change } from '@/core/forecast/change'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { notFound } from '@/service/base/problem'
-import { many, one, transaction } from '@/store/db'
+import { db, many, transaction } from '@/store/db'
 
 export const variantSchema = z.strictObject({
   title: z.string().trim().min(1, 'Give it a name.').max(120),
@@ -35,11 +35,7 @@ export async function addVariant(
 ): Promise<{ id: number }> {
   requireRight(actor, 'design')
   return transaction(async (tx) => {
-    const { id } = await one<{ id: number }>(
-      tx,
-      'INSERT INTO variants (title, changes, made_by) VALUES ($1, $2, $3) RETURNING id',
-      [title, JSON.stringify(changes), actor.name],
-    )
+    const { id } = await db().variants.create({ title, changes, madeBy: actor.name }, { transaction: tx })
     await record(tx, actor, 'added', { type: 'variant', id, title }, { changes })
     return { id }
   })

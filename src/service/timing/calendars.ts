@@ -7,7 +7,7 @@ import { civil, dayOf, isoDay, LAST_DAY, type Day } from '@/core/calendar/days'
 import { calendarsNamed, dayRuleSchema, type DayRule } from '@/core/calendar/rule'
 import { slugOf } from '@/core/schema/slug'
 import { slugSchema } from '@/core/work/job'
-import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
@@ -124,10 +124,9 @@ export async function insertCalendar(
   const slug = wanted ?? (await freeSlug(tx, 'calendars', slugOf(title)))
   refuse(ruleFaults(slug, rule, state))
   const { id } = await guardNames(() =>
-    one<{ id: number }>(
-      tx,
-      'INSERT INTO calendars (slug, title, notes, rule, holidays, saved_by) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
-      [slug, title, notes, JSON.stringify(rule), jsonOf(snapshotFor(rule, new Date().getUTCFullYear())), actor.name],
+    db().calendars.create(
+      { slug, title, notes, rule, holidays: snapshotFor(rule, new Date().getUTCFullYear()), savedBy: actor.name },
+      { transaction: tx },
     ),
   )
   await writeVersion(tx, actor, id, 1, rule)
@@ -238,12 +237,7 @@ async function changed(tx: Tx, state: TimingState): Promise<void> {
 }
 
 async function writeVersion(tx: Tx, actor: Actor, id: number, version: number, rule: DayRule): Promise<void> {
-  await execute(tx, 'INSERT INTO calendar_versions (calendar_id, version, rule, saved_by) VALUES ($1, $2, $3, $4)', [
-    id,
-    version,
-    JSON.stringify(rule),
-    actor.name,
-  ])
+  await db().calendarVersions.create({ calendarId: id, version, rule, savedBy: actor.name }, { transaction: tx })
 }
 
 async function guardNames<T>(work: () => Promise<T>): Promise<T> {

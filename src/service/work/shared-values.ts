@@ -3,7 +3,7 @@ import { titleSchema } from '@/core/schema/text'
 import { someOf } from '@/core/phrase/some-of'
 import { isDayDefault, sharedNameOf, valueFault, type Input, type KnownValues } from '@/core/work/inputs'
 import { slugSchema } from '@/core/work/job'
-import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { seal, unseal } from '@/store/seal'
 import { type DayOf } from './run-days'
@@ -74,10 +74,10 @@ export async function addSharedValueIn(
   actor: Actor,
   request: z.output<typeof sharedValueSchema>,
 ): Promise<{ id: number }> {
-  const { id } = await one<{ id: number }>(
-    tx,
-    `INSERT INTO shared_values (name, title, is_secret, value, changed_by) VALUES ($1, $2, $3, $4, $5) RETURNING id`,
-    [request.name, request.title, request.isSecret, request.isSecret ? null : request.value, actor.name],
+  const { name, title, isSecret } = request
+  const { id } = await db().sharedValues.create(
+    { name, title, isSecret, value: isSecret ? null : request.value, changedBy: actor.name },
+    { transaction: tx },
   )
   if (request.isSecret) await keep(tx, id, request.value)
   const { value: _, ...told } = request
