@@ -37,11 +37,14 @@ async function untilAnswers(): Promise<void> {
 }
 
 async function main(): Promise<void> {
+  // People of the demo sign in without a password.
+  process.env.BUGLE_DEMO = '1'
   await migrate()
   const web = spawn(process.execPath, ['dist/web.cjs'], {
-    env: { ...process.env, BUGLE_LOG: 'error', BUGLE_DEMO: '1' },
+    env: { ...process.env, BUGLE_LOG: 'error' },
     stdio: ['ignore', 'ignore', 'inherit'],
   })
+  process.once('exit', () => web.kill('SIGKILL'))
   await untilAnswers()
   const heard = { messages: 0, bytes: 0 }
   const ends = new AbortController()
