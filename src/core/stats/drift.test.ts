@@ -1,5 +1,6 @@
 import fc from 'fast-check'
 import { driftOf, type Measured } from './drift'
+import { driftNaively } from './naive.test-help'
 import { seededRandom } from './random'
 
 const DAY = 86_400
@@ -46,5 +47,48 @@ describe('drift of durations', () => {
       }),
       { numRuns: 50 },
     )
+  })
+
+  it('is what its definition says, with ties, gaps and measurements of one instant', () => {
+    let found = 0
+    const series = fc
+      .record({
+        n: fc.integer({ min: 12, max: 17 }),
+        noise: fc.array(fc.nat(8), { minLength: 17, maxLength: 17 }),
+        gaps: fc.array(fc.nat(3), { minLength: 17, maxLength: 17 }),
+        step: fc.integer({ min: -3, max: 3 }),
+        base: fc.integer({ min: -10, max: 60 }),
+      })
+      .map(({ n, noise, gaps, step, base }) => {
+        let at = 0
+        return Array.from({ length: n }, (_, i): Measured => {
+          at += gaps[i] as number
+          return { at, length: base + Math.round((step * i) / 3) + (noise[i] as number) }
+        })
+      })
+    fc.assert(
+      fc.property(series, (measured) => {
+        const { z, drift } = driftNaively(measured)
+        // What lies on the very edge is decided by rounding.
+        fc.pre(Number.isNaN(z) || Math.abs(z - 2.5758) > 1e-9)
+        const told = driftOf(measured)
+        expect(told === null).toBe(drift === null)
+        if (!told || !drift) return
+        found++
+        expect(told.change).toBeCloseTo(drift.change, 9)
+        expect(told).toMatchObject({ span: drift.span, count: drift.count })
+      }),
+      { numRuns: 2000 },
+    )
+    expect(found).toBeGreaterThan(200)
+  })
+
+  it('begins at twelve measurements and at fifteen in a hundred', () => {
+    const line = (n: number, last: number): Measured[] =>
+      Array.from({ length: n }, (_, at) => ({ at, length: 100 + ((last - 100) * at) / (n - 1) }))
+    expect(driftOf(line(11, 200))).toBeNull()
+    expect(driftOf(line(12, 200))?.change).toBeCloseTo(1)
+    expect(driftOf(line(12, 114))).toBeNull()
+    expect(driftOf(line(12, 116))?.change).toBeCloseTo(0.16)
   })
 })

@@ -1,5 +1,6 @@
 import fc from 'fast-check'
 import { differenceOf, type Grouped } from './groups'
+import { differenceNaively } from './naive.test-help'
 import { logNormal, seededRandom } from './random'
 
 const of = (group: string, ...lengths: readonly number[]): Grouped[] => lengths.map((length) => ({ group, length }))
@@ -52,5 +53,28 @@ describe('whether lengths differ by group', () => {
       differenceOf([...drawn(1000 + i, 'a', 20, 100, 0.8), ...drawn(5000 + i, 'b', 20, 100, 0.8)]),
     ).filter((share) => share > 0)
     expect(found.length).toBeLessThanOrEqual(3)
+  })
+
+  it('is what its definition says, with ties and groups of any size', () => {
+    let found = 0
+    const measured = fc.array(
+      fc.record({ group: fc.constantFrom('a', 'b', 'c', 'd'), length: fc.integer({ min: 1, max: 8 }) }),
+      { minLength: 1, maxLength: 40, size: 'max' },
+    )
+    // How far apart the groups lie.
+    fc.assert(
+      fc.property(measured, fc.nat(6), (drawn, apart) => {
+        const all = drawn.map(({ group, length }) => ({
+          group,
+          length: length + apart * (group.charCodeAt(0) - 'a'.charCodeAt(0)),
+        }))
+        const { z, share } = differenceNaively(all)
+        fc.pre(Math.abs(z - 3.0902) > 1e-9)
+        if (share > 0) found++
+        expect(differenceOf(all)).toBeCloseTo(share, 9)
+      }),
+      { numRuns: 2000 },
+    )
+    expect(found).toBeGreaterThan(200)
   })
 })
