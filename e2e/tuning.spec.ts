@@ -33,7 +33,7 @@ const goTo = async (page: Page, tab: RegExp): Promise<void> => {
 }
 
 test('the night is looked at, tried and evened out by keyboard alone', async ({ page }) => {
-  test.setTimeout(120_000)
+  test.setTimeout(180_000)
   await signInAs(page, 'Moira Calder')
   await open(page, NIGHT)
   await expect(page.getByText(/\d runs forecast · 200 samples/)).toBeVisible({ timeout: 30_000 })
