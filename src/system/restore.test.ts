@@ -54,10 +54,20 @@ it('a back-up that was restored knows again what agents did since, and starts no
   )
   await eventually('some starts', async () => (await fired()) > 2)
   const file = await system.backUp()
+  const last = (await system.query<{ id: number }>('SELECT max(id)::int AS id FROM runs'))[0]?.id ?? 0
 
   await eventually('the end of what was going', async () => (await stateOf(short)) === 'succeeded')
   const since = await start(tick)
   await eventually('the end of what was begun since', async () => (await stateOf(since)) === 'succeeded')
+  await eventually(
+    'an occurrence that was carried out since',
+    async () =>
+      ((
+        await system.query<{ n: number }>(
+          `SELECT count(*)::int AS n FROM runs WHERE occurrence IS NOT NULL AND state = 'succeeded' AND id > ${last}`,
+        )
+      )[0]?.n ?? 0) > 0,
+  )
   for (const name of all) await system.kill(name)
   await system.restore(file)
   const before = await fired()
@@ -81,7 +91,11 @@ it('a back-up that was restored knows again what agents did since, and starts no
   )
   // What was begun since is known again, and goes into the record as it was, with its output and its occurrence.
   const found = async (): Promise<SinceBackUp> => system.api<SinceBackUp>('GET', '/since-back-up')
-  await eventually('what was begun since', async () => (await found()).runs.some(({ run }) => run === since))
+  // Both agents tell, each in its time.
+  await eventually('what was begun since', async () => {
+    const { runs } = await found()
+    return runs.some(({ run }) => run === since) && runs.some(({ run, by }) => run > last && by === 'Every second')
+  })
   const attempts = (await found()).runs.map(({ attempt, token }) => ({ attempt, token }))
   const taken = await system.api<Taken>('POST', '/since-back-up', { act: 'take', attempts })
   expect(taken).toEqual({ done: expect.arrayContaining([since]), passedOver: [] })
