@@ -4,6 +4,7 @@ import { useRouter } from 'next/navigation'
 import { useEffect, useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { api } from '../api'
+import { useLatest } from '../hooks/latest'
 import { useMe } from '../hooks/me'
 import { mayDo, type Right } from '@/core/people/roles'
 import { Dialog } from '../parts/dialog'
@@ -130,17 +131,6 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   useEffect(() => {
     if (!isOpen) setText('')
   }, [isOpen])
-  // What is typed before the dialog is there is kept.
-  useEffect(() => {
-    if (!isOpen) return
-    const onKey = (event: globalThis.KeyboardEvent): void => {
-      if (box.current !== null || event.ctrlKey || event.metaKey || event.altKey || event.key.length !== 1) return
-      event.preventDefault()
-      setText((before) => before + event.key)
-    }
-    window.addEventListener('keydown', onKey)
-    return () => window.removeEventListener('keydown', onKey)
-  }, [isOpen])
   useEffect(() => setChosen(null), [text])
 
   const commands = COMMANDS.filter(
@@ -184,6 +174,21 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
     onClose()
     router.push(entry.href)
   }
+  // What is typed before the dialog has the focus is kept, and done.
+  const onEarlyKey = useLatest((event: globalThis.KeyboardEvent) => {
+    if (box.current?.closest('[role=dialog]')?.contains(document.activeElement)) return
+    if (event.ctrlKey || event.metaKey || event.altKey) return
+    if (event.key.length === 1) setText((before) => before + event.key)
+    else if (event.key === 'Enter') open(entries[at])
+    else if (event.key === 'Escape') onClose()
+    else return
+    event.preventDefault()
+  })
+  useEffect(() => {
+    if (!isOpen) return
+    window.addEventListener('keydown', onEarlyKey)
+    return () => window.removeEventListener('keydown', onEarlyKey)
+  }, [isOpen, onEarlyKey])
   const onKeyDown = (event: KeyboardEvent): void => {
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       event.preventDefault()
