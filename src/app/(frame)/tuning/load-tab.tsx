@@ -32,15 +32,18 @@ export function LoadTab({ stretch, night }: TabProps): ReactNode {
   const before = useMemo(() => seriesOf(night.demand, night.forecast.load, pool), [night, pool])
   const { slots = 1 } = demand.pools.find(({ id }) => id === pool) ?? {}
   const marks = useMemo(() => marksOf(night, pool, moves, zone), [night, pool, moves, zone])
-  const onMove = (trigger: string, minutes: number): void => {
+  const move = (trigger: string, timeFrom: (from: string, present: string) => string): void => {
     const next = new Map(movesOf(now().moves))
     const from = night.names.triggers[trigger]?.at
     if (!from) return
-    const to = shifted(from, minutes)
+    const to = timeFrom(from, next.get(trigger) ?? from)
     if (to === from) next.delete(trigger)
     else next.set(trigger, to)
     set({ moves: movesText(next) }, 'replace')
   }
+  const onMove = (trigger: string, minutes: number): void => move(trigger, (from) => shifted(from, minutes))
+  // Keys are quicker than what they change is drawn: each goes on from where the one before it went.
+  const onStep = (trigger: string, by: number): void => move(trigger, (_, present) => shifted(present, by))
   const late = (of: typeof forecast): number => of.deadlines.filter((deadline) => deadline.late).length
   const isEdited = view !== null
   const nowIs = (text: string): { beside?: string } => (isEdited ? { beside: `now ${text}` } : {})
@@ -94,7 +97,13 @@ export function LoadTab({ stretch, night }: TabProps): ReactNode {
           onMinute={(at) => set({ minute: String(Math.floor(at / 60_000)) }, 'replace')}
         />
         {marks.length > 0 ? (
-          <StartsStrip marks={marks} first={points[0]?.at ?? 0} last={points.at(-1)?.at ?? 1} onMove={onMove} />
+          <StartsStrip
+            marks={marks}
+            first={points[0]?.at ?? 0}
+            last={points.at(-1)?.at ?? 1}
+            onMove={onMove}
+            onStep={onStep}
+          />
         ) : (
           <Small style={{ padding: '0 12px' }}>
             No trigger with one time of day starts anything in this pool in this stretch.

@@ -89,11 +89,15 @@ export function StartsStrip({
   first,
   last,
   onMove,
+  onStep,
 }: {
   marks: readonly StartMark[]
   first: number
   last: number
+  /** To so many minutes from where it is as written. */
   onMove: (trigger: string, minutes: number) => void
+  /** So many minutes further. */
+  onStep: (trigger: string, by: number) => void
 }): ReactNode {
   const [width, box] = useWidth(800)
   const plot = width - PLOT.left - PLOT.right
@@ -116,6 +120,7 @@ export function StartsStrip({
             width={width}
             perPixel={perPixel}
             onMove={onMove}
+            onStep={onStep}
           />
         </Row>
       ))}
@@ -129,12 +134,14 @@ function Mark({
   width,
   perPixel,
   onMove,
+  onStep,
 }: {
   mark: StartMark
   left: number
   width: number
   perPixel: number
   onMove: (trigger: string, minutes: number) => void
+  onStep: (trigger: string, by: number) => void
 }): ReactNode {
   const begun = useRef<{ x: number; minutes: number } | null>(null)
   const [isDragged, setDragged] = useState(false)
@@ -146,7 +153,7 @@ function Mark({
     const step = STEPS[event.key]
     if (step === undefined) return
     event.preventDefault()
-    onMove(trigger, minutes + step)
+    onStep(trigger, step)
   }
   const onPointerMove = ({ clientX }: PointerEvent): void => {
     if (!begun.current) return
