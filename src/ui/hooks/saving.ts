@@ -4,6 +4,16 @@ import { useState } from 'react'
 import type { ApiProblem } from '../api'
 import { useSay } from '../frame/announcer'
 
+/** What the server found wrong with what a form sent, and its words by field. */
+export function useTrouble(): {
+  trouble: ApiProblem | null
+  setTrouble: (trouble: ApiProblem | null) => void
+  faultOf: (path: string) => string | undefined
+} {
+  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  return { trouble, setTrouble, faultOf: (path) => trouble?.errors.find((fault) => fault.path === path)?.message }
+}
+
 /** What is saved by one button: what the server found wrong with it, by field, and how it is sent. */
 export function useSaving(): {
   trouble: ApiProblem | null
@@ -13,10 +23,10 @@ export function useSaving(): {
 } {
   const client = useQueryClient()
   const say = useSay()
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const { trouble, setTrouble, faultOf } = useTrouble()
   return {
     trouble,
-    faultOf: (path) => trouble?.errors.find((fault) => fault.path === path)?.message,
+    faultOf,
     save: (sent, words, ...keys) => {
       sent.then(() => {
         setTrouble(null)

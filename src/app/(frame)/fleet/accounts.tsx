@@ -9,6 +9,7 @@ import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
@@ -140,8 +141,7 @@ function AccountDialog({
   const [unknownHosts, setUnknownHosts] = useState(account?.unknownHosts ?? false)
   const [areaIds, setAreaIds] = useState<readonly number[] | null>(account?.areaIds ?? null)
   const [agentIds, setAgentIds] = useState<readonly number[]>(account?.agents.map(({ id }) => id) ?? [])
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  const { trouble, setTrouble, faultOf } = useTrouble()
   const save = (): Promise<unknown> => {
     const where = { everywhere, agentIds: everywhere ? [] : agentIds, areaIds }
     const body = { userName, notes, hosts, plain, unknownHosts, ...where }

@@ -7,6 +7,7 @@ import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
@@ -109,8 +110,7 @@ function LockDialog({
 }): ReactNode {
   const client = useQueryClient()
   const [values, setValues] = useState({ name: '', title: lock?.title ?? '', units: String(lock?.units ?? 1) })
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  const { trouble, setTrouble, faultOf } = useTrouble()
   const set = (change: Partial<typeof values>): void => setValues((before) => ({ ...before, ...change }))
   return (
     <Dialog title={lock ? `Lock ${lock.name}` : 'New lock'} isOpen={isOpen} onClose={onClose} width={420}>

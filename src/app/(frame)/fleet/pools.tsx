@@ -8,6 +8,7 @@ import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Select } from '@/ui/parts/select'
@@ -150,8 +151,7 @@ export function Pools(): ReactNode {
 function NewPool({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const client = useQueryClient()
   const [values, setValues] = useState({ name: '', title: '' })
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  const { setTrouble, faultOf } = useTrouble()
   return (
     <Dialog title="New pool" isOpen={isOpen} onClose={onClose} width={400}>
       <form

@@ -7,6 +7,7 @@ import type { MailServerRow } from '@/service/notices/mail-servers'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
@@ -96,13 +97,12 @@ function MailServerDialog({
   const isNew = id === null
   const client = useQueryClient()
   const [values, setValues] = useState(server)
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const { trouble, setTrouble, faultOf } = useTrouble()
   const { data: accounts = [] } = useQuery({
     queryKey: ['accounts'],
     queryFn: () => api.get<AccountRow[]>('/accounts'),
   })
   const set = (change: Partial<MailServer>): void => setValues({ ...values, ...change })
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
   const save = (): Promise<unknown> => {
     const { name: _, ...rest } = values
     return isNew ? api.post('/mail-servers', values) : api.put(`/mail-servers/${id}`, rest)

@@ -9,6 +9,7 @@ import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useLive } from '@/ui/hooks/live'
 import { useMe } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Card, Cards } from '@/ui/parts/card'
 import { Select, type Choice } from '@/ui/parts/select'
@@ -157,9 +158,8 @@ const PLAIN = 'plain'
 function Password(): ReactNode {
   const [current, setCurrent] = useState('')
   const [next, setNext] = useState('')
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const { trouble, setTrouble, faultOf } = useTrouble()
   const say = useSay()
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
   return (
     <Card>
       <h2>Password</h2>

@@ -4,7 +4,8 @@ import { useState, type ReactNode } from 'react'
 import { NOTICE_EVENTS, type Notice, type NoticeAction, type NoticeEvent } from '@/core/work/notice'
 import type { AccountRow } from '@/service/fleet/accounts'
 import type { AreaRow, JobRow } from '@/service/work/work'
-import { api, type ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
@@ -34,7 +35,7 @@ export function NoticeDialog({
 }): ReactNode {
   const client = useQueryClient()
   const [notice, setNotice] = useState<Notice | null>(editing?.notice ?? null)
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
+  const { trouble, setTrouble, faultOf } = useTrouble()
   const [tried, setTried] = useState<readonly string[] | null>(null)
   const isOpen = editing !== null
   const options = { enabled: isOpen }
@@ -51,7 +52,6 @@ export function NoticeDialog({
   })
   if (!notice || !editing) return null
   const set = (change: Partial<Notice>): void => setNotice({ ...notice, ...change })
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
   const scope = notice.jobId !== null ? `job ${notice.jobId}` : notice.areaId !== null ? `area ${notice.areaId}` : NONE
   const loose = trouble && (trouble.errors.length === 0 || faultOf('action')) ? trouble : null
   const send = (): void => {

@@ -11,6 +11,7 @@ import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Select } from '@/ui/parts/select'
@@ -134,8 +135,7 @@ const NOBODY = { name: '', email: '', role: 'viewer', password: '' } as const
 function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const client = useQueryClient()
   const [values, setValues] = useState<{ name: string; email: string; role: Role; password: string }>(NOBODY)
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  const { trouble, setTrouble, faultOf } = useTrouble()
   return (
     <Dialog title="Add a person" isOpen={isOpen} onClose={onClose} width={420}>
       <form

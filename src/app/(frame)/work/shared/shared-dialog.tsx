@@ -2,9 +2,9 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import type { SharedValueRow } from '@/service/work/shared-values'
-import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Small, Stack, Trouble } from '@/ui/parts/layout'
@@ -28,8 +28,7 @@ export function SharedDialog({
     isSecret: value?.isSecret ?? false,
     value: value?.value ?? '',
   })
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const faultOf = (path: string): string | undefined => trouble?.errors.find((fault) => fault.path === path)?.message
+  const { trouble, setTrouble, faultOf } = useTrouble()
   const set = (change: Partial<typeof request>): void => setRequest((before) => ({ ...before, ...change }))
   const save = (): Promise<unknown> => {
     if (!value) return api.post('/shared-values', request)
