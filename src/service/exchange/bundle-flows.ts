@@ -9,9 +9,10 @@ import type { Actor } from '@/service/base/actor'
 import {
   areaFor,
   atPlace,
-  DEFAULT_AREA,
+  filedWork,
   sameJson,
   workOut,
+  type FiledWork,
   type ImportLine,
   readableOf,
   type OnBad,
@@ -33,14 +34,7 @@ export function inputsOut(inputs: readonly Input[]): BundleInput[] {
   })) as BundleInput[]
 }
 
-export interface FlowIn {
-  readonly slug: string
-  readonly title: string
-  readonly notes: string
-  readonly area: string
-  readonly active: boolean
-  readonly definition: FlowDefinition
-}
+export type FlowIn = FiledWork<FlowDefinition>
 
 /** A flow of a file as the server keeps it. */
 export function flowIn(flow: BundleFlow, path: string, faults: Fault[]): FlowIn | null {
@@ -57,14 +51,7 @@ export function flowIn(flow: BundleFlow, path: string, faults: Fault[]): FlowIn 
       faults.push({ path: `${path}.${fault.path}`, message: fault.message })
     return null
   }
-  return {
-    slug: flow.id,
-    title: flow.title ?? flow.id,
-    notes: flow.notes ?? '',
-    area: flow.area ?? DEFAULT_AREA,
-    active: flow.active,
-    definition: parsed.data,
-  }
+  return filedWork(flow, parsed.data)
 }
 
 /** Brings flows in, each after those that it runs. What does not fit together is told at its place in the file. */

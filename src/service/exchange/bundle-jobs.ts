@@ -7,16 +7,9 @@ import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import type { Actor } from '@/service/base/actor'
 import { insertJob, saveJobIn } from '@/service/work/work'
 import { maybeOne, type Tx } from '@/store/db'
-import { areaFor, atPlace, DEFAULT_AREA, sameJson, type ImportLine } from './bundle-parts'
+import { areaFor, atPlace, filedWork, sameJson, type FiledWork, type ImportLine } from './bundle-parts'
 
-export interface JobIn {
-  readonly slug: string
-  readonly title: string
-  readonly notes: string
-  readonly area: string
-  readonly active: boolean
-  readonly definition: JobDefinition
-}
+export type JobIn = FiledWork<JobDefinition>
 
 const seconds = (text: string | undefined): number | undefined => (text === undefined ? undefined : parseDuration(text))
 
@@ -96,14 +89,7 @@ export function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | nu
       })
     return null
   }
-  return {
-    slug: job.id,
-    title: job.title ?? job.id,
-    notes: job.notes ?? '',
-    area: job.area ?? DEFAULT_AREA,
-    active: job.active,
-    definition: parsed.data,
-  }
+  return filedWork(job, parsed.data)
 }
 
 export async function importJobs(tx: Tx, actor: Actor, jobs: readonly JobIn[], lines: ImportLine[]): Promise<void> {

@@ -7,7 +7,7 @@ import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { flowsOut, inputsOut } from './bundle-flows'
-import { readableOf, workOut, type OnBad, type WorkOut } from './bundle-parts'
+import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
 import { timingState } from '@/service/base/timing-cache'
 import type { TriggerDefinition } from '@/core/work/trigger'
 
@@ -90,7 +90,7 @@ function without<T extends object>(given: T, defaults: Readonly<Record<string, u
 
 type JobFile = BundleFile['jobs'] extends readonly (infer J)[] | undefined ? J : never
 
-function jobOut({ slug, title, notes, area, active, definition }: WorkOut): JobFile {
+function jobOut({ slug, title, notes, area, active, definition }: FiledWork): JobFile {
   // One saved by an older Bugle gains the defaults of what came since.
   const d = jobDefinitionSchema.parse(definition)
   const action = actionOut(d.action)

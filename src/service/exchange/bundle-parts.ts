@@ -1,3 +1,4 @@
+import type { BundleJob } from '@/core/bundle/schema'
 import { many, type Tx } from '@/store/db'
 import type { Actor } from '@/service/base/actor'
 import { Problem } from '@/service/base/problem'
@@ -9,19 +10,32 @@ export interface ImportLine {
   readonly what: 'added' | 'changed' | 'same'
 }
 
-/** A job or flow as it is stored, for a file. */
-export interface WorkOut {
+/** A job or flow between a file and where it is stored. */
+export interface FiledWork<Definition = unknown> {
   readonly slug: string
   readonly title: string
   readonly notes: string
   readonly area: string
   readonly active: boolean
-  readonly definition: unknown
+  readonly definition: Definition
 }
 
+/** One of a file, with what it may leave out. */
+export const filedWork = <Definition>(
+  one: Pick<BundleJob, 'id' | 'title' | 'notes' | 'area' | 'active'>,
+  definition: Definition,
+): FiledWork<Definition> => ({
+  slug: one.id,
+  title: one.title ?? one.id,
+  notes: one.notes ?? '',
+  area: one.area ?? DEFAULT_AREA,
+  active: one.active,
+  definition,
+})
+
 /** All jobs, or all flows, in the order of a file. */
-export function workOut(isFlow: boolean): Promise<WorkOut[]> {
-  return many<WorkOut>(
+export function workOut(isFlow: boolean): Promise<FiledWork[]> {
+  return many<FiledWork>(
     null,
     `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
@@ -50,7 +64,7 @@ export const readableOf = <T extends { readonly slug: string }, R>(
   })
 
 /** Where jobs and flows go that name no area. */
-export const DEFAULT_AREA = 'Imported'
+const DEFAULT_AREA = 'Imported'
 
 /** The area with this title, made if there is none. `known`: those found before, by title in lower case. */
 export async function areaFor(tx: Tx, actor: Actor, known: Map<string, number>, title: string): Promise<number> {
