@@ -82,7 +82,7 @@ export function rightsIn({ people, groups, areas }: Organisation): (person: stri
     const isMine = ({ to }: Grant): boolean => ('person' in to ? to.person === person : (mine?.has(to.group) ?? false))
     const found: { readonly source: Source; readonly height: number }[] = []
     let at = byId.get(area)
-    for (; at; at = at.closed || at.in === null ? undefined : byId.get(at.in)) {
+    for (; at; at = at.in === null ? undefined : byId.get(at.in)) {
       for (const grant of at.grants) {
         if (!isMine(grant)) continue
         const group = 'group' in grant.to ? grant.to.group : null
