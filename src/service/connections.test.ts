@@ -19,7 +19,8 @@ import { addLock, changeLock, listLocks, removeLock } from './fleet/locks'
 import { addNotice, tryNotice } from './notices/notices'
 import { oneRun, whyWaiting } from './runs/run-page'
 import { startRun, startSchema } from './runs/start'
-import { addArea, removeJob } from './work/work'
+import { addArea } from './work/areas'
+import { removeJob } from './work/work'
 
 freshDatabase()
 

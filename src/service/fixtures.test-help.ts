@@ -6,7 +6,8 @@ import type { ReportBody } from '@/agent/protocol'
 import { storeReports, type StoredReports } from './runs/reports'
 import { type Delivery } from './runs/delivery'
 import { handOut } from './runs/hand-out'
-import { addArea, addJob } from './work/work'
+import { addArea } from './work/areas'
+import { addJob } from './work/work'
 
 export async function makeAgent(name: string, slots = 4): Promise<number> {
   const agent = await db().agents.create({

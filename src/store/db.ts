@@ -2,6 +2,7 @@ import pg from 'pg'
 import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 import { config } from './config'
 import { defineModels, type Models } from './models'
+import { raiseWalls, whoReads } from './walls'
 
 export type Db = Models & { readonly sequelize: Sequelize }
 export type Tx = Transaction
@@ -42,7 +43,11 @@ const REPEATABLE = new Set(['40001', '40P01'])
 export async function transaction<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
-      return await db().sequelize.transaction(work)
+      return await db().sequelize.transaction(async (tx) => {
+        const person = whoReads()
+        if (person !== undefined) await raiseWalls(db().sequelize, tx, person)
+        return work(tx)
+      })
     } catch (error) {
       const code = sqlState(error)
       if (attempt >= 5 || code === undefined || !REPEATABLE.has(code)) throw error
@@ -60,6 +65,8 @@ export const UNIQUE_VIOLATION = '23505'
 
 /** All rows of a parametrised query. The row type is the caller's promise about its own SQL. */
 export async function many<Row extends object>(tx: Tx | null, sql: string, bind: unknown[] = []): Promise<Row[]> {
+  // Walls stand for the length of a transaction; a query by itself becomes one.
+  if (tx === null && whoReads() !== undefined) return transaction((own) => many<Row>(own, sql, bind))
   return db().sequelize.query<Row>(sql, { type: QueryTypes.SELECT, bind, transaction: tx })
 }
 
@@ -81,6 +88,7 @@ export async function one<Row extends object>(tx: Tx | null, sql: string, bind: 
 
 /** Runs a statement for its effect; returns how many rows it touched. */
 export async function execute(tx: Tx | null, sql: string, bind: unknown[] = []): Promise<number> {
+  if (tx === null && whoReads() !== undefined) return transaction((own) => execute(own, sql, bind))
   const [, result] = await db().sequelize.query(sql, { bind, transaction: tx })
   // Sequelize tells of what was inserted by the number alone.
   return typeof result === 'number' ? result : ((result as { rowCount?: number } | undefined)?.rowCount ?? 0)

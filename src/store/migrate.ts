@@ -16,6 +16,7 @@ import { lists } from './migrations/0013-lists'
 import { forecast } from './migrations/0014-forecast'
 import { foundAttempts } from './migrations/0015-found-attempts'
 import { lengthsByChoice } from './migrations/0016-lengths-by-choice'
+import { areasInAreas } from './migrations/0017-areas-in-areas'
 import type { Migration } from './migrations/migration'
 
 const MIGRATIONS: readonly Migration[] = [
@@ -35,6 +36,7 @@ const MIGRATIONS: readonly Migration[] = [
   forecast,
   foundAttempts,
   lengthsByChoice,
+  areasInAreas,
 ]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001

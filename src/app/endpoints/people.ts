@@ -8,7 +8,9 @@ import {
   preferencesSchema,
   savePreferences,
 } from '@/service/people/people'
+import * as groups from '@/service/people/groups'
 import * as signIn from '@/service/people/sign-in'
+import { rightsOfPerson } from '@/service/work/areas'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { id } from './params'
 
@@ -67,6 +69,35 @@ export const PEOPLE: readonly Endpoint[] = [
     signIn.revokeToken(actor, id(params)),
   ),
   endpoint('GET', '/people', 'see', { says: 'all people' }, ({ actor }) => listPeople(actor)),
+  endpoint(
+    'GET',
+    '/people/:id/rights',
+    'see',
+    { says: 'what somebody may on each area that you may see, and where it comes from' },
+    ({ actor, params }) => rightsOfPerson(actor, id(params)),
+  ),
+  endpoint('GET', '/groups', 'see', { says: 'all groups, with their people' }, ({ actor }) => groups.listGroups(actor)),
+  endpoint(
+    'POST',
+    '/groups',
+    'administer',
+    { says: '`{title, notes, people}`: add one', body: groups.groupSchema },
+    ({ actor, body }) => groups.addGroup(actor, body),
+  ),
+  endpoint(
+    'PUT',
+    '/groups/:id',
+    'administer',
+    { says: 'save it', body: groups.groupSchema },
+    ({ actor, params, body }) => groups.saveGroup(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/groups/:id',
+    'administer',
+    { says: 'refused while it is a member of areas' },
+    ({ actor, params }) => groups.removeGroup(actor, id(params)),
+  ),
   endpoint('POST', '/people', 'administer', { says: 'add one', body: personSchema }, ({ actor, body }) =>
     addPerson(actor, body),
   ),

@@ -3,15 +3,64 @@ import * as sharedValues from '@/service/work/shared-values'
 import { versionsSchema, workVersion, workVersions } from '@/service/work/work-versions'
 import { startable, startableQuery } from '@/service/runs/start'
 import * as flows from '@/service/work/flows'
+import * as areas from '@/service/work/areas'
 import * as work from '@/service/work/work'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { id } from './params'
 
 /** Jobs, flows, areas, shared values. */
 export const WORK: readonly Endpoint[] = [
-  endpoint('GET', '/areas', 'see', { says: 'all areas' }, ({ actor }) => work.listAreas(actor)),
-  endpoint('POST', '/areas', 'design', { says: 'add one', body: work.areaSchema }, ({ actor, body }) =>
-    work.addArea(actor, body),
+  endpoint(
+    'GET',
+    '/areas',
+    'see',
+    { says: 'all areas that you may see, and those above them, with what you may on each' },
+    ({ actor }) => areas.listAreas(actor),
+  ),
+  endpoint(
+    'POST',
+    '/areas',
+    'design',
+    { says: '`{title, notes, parentId}`: add one; `parentId`: the area that it lies in', body: areas.newAreaSchema },
+    ({ actor, body }) => areas.addArea(actor, body),
+  ),
+  endpoint('GET', '/areas/:id', 'see', { says: 'one, with its members' }, ({ actor, params }) =>
+    areas.oneArea(actor, id(params)),
+  ),
+  endpoint(
+    'PUT',
+    '/areas/:id',
+    'design',
+    {
+      says: 'save it; `version` is the one that was read. `members`, `closed` and `parentId` take *manage*',
+      body: areas.areaSchema,
+      confirm: false,
+    },
+    ({ actor, params, body }) => areas.saveArea(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/areas/:id/preview',
+    'administer',
+    { says: 'what saving it would change for whom: nothing is saved', body: areas.areaSchema, reads: true },
+    ({ actor, params, body }) => areas.previewArea(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/areas/:id',
+    'administer',
+    { says: 'refused while something lies in it', confirm: false },
+    ({ actor, params }) => areas.removeArea(actor, id(params)),
+  ),
+  endpoint(
+    'GET',
+    '/areas/:id/who',
+    'see',
+    { says: 'who may what on it, and where it comes from' },
+    ({ actor, params }) => areas.whoMay(actor, id(params)),
+  ),
+  endpoint('GET', '/jobs/:id/who', 'see', { says: 'the same of a job or flow' }, ({ actor, params }) =>
+    areas.whoMayWork(actor, id(params)),
   ),
   endpoint('GET', '/jobs', 'see', { says: 'all jobs and flows' }, ({ actor }) => work.listJobs(actor)),
   endpoint('POST', '/jobs', 'design', { says: 'add one', body: work.newJobSchema }, ({ actor, body }) =>

@@ -1,6 +1,6 @@
 import { type ZodType, type z } from 'zod'
 import type { Right } from '@/core/people/roles'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, seenBy, type Actor } from '@/service/base/actor'
 import { faultsFrom } from '@/core/schema/faults'
 import { unstorablePath } from '@/core/schema/text'
 import { Problem } from '@/service/base/problem'
@@ -66,6 +66,10 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
   },
   run: (call: Call<z.output<B>, z.output<Q>>) => Promise<unknown>,
 ): Endpoint {
+  const isRead = method === 'GET' || schemas.reads === true
+  // What is only read is read behind the caller's walls, whatever reads it.
+  const serve = (call: Call<z.output<B>, z.output<Q>>): Promise<unknown> =>
+    isRead ? seenBy(call.actor, () => run(call)) : run(call)
   return {
     method,
     path,
@@ -77,15 +81,16 @@ export function endpoint<B extends ZodType, Q extends ZodType>(
     ...(schemas.own ? { own: true as const } : {}),
     ...(schemas.reads ? { reads: true as const } : {}),
     ...(schemas.heavy ? { heavy: true as const } : {}),
-    serve: run as Endpoint['serve'],
+    serve: serve as Endpoint['serve'],
     answer: async ({ actor, signedIn, params, request }) => {
-      requireRight(actor, right)
+      // Whether it is allowed on the very thing, or in the organisation, the service function knows.
+      if (!schemas.own && right !== 'see') requireSomewhere(actor, right)
       const asksAgain = schemas.confirm ?? (right === 'administer' && method !== 'GET' && !schemas.reads)
       if (asksAgain && !signedIn.isConfirmed)
         throw new Problem('confirm-first', 'Write your password again: it was some time ago that you did.')
       const query = schemas.query ? parse(schemas.query, queryOf(request)) : undefined
       const body = schemas.body ? parse(schemas.body, await readJson(request, schemas.maxBytes)) : undefined
-      const result = await run({
+      const result = await serve({
         actor,
         signedIn,
         params,

@@ -1,4 +1,15 @@
-import { LEVEL_OF_ROLE, heightOf, type Level, type Organisation, type Rights, type Source } from './rights'
+import fc from 'fast-check'
+import {
+  LEVEL_OF_ROLE,
+  LEVELS,
+  heightOf,
+  type Grant,
+  type Level,
+  type Organisation,
+  type Rights,
+  type Source,
+} from './rights'
+import { ROLES } from './roles'
 
 /** The rule read aloud, without a walk: areas above by sets, sources by listing all there could be and striking out. */
 export function rightsNaively(organisation: Organisation, person: string, area: string): Rights {
@@ -25,3 +36,35 @@ export function rightsNaively(organisation: Organisation, person: string, area: 
   const best = given.filter(({ level }) => given.every((other) => heightOf(other.level) <= heightOf(level)))
   return { may: best[0]?.level ?? 'none', from: best.map(({ source }) => source) }
 }
+
+const id = (list: string, i: number): string => `${list}${i}`
+
+/** Random people, groups, and trees of areas; some groups name people who are not there. */
+export const organisations = fc
+  .record({
+    roles: fc.array(fc.constantFrom(...ROLES), { minLength: 1, maxLength: 5 }),
+    members: fc.array(fc.array(fc.nat(4), { maxLength: 4 }), { maxLength: 4 }),
+    areas: fc.array(
+      fc.record({
+        above: fc.option(fc.nat(20)),
+        closed: fc.boolean(),
+        grants: fc.array(fc.record({ isGroup: fc.boolean(), to: fc.nat(4), may: fc.constantFrom(...LEVELS) }), {
+          maxLength: 4,
+        }),
+      }),
+      { minLength: 1, maxLength: 10 },
+    ),
+  })
+  .map(({ roles, members, areas }): Organisation => ({
+    people: roles.map((role, i) => ({ id: id('p', i), role })),
+    groups: members.map((list, i) => ({ id: id('g', i), people: [...new Set(list)].map((n) => id('p', n)) })),
+    areas: areas.map(({ above, closed, grants }, i) => ({
+      id: id('a', i),
+      in: above === null || i === 0 ? null : id('a', above % i),
+      closed,
+      grants: grants.map(({ isGroup, to, may }): Grant => ({
+        to: isGroup ? { group: id('g', to) } : { person: id('p', to) },
+        may,
+      })),
+    })),
+  }))

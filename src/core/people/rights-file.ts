@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { faultsFrom, type Fault } from '../schema/faults'
-import { LEVELS, MOST_DEPTH, ORGANISATION_ROLES, type AreaOfRights, type Organisation } from './rights'
+import { LEVELS, MOST_DEPTH, type AreaOfRights, type Organisation } from './rights'
+import { ROLES } from './roles'
 
 /** As many of each as a file may have. */
 const MOST = 100_000
@@ -10,9 +11,7 @@ const title = z.string().max(200).optional()
 const may = z.enum(LEVELS, `One of ${LEVELS.join(', ')}.`)
 
 const fileSchema = z.strictObject({
-  people: z
-    .array(z.strictObject({ id, title, role: z.enum(ORGANISATION_ROLES, `One of ${ORGANISATION_ROLES.join(', ')}.`) }))
-    .max(MOST),
+  people: z.array(z.strictObject({ id, title, role: z.enum(ROLES, `One of ${ROLES.join(', ')}.`) })).max(MOST),
   groups: z
     .array(z.strictObject({ id, title, people: z.array(id).max(MOST) }))
     .max(MOST)

@@ -1,11 +1,11 @@
+import type { Role } from './roles'
+
 /** What a person may do on an area; each holds those before it. */
 export const LEVELS = ['see', 'operate', 'design', 'manage'] as const
 export type Level = (typeof LEVELS)[number]
 
-/** What somebody is in the whole organisation, and what that gives everywhere where no closed area stands before it. */
-export const ORGANISATION_ROLES = ['none', 'viewer', 'operator', 'designer', 'administrator'] as const
-export type OrganisationRole = (typeof ORGANISATION_ROLES)[number]
-export const LEVEL_OF_ROLE: Readonly<Record<OrganisationRole, Level | 'none'>> = {
+/** What a role in the whole organisation gives everywhere where no closed area stands before it. */
+export const LEVEL_OF_ROLE: Readonly<Record<Role, Level | 'none'>> = {
   none: 'none',
   viewer: 'see',
   operator: 'operate',
@@ -31,7 +31,7 @@ export interface AreaOfRights {
 }
 interface PersonOfRights {
   readonly id: string
-  readonly role: OrganisationRole
+  readonly role: Role
 }
 interface GroupOfRights {
   readonly id: string
@@ -46,7 +46,7 @@ export interface Organisation {
 
 /** Where a right comes from: the role in the organisation, or a grant on an area, to the person or to a group. */
 export type Source =
-  { readonly role: OrganisationRole } | { readonly area: string; readonly group: string | null; readonly grant: Level }
+  { readonly role: Role } | { readonly area: string; readonly group: string | null; readonly grant: Level }
 
 export interface Rights {
   readonly may: Level | 'none'

@@ -3,6 +3,7 @@ import { mayDo, missingRight, RIGHTS, ROLES } from './roles'
 describe('rights', () => {
   it('each role may all that the one before it may, and one thing more', () => {
     expect(ROLES.map((role) => RIGHTS.filter((right) => mayDo(role, right)))).toEqual([
+      [],
       ['see'],
       ['see', 'operate'],
       ['see', 'operate', 'design'],

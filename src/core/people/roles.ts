@@ -1,5 +1,5 @@
-/** Each role may all that the one before it may. */
-export const ROLES = ['viewer', 'operator', 'designer', 'administrator'] as const
+/** What somebody is in the whole organisation: each role may all that the one before it may. *none* may only what areas grant. */
+export const ROLES = ['none', 'viewer', 'operator', 'designer', 'administrator'] as const
 export type Role = (typeof ROLES)[number]
 
 /** see: read everything but secrets. operate: start, stop, take matters, switch triggers, drain agents. design: edit work. administer: fleet, people, audit. */

@@ -5,7 +5,7 @@ import { isConnection } from '@/core/work/connections'
 import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { flowsOut, inputsOut } from './bundle-flows'
 import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
 import { timingState } from '@/service/base/timing-cache'
@@ -19,7 +19,7 @@ const refuse: OnBad = (_, error) => {
 
 /** All calendars, pools, locks, jobs, flows and triggers as a bundle. What is as it is by default is left out. `onBad`: what becomes of what cannot be read; without it nothing is exported. */
 export async function exportBundle(actor: Actor, onBad: OnBad = refuse): Promise<BundleFile> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const { stored } = await timingState(null)
   const notes = new Map(
     (await many<{ slug: string; notes: string }>(null, `SELECT slug, notes FROM calendars WHERE notes <> ''`)).map(

@@ -2,7 +2,7 @@ import type { BundleJob } from '@/core/bundle/schema'
 import { many, type Tx } from '@/store/db'
 import type { Actor } from '@/service/base/actor'
 import { Problem } from '@/service/base/problem'
-import { addAreaIn } from '@/service/work/work'
+import { addAreaIn } from '@/service/work/areas'
 
 export interface ImportLine {
   readonly kind: 'calendar' | 'pool' | 'lock' | 'job' | 'flow' | 'trigger'
@@ -37,7 +37,7 @@ export const filedWork = <Definition>(
 export function workOut(isFlow: boolean): Promise<FiledWork[]> {
   return many<FiledWork>(
     null,
-    `SELECT j.slug, j.title, j.notes, a.title AS area, j.active, v.definition
+    `SELECT j.slug, j.title, j.notes, a.path AS area, j.active, v.definition
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
       WHERE j.is_flow = $1 AND j.deleted_at IS NULL ORDER BY j.slug`,
     [isFlow],

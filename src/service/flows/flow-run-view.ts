@@ -3,7 +3,7 @@ import type { PlanStep, When } from '@/core/flow/plan'
 import type { Look } from '@/core/flow/state'
 import { sayDays } from '@/core/phrase/say'
 import { many, transaction } from '@/store/db'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { presentPlans } from './flow-plans'
 import { FlowWorld, lockFlows, NOT_KEPT, type StepRow } from './flow-state'
 import { notFound } from '@/service/base/problem'
@@ -47,7 +47,7 @@ export interface FlowRunView {
 
 /** A flow run's steps as they stand; of one that has not begun, as its flow is now. */
 export async function flowRunView(actor: Actor, id: number): Promise<FlowRunView> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return transaction(async (tx) => {
     const [row] = await lockFlows(tx, [id], 'none')
     if (!row) throw notFound('flow run', id)
@@ -160,7 +160,7 @@ export interface StoryLine {
 
 /** What happened in a flow run, oldest first: its steps' beginnings and ends, and what people did. */
 export async function flowStory(actor: Actor, id: number): Promise<StoryLine[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many<StoryLine>(
     null,
     `SELECT * FROM (

@@ -1,10 +1,11 @@
+import { requireOn } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { undecidedBy, runAgain as takeUpAgain } from '@/core/flow/again'
 import type { Plan } from '@/core/flow/plan'
 import { isEnd } from '@/core/flow/state'
 import { db, execute, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { moveOn } from './flow-advance'
 import { partSecrets } from './flow-plans'
@@ -72,7 +73,7 @@ async function tell(tx: Tx, actor: Actor, row: FlowRow, step: string | null, did
 
 /** A step that has not started does not start until it is released. */
 export async function holdStep(actor: Actor, id: number, request: z.output<typeof stepSchema>): Promise<void> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'run', id)
   await transaction(async (tx) => {
     const { row, plan, stepAt } = await open(tx, id)
     const step = stepAt(request.step)
@@ -96,7 +97,7 @@ export async function holdStep(actor: Actor, id: number, request: z.output<typeo
 }
 
 export async function releaseStep(actor: Actor, id: number, request: z.output<typeof stepSchema>): Promise<void> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'run', id)
   await transaction(async (tx) => {
     const { row, stepAt } = await open(tx, id)
     const step = stepAt(request.step)
@@ -117,7 +118,7 @@ export async function releaseStep(actor: Actor, id: number, request: z.output<ty
 
 /** A person says how a step ended: one that waits for its start or its next try, or one that failed and was dealt with by hand. */
 export async function markStep(actor: Actor, id: number, request: z.output<typeof markSchema>): Promise<void> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'run', id)
   const said = `Marked as ${request.as === 'succeeded' ? 'done' : 'failed'} by ${actor.name}: ${request.why}`
   await transaction(async (tx) => {
     const nowMs = Date.now()
@@ -172,7 +173,7 @@ export async function previewAgain(
   id: number,
   { steps: paths }: z.output<typeof againPreviewSchema>,
 ): Promise<AgainPreview> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return transaction(async (tx) => {
     const { plan, steps, stepAt } = await open(tx, id)
     const chosen = paths.map((each) => stepAt(each).step)
@@ -218,7 +219,7 @@ export async function runStepsAgain(
   id: number,
   request: z.output<typeof stepsAgainSchema>,
 ): Promise<{ again: number }> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'run', id)
   return transaction(async (tx) => {
     const { row, plan, titles, steps, stepAt } = await open(tx, id)
     const chosen = request.steps.map((each) => stepAt(each).step)

@@ -8,7 +8,7 @@ import { flowRunView, type FlowStepView } from './flow-run-view'
 import { addFlow } from '@/service/work/flows'
 import { ended, lease, makeAgent, makeJob, output, report, started } from '@/service/fixtures.test-help'
 import { startRun, startSchema } from '@/service/runs/start'
-import { addArea } from '@/service/work/work'
+import { addArea } from '@/service/work/areas'
 
 let areaId: number | undefined
 let agentId: number | undefined

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { scored, type Scored, type ToldRow } from '@/core/stats/scores'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { many } from '@/store/db'
 
 export const accuracySchema = z.strictObject({ days: z.coerce.number().int().min(1).max(400).default(28) })
@@ -27,7 +27,7 @@ interface Adherence {
 
 /** What was told of deadlines that are over, beside what came. */
 export async function accuracy(actor: Actor, { days }: z.output<typeof accuracySchema>): Promise<Accuracy> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const rows = await many<ToldRow>(
     null,
     `SELECT d.lead, t.slug AS trigger, t.title, d.chance, extract(epoch FROM d.finish_p50)::float8 AS "finishP50",

@@ -1,5 +1,5 @@
 import type { DayAhead } from '@/core/forecast/ahead'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { many, maybeOne } from '@/store/db'
 import { chanceLimits } from './chances'
 import type { Standing } from './standing'
@@ -8,7 +8,7 @@ type Body = Omit<Standing, 'madeAt' | 'runs'>
 
 /** What the kept forecast says of the time ahead: one row, whatever the size of the night. */
 export async function dayAhead(actor: Actor): Promise<DayAhead> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const row = await maybeOne<{ madeAt: Date; body: Body }>(null, 'SELECT made_at AS "madeAt", body FROM forecasts')
   if (!row)
     return {
@@ -64,7 +64,7 @@ export interface ComingBar {
 
 /** Runs that the kept forecast expects on machines before an instant. */
 export async function comingBars(actor: Actor, before: Date): Promise<ComingBar[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many<ComingBar>(
     null,
     `SELECT x.agent, coalesce(j.title, x.target) AS title, x.start AS "startAt", x.end AS "endAt"
@@ -77,7 +77,7 @@ export async function comingBars(actor: Actor, before: Date): Promise<ComingBar[
 
 /** Occurrences whose work is expected to start later than they fall, by trigger and instant (`slug ms`). */
 export async function lateStarts(actor: Actor): Promise<ReadonlyMap<string, { at: string; why: string }>> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const rows = await many<{ trigger: string; occurrence: Date; at: Date; why: string }>(
     null,
     `SELECT x.* FROM forecasts, jsonb_to_recordset(body->'late') AS x(trigger text, occurrence timestamptz, at timestamptz, why text)`,

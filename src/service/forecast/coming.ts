@@ -2,7 +2,7 @@ import { z } from 'zod'
 import type { Target } from '@/core/dispatch'
 import { finishBy } from '@/core/timing/finish-by'
 import { many } from '@/store/db'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { lateStarts } from './ahead'
 import { timingState } from '@/service/base/timing-cache'
 import { triggerIfReadable, type TriggerDefinition } from '@/core/work/trigger'
@@ -47,7 +47,7 @@ async function enabledTriggers(to: Date, most: number | null = null): Promise<Ro
 
 /** The next starts of all triggers, the soonest first; each trigger once. */
 export async function nextStarts(actor: Actor, limit: number): Promise<ComingStart[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   // One that cannot be read is passed over: some more are asked for.
   const rows = await enabledTriggers(new Date(Date.now() + 366 * 86_400_000), 2 * limit + 10)
   const late = await lateStarts(actor)
@@ -78,7 +78,7 @@ export const comingSchema = z
 
 /** Every start of a stretch that is still to come, in its order; at most 500, then `more`. */
 export async function comingStarts(actor: Actor, { from, to }: z.output<typeof comingSchema>): Promise<ComingPage> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const begins = Math.max(Date.now(), Date.parse(from)) / 1000
   let ends = Date.parse(to) / 1000
   const state = await timingState(null)

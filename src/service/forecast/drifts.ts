@@ -1,6 +1,6 @@
 import { driftOf, type JobDrift, type Measured } from '@/core/stats/drift'
 import { many } from '@/store/db'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 
 const DAYS = 60
 /** A trend over weeks does not change within minutes. */
@@ -10,7 +10,7 @@ let kept: { readonly at: number; readonly drifts: Promise<JobDrift[]> } | undefi
 
 /** Jobs and flows that have become slower or quicker over the last sixty days, by the medians of their successful runs of each day. */
 export async function listDrifts(actor: Actor, nowMs = Date.now()): Promise<JobDrift[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   if (!kept || nowMs - kept.at > KEPT_MS) kept = { at: nowMs, drifts: readDrifts() }
   return kept.drifts
 }

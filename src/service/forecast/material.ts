@@ -1,7 +1,7 @@
 import { checkBundle } from '@/core/bundle/check'
 import type { Bundle } from '@/core/bundle/schema'
 import type { Server } from '@/core/forecast/server'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { exportBundle } from '@/service/exchange/bundle-out'
 import { many } from '@/store/db'
 import { present } from './present'
@@ -17,7 +17,7 @@ export interface Material {
 }
 
 export async function forecastMaterial(actor: Actor): Promise<Material> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const unread: string[] = []
   const [file, server, agents] = await Promise.all([
     exportBundle(actor, (what) => unread.push(what)),

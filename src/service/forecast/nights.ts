@@ -6,7 +6,7 @@ import { ForecastFault } from '@/core/forecast/model'
 import { nightOf, type NightForecast } from '@/core/forecast/night'
 import { isLater, laterOf, type Server } from '@/core/forecast/server'
 import { demandPicture, type DemandPicture } from '@/core/tuning/picture'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { invalid } from '@/service/base/problem'
 import { many } from '@/store/db'
 import { chanceLimits } from './chances'
@@ -105,7 +105,7 @@ export interface Night extends NightView {
 }
 
 export async function nightView(actor: Actor, { from, hours, samples }: z.output<typeof nightSchema>): Promise<Night> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const material = await materialFor(actor, Date.parse(from))
   const stretch = fromNowOn(from, hours, material.now)
   const view = blaming(() => viewOf(material, stretch, Date.parse(from) / 1000, hours, samples))
@@ -152,7 +152,7 @@ export async function whatIf(
   actor: Actor,
   { from, hours, samples, changes }: z.output<typeof whatIfSchema>,
 ): Promise<WhatIf> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const material = await materialFor(actor, Date.parse(from))
   const stretch = fromNowOn(from, hours, material.now)
   return blaming(() => {

@@ -8,7 +8,7 @@ import type { Schedule } from '@/core/timing/schedule'
 import { zoneOf, type Zone } from '@/core/timing/zone'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { bounded } from '@/service/base/budgets'
 import { ruleFaults, triggersOn } from '@/service/timing/calendars'
 import { type FieldFault, notFound, refuse } from '@/service/base/problem'
@@ -64,7 +64,7 @@ export async function previewTrigger(
   actor: Actor,
   request: z.output<typeof triggerPreviewSchema>,
 ): Promise<TriggerPreview> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const nowMs = Date.now()
   const state = await timingState(null)
   const definition = { ...request.definition, zone: request.definition.zone ?? config().zone }
@@ -157,7 +157,7 @@ export async function previewCalendar(
   actor: Actor,
   { id, rule }: z.output<typeof calendarPreviewSchema>,
 ): Promise<CalendarPreview> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const state = await timingState(null)
   const current = state.stored.find((calendar) => calendar.id === id)
   if (!current) throw notFound('calendar', id)

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { notFound, Problem, type FieldFault } from '@/service/base/problem'
 import { saveTriggerIn } from '@/service/timing/triggers'
@@ -76,7 +76,7 @@ export async function takeOver(
   actor: Actor,
   { from, hours, answer, chosen }: z.output<typeof proposalSchema>,
 ): Promise<{ id: number }> {
-  requireRight(actor, 'design')
+  requireSomewhere(actor, 'design')
   return transaction(async (tx) => {
     const moves = answer.moves.filter(({ trigger }) => chosen.includes(trigger))
     const rows = new Map(
@@ -144,7 +144,7 @@ async function lockBySlug(tx: Tx, slugs: readonly string[]): Promise<LockedTrigg
 
 /** Puts the triggers back to what they were, exactly; one that somebody changed since stays as it is, and is named. */
 export async function undo(actor: Actor, id: number): Promise<NonNullable<ProposalRow['undone']>> {
-  requireRight(actor, 'design')
+  requireSomewhere(actor, 'design')
   return transaction(async (tx) => {
     const row = await maybeOne<{ taken: Taken[] | null; undoneAt: Date | null }>(
       tx,
@@ -187,7 +187,7 @@ export async function undo(actor: Actor, id: number): Promise<NonNullable<Propos
 const DAYS = 14
 
 export async function listProposals(actor: Actor): Promise<ProposalRow[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   type Row = Omit<ProposalRow, 'came' | 'taken'> & {
     taken: Taken[]
     came: readonly (Outcome['before'] & { since: boolean })[]

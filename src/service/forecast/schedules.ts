@@ -1,4 +1,4 @@
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { readSetting } from '@/service/base/settings'
 import { forecastMaterial } from './material'
 import { laterOf } from '@/core/forecast/server'
@@ -29,7 +29,7 @@ const DAY_HOURS = 24
 
 /** All schedules of a day as it usually goes, the costliest first. */
 export async function costOfSchedules(actor: Actor): Promise<ScheduleCost[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const [{ bundle, server, now }, tooOften] = await Promise.all([
     forecastMaterial(actor),
     readSetting(null, 'too-often'),

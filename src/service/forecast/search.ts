@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { loadSolver } from '@/core/tuning/highs'
 import { tuneWithPeaks, type Tuned } from '@/core/tuning/tune'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { laterOf } from '@/core/forecast/server'
 import { blaming, stretchSchema } from './nights'
 import { forecastMaterial } from './material'
@@ -22,7 +22,7 @@ export async function searchMoves(
   actor: Actor,
   { from, hours, grid, seconds, only, keep }: z.output<typeof searchSchema>,
 ): Promise<Tuned> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const began = performance.now()
   const { bundle, server } = await forecastMaterial(actor)
   const solve = await loadSolver()

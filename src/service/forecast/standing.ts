@@ -2,7 +2,7 @@ import { whatHelps } from '@/core/forecast/help'
 import { nightOf, type NightForecast } from '@/core/forecast/night'
 import { occurrenceKey, type ForecastDeadline, type ForecastRun } from '@/core/forecast/report'
 import { maybeOne, execute } from '@/store/db'
-import { COMMAND_LINE, requireRight, type Actor } from '@/service/base/actor'
+import { COMMAND_LINE, requireSomewhere, type Actor } from '@/service/base/actor'
 import { chanceLimits } from './chances'
 import { refreshLengths } from './lengths'
 import { forecastMaterial } from './material'
@@ -133,7 +133,7 @@ function lateOf({ runs, from }: NightForecast): Standing['late'] {
 
 /** The kept forecast; null: none was made yet. Its runs only where they are asked for: there may be thousands. */
 export async function standingForecast(actor: Actor, withRuns = false): Promise<Standing | null> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const row = await maybeOne<{ madeAt: Date; body: Omit<Standing, 'madeAt'>; runs: Standing['runs'] | null }>(
     null,
     'SELECT made_at AS "madeAt", body, CASE WHEN $1 THEN runs END AS runs FROM forecasts',

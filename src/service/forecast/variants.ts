@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { changesSchema, type Change } from '@/core/forecast/change'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { notFound } from '@/service/base/problem'
 import { db, many, transaction } from '@/store/db'
@@ -20,7 +20,7 @@ export interface Variant {
 }
 
 export async function listVariants(actor: Actor): Promise<Variant[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const rows = await many<Variant>(
     null,
     'SELECT id, title, changes, made_by AS "madeBy", made_at AS "madeAt" FROM variants ORDER BY id DESC LIMIT 200',

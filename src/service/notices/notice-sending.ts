@@ -166,7 +166,7 @@ async function stillToTell(
 async function factsOf(runId: number, event: NoticeEvent): Promise<NoticeFacts> {
   const row = await one<Record<string, string | null>>(
     null,
-    `SELECT j.title, a.title AS area, '#' || r.id AS run, r.state, coalesce(f.step_path, '') AS step, r.reason AS "runReason", f.reason AS "stepReason",
+    `SELECT j.title, a.path AS area, '#' || r.id AS run, r.state, coalesce(f.step_path, '') AS step, r.reason AS "runReason", f.reason AS "stepReason",
             coalesce((SELECT t.telling_line FROM attempts t WHERE t.run_id = coalesce(f.id, r.id) ORDER BY t.number DESC LIMIT 1), '') AS line,
             coalesce(g.name, '') AS machine, to_char(r.started_at AT TIME ZONE $2, 'YYYY-MM-DD HH24:MI') AS started,
             to_char(r.ended_at AT TIME ZONE $2, 'YYYY-MM-DD HH24:MI') AS ended, to_char(r.due_at AT TIME ZONE $2, 'YYYY-MM-DD HH24:MI') AS due

@@ -19,7 +19,7 @@ export interface NoticeRow extends Notice {
 
 const ROWS = `
   SELECT n.id, n.title, n.active, n.job_id AS "jobId", n.area_id AS "areaId", n.events, n.action, n.account, n.changed_by AS "changedBy",
-         n.changed_at AS "changedAt", coalesce(j.title, a.title, 'everything') AS of
+         n.changed_at AS "changedAt", coalesce(j.title, a.path, 'everything') AS of
     FROM notices n LEFT JOIN jobs j ON j.id = n.job_id LEFT JOIN areas a ON a.id = n.area_id`
 
 export async function listNotices(actor: Actor): Promise<NoticeRow[]> {

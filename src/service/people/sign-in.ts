@@ -4,7 +4,8 @@ import { config } from '@/store/config'
 import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
 import { limit } from '@/store/limits'
 import { lesserRole, RIGHTS, type Right, type Role } from '@/core/people/roles'
-import { COMMAND_LINE, type Actor } from '@/service/base/actor'
+import { COMMAND_LINE, levelOf, type Actor, type ActorAreas } from '@/service/base/actor'
+import { LEVELS, type Level } from '@/core/people/rights'
 import { countAttempts, forgetAttempts, isWorkDone, makeWork, workFirst, type AttemptKind } from './attempts'
 import { record } from '@/service/base/audit'
 import { rememberPages } from '@/service/base/pages'
@@ -127,7 +128,7 @@ export async function demoPeople(): Promise<{ id: number; name: string; role: Ro
   return many(
     null,
     `SELECT id, name, role FROM people WHERE is_demo AND active
-      ORDER BY array_position(ARRAY['administrator','designer','operator','viewer'], role), name`,
+      ORDER BY role_height(role) DESC, name`,
   )
 }
 
@@ -160,24 +161,41 @@ async function openSession(personId: number, caller: Caller, oldToken?: string):
   return token
 }
 
+/** What areas have to do with a person `p`: grants count wherever they are, walls where something could be hidden. */
+const AREAS = `
+  p.role = 'none' OR (p.role <> 'administrator' AND EXISTS (SELECT FROM areas WHERE closed)) AS "isWalled",
+  (SELECT max(level_height(g.may)) FROM grants g
+    WHERE g.person_id = p.id OR g.group_id IN (SELECT m.group_id FROM group_members m WHERE m.person_id = p.id)) AS granted`
+interface AreasRow {
+  readonly isWalled: boolean
+  readonly granted: number | null
+}
+const areasOf = ({ isWalled, granted }: AreasRow, atMost: Level = 'manage'): ActorAreas => ({
+  isWalled,
+  granted: LEVELS[(granted ?? 0) - 1] ?? 'none',
+  atMost,
+})
+
 async function actorOfSession(
   tx: Tx | null,
   tokenHash: string,
   address: string,
   isAttended = true,
 ): Promise<SignedIn | undefined> {
-  const row = await maybeOne<{
-    id: number
-    email: string
-    name: string
-    role: Role
-    sessionId: number
-    preferences: Preferences
-    seen: Date
-    isConfirmed: boolean
-  }>(
+  const row = await maybeOne<
+    {
+      id: number
+      email: string
+      name: string
+      role: Role
+      sessionId: number
+      preferences: Preferences
+      seen: Date
+      isConfirmed: boolean
+    } & AreasRow
+  >(
     tx,
-    `SELECT p.id, p.email, p.name, p.role, p.preferences, s.id AS "sessionId", s.last_seen_at AS seen,
+    `SELECT p.id, p.email, p.name, p.role, p.preferences, s.id AS "sessionId", s.last_seen_at AS seen, ${AREAS},
             p.password_hash IS NULL OR s.confirmed_at > now() - make_interval(mins => $2) AS "isConfirmed"
        FROM sessions s JOIN people p ON p.id = s.person_id
       WHERE s.token_hash = $1 AND s.expires_at > now() AND s.last_seen_at > now() - make_interval(hours => $3) AND p.active`,
@@ -189,7 +207,8 @@ async function actorOfSession(
     await execute(tx, 'UPDATE sessions SET last_seen_at = now(), address = $2 WHERE id = $1', [row.sessionId, address])
   }
   const { id, email, name, role, sessionId, preferences, isConfirmed } = row
-  return { actor: { id, email, name, role, via: 'session', address, sessionId }, preferences, isConfirmed }
+  const actor: Actor = { id, email, name, role, via: 'session', address, sessionId, areas: areasOf(row) }
+  return { actor, preferences, isConfirmed }
 }
 
 /** Shows the password again, for what asks for it. */
@@ -224,24 +243,28 @@ export function whoHasSession(token: string, address: string, isAttended = true)
 }
 
 export async function whoHasAccessToken(token: string, address: string): Promise<SignedIn | undefined> {
-  const row = await maybeOne<{
-    id: number
-    email: string
-    name: string
-    role: Role
-    preferences: Preferences
-    may: Right
-  }>(
+  const row = await maybeOne<
+    {
+      id: number
+      email: string
+      name: string
+      role: Role
+      preferences: Preferences
+      may: Right
+    } & AreasRow
+  >(
     null,
     `UPDATE access_tokens t SET last_used_at = now() FROM people p
       WHERE p.id = t.person_id AND p.active AND t.token_hash = $1 AND t.revoked_at IS NULL AND t.expires_at > now()
-      RETURNING p.id, p.email, p.name, p.role, p.preferences, t.may`,
+      RETURNING p.id, p.email, p.name, p.role, p.preferences, t.may, ${AREAS}`,
     [hashToken(token)],
   )
   if (!row) return undefined
-  const { preferences, may, ...person } = row
-  const role = lesserRole(person.role, may)
-  return { actor: { ...person, role, via: 'token', address, sessionId: null }, preferences, isConfirmed: true }
+  const { id, email, name, preferences, may } = row
+  const role = lesserRole(row.role, may)
+  const areas = areasOf(row, levelOf(may))
+  const actor: Actor = { id, email, name, role, via: 'token', address, sessionId: null, areas }
+  return { actor, preferences, isConfirmed: true }
 }
 
 export async function signOut(token: string): Promise<void> {

@@ -1,7 +1,8 @@
+import { whereMay } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { many } from '@/store/db'
 import { isOutage } from '@/store/outage'
-import { requireRight, type Actor } from '@/service/base/actor'
+import type { Actor } from '@/service/base/actor'
 import { closeMatter } from './matters'
 import { Problem } from '@/service/base/problem'
 import { clearRun, runAgain, stopRun } from './start'
@@ -55,15 +56,16 @@ function whyNot(act: ManyAct, row: Row | undefined): string | null {
 
 /** One act on many runs, each by itself: what one refuses keeps none of the others. With `dry` nothing is done, and the answer is what would be. */
 export async function actOnRuns(actor: Actor, request: z.output<typeof manyRunsSchema>): Promise<ManyRunsDone> {
-  requireRight(actor, 'operate')
   const { ids, act, dry, requestKey } = request
+  // Which of these the actor may see at all: the others are not there.
+  const may = await whereMay(null, actor, 'operate', 'run', ids)
   const rows = await many<Row>(
     null,
     `SELECT r.id, r.agent_id AS "agentId", r.ended_at IS NOT NULL AS "isOver", r.state = 'running' AS "isRunning", r.cleared_at IS NOT NULL AS "isCleared",
             r.flow_run_id IS NOT NULL AS "isStep",
             coalesce((SELECT array_agg(m.id) FROM matters m WHERE m.run_id = r.id AND m.state <> 'closed'), '{}') AS "matterIds"
        FROM runs r WHERE r.id = ANY($1)`,
-    [ids],
+    [[...may]],
   )
   const byId = new Map(rows.map((row) => [row.id, row]))
   const passedOver: { id: number; why: string }[] = []

@@ -1,9 +1,10 @@
+import { requireOn } from '@/service/base/area-rights'
 import { closeTrouble, openTrouble } from '@/service/base/trouble'
 import { z } from 'zod'
 import { config } from '@/store/config'
-import { execute, many, transaction, type Tx } from '@/store/db'
+import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { addAgentEvent } from '@/service/fleet/fleet'
 import { Problem } from '@/service/base/problem'
@@ -158,7 +159,7 @@ export interface MatterRow {
 
 /** What needs a person: open before taken, agents out of reach with work in hand first, then the newest. */
 export async function listMatters(actor: Actor): Promise<MatterRow[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many<MatterRow>(
     null,
     `SELECT m.id, m.kind, m.state, coalesce(nullif(m.title, ''), j.title, g.name, '') AS title, m.run_id AS "runId", m.agent_id AS "agentId",
@@ -181,7 +182,6 @@ export async function listMatters(actor: Actor): Promise<MatterRow[]> {
 }
 
 export async function takeMatter(actor: Actor, id: number, note: string): Promise<void> {
-  requireRight(actor, 'operate')
   await changeMatter(
     actor,
     id,
@@ -192,7 +192,6 @@ export async function takeMatter(actor: Actor, id: number, note: string): Promis
 }
 
 export async function closeMatter(actor: Actor, id: number): Promise<void> {
-  requireRight(actor, 'operate')
   await changeMatter(
     actor,
     id,
@@ -202,8 +201,23 @@ export async function closeMatter(actor: Actor, id: number): Promise<void> {
   )
 }
 
+/** What lies in areas whoever may operate there takes; what does not, such as a silent machine, whoever operates the organisation. */
+async function requireMatter(tx: Tx, actor: Actor, id: number): Promise<void> {
+  requireSomewhere(actor, 'operate')
+  const row = await maybeOne<{ runId: number | null; triggerId: number | null }>(
+    tx,
+    `SELECT run_id AS "runId", substring(subject FROM '^trigger (\\d+)')::bigint AS "triggerId" FROM matters WHERE id = $1`,
+    [id],
+  )
+  const { runId = null, triggerId = null } = row ?? {}
+  if (runId !== null) await requireOn(tx, actor, 'operate', 'run', runId)
+  if (triggerId !== null) await requireOn(tx, actor, 'operate', 'trigger', triggerId)
+  if (runId === null && triggerId === null) requireRight(actor, 'operate')
+}
+
 async function changeMatter(actor: Actor, id: number, did: string, sql: string, bind: unknown[]): Promise<void> {
   await transaction(async (tx) => {
+    await requireMatter(tx, actor, id)
     const [row] = await many<{ subject: string }>(tx, sql, bind)
     if (!row) throw new Problem('not-now', 'This matter is closed already.')
     await record(tx, actor, did, { type: 'matter', id, title: row.subject })

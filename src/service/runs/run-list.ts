@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { CAUSES, RUN_STATES, type RunState } from '@/core/run/lifecycle'
 import { many } from '@/store/db'
 import { likeText } from '@/store/like'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { invalid } from '@/service/base/problem'
 
 const SORTS = ['number', 'started', 'ended', 'duration'] as const
@@ -80,7 +80,7 @@ const SORT_KEY = {
 } as const
 
 const ROW_COLUMNS = `
-  r.id, r.job_id AS "jobId", j.title, ar.title AS area, r.kind, r.state, r.stop_asked_by IS NOT NULL AS "stopAsked", r.cause,
+  r.id, r.job_id AS "jobId", j.title, ar.path AS area, r.kind, r.state, r.stop_asked_by IS NOT NULL AS "stopAsked", r.cause,
   r.starter_name AS starter, r.trigger_id AS "triggerId", r.occurrence, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.attempts,
   r.max_attempts AS "maxAttempts", r.priority, r.created_at AS "createdAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
   r.ended_at AS "endedAt", r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.exit_code AS "exitCode", r.reason,
@@ -199,7 +199,7 @@ export interface RunPage {
 }
 
 export async function listRuns(actor: Actor, filter: RunFilter): Promise<RunPage> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const { sql, bind } = runQuery(filter)
   const rows = await many<RunRow & { sortKey: string }>(null, sql, bind)
   const last = rows.length > filter.limit ? rows[filter.limit - 1] : undefined
@@ -230,7 +230,7 @@ export async function countRuns(
   actor: Actor,
   since: Date,
 ): Promise<{ running: number; waiting: number; failed: number; succeeded: number }> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const [row] = await many<{ running: number; waiting: number; failed: number; succeeded: number }>(
     null,
     `SELECT (SELECT count(*)::int FROM runs WHERE state = 'running' AND flow_run_id IS NULL) AS running,

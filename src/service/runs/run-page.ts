@@ -6,7 +6,7 @@ import { isConnection } from '@/core/work/connections'
 import type { JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one } from '@/store/db'
 import type { DeadlineState } from './deadlines'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { fleetForDispatch, lockUnits, readyRuns, runningWork } from './dispatch-input'
 import { notFound } from '@/service/base/problem'
 import { runRows, type RunRow } from './run-list'
@@ -94,7 +94,7 @@ interface RunTrigger {
 
 /** Whether it is a run of a flow; also false where there is none of that number. */
 export async function isFlowRun(actor: Actor, id: number): Promise<boolean> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const row = await maybeOne<{ isFlow: boolean }>(null, `SELECT kind = 'flow' AS "isFlow" FROM runs WHERE id = $1`, [
     id,
   ])
@@ -102,7 +102,7 @@ export async function isFlowRun(actor: Actor, id: number): Promise<boolean> {
 }
 
 export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRunFull> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const [row] = await runRows([id])
   if (!row) throw notFound('run', id)
   const { raw, isFlow, target, unreachableSince, heldBy, ...more } = await one<{
@@ -188,7 +188,7 @@ async function triggerOf(runId: number): Promise<RunTrigger | null> {
 
 /** Dispatch's own reason why a ready run has not started, worked out now; null if it is not ready. */
 export async function whyWaiting(actor: Actor, id: number): Promise<Reason | null> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const run = await maybeOne<{ state: string; kind: string }>(null, 'SELECT state, kind FROM runs WHERE id = $1', [id])
   if (!run) throw notFound('run', id)
   if (run.state !== 'ready' || run.kind === 'flow') return null
@@ -214,7 +214,7 @@ export interface EarlierRun {
 
 /** Up to 40 earlier runs of the same job that ran, oldest first. */
 export async function earlierRuns(actor: Actor, id: number): Promise<EarlierRun[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many<EarlierRun>(
     null,
     `SELECT * FROM (
@@ -251,7 +251,7 @@ export async function readOutput(
   runId: number,
   query: z.output<typeof outputQuerySchema>,
 ): Promise<{ rows: OutputRow[]; total: number }> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const attempt = await maybeOne<{ total: number }>(
     null,
     'SELECT output_lines AS total FROM attempts WHERE id = $1 AND run_id = $2',
@@ -276,7 +276,7 @@ export async function searchOutput(
   runId: number,
   query: z.output<typeof searchQuerySchema>,
 ): Promise<{ lines: number[]; more: boolean }> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const rows = await many<{ n: number }>(
     null,
     `SELECT (c.first_line + l.i - 1)::int AS n FROM attempts a JOIN output_chunks c ON c.attempt_id = a.id
@@ -289,7 +289,7 @@ export async function searchOutput(
 
 /** The whole output as text, chunk by chunk, without terminal escapes' interpretation: what the command wrote, lines that were kept in pieces whole again. */
 export async function* outputText(actor: Actor, runId: number, attemptId: number): AsyncGenerator<string> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const open = { o: '', e: '', a: '' }
   const joined = ({ stream, text, goesOn }: OutputRow): string => {
     open[stream] += text

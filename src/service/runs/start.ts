@@ -1,3 +1,4 @@
+import { requireOn } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
 import { isFlowDefinition } from '@/core/work/flow'
@@ -5,7 +6,7 @@ import { filledDefault, isDayDefault, type Input } from '@/core/work/inputs'
 import { targetSchema, type JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { limit } from '@/store/limits'
 import { countAttempts } from '@/service/people/attempts'
@@ -58,7 +59,7 @@ export interface Startable {
 export const startableQuery = z.strictObject({ starter: z.enum(['me', 'trigger']).default('me') })
 
 export async function startable(actor: Actor, id: number, starter: 'me' | 'trigger' = 'me'): Promise<Startable> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const { definition, ...work } = await jobToStart(null, id)
   const { title, isFlow, active, version, usualMs } = work
   const known = (await SharedValues.read(null)).known(starter === 'me' ? actor : byTrigger(), await daysAroundNow(null))
@@ -76,7 +77,7 @@ export async function startable(actor: Actor, id: number, starter: 'me' | 'trigg
 
 /** Makes a run of a job or flow: ready now, or waiting for its time. */
 export async function startRun(actor: Actor, request: StartRequest): Promise<{ id: number }> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'job', request.jobId)
   await requireRoomFor(actor)
   return once(actor, request.requestKey, request.jobId, () =>
     transaction(async (tx) => {
@@ -93,7 +94,7 @@ export async function runAgain(
   runId: number,
   request: z.output<typeof againSchema>,
 ): Promise<{ id: number }> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'run', runId)
   await requireRoomFor(actor)
   return once(
     actor,
@@ -226,7 +227,7 @@ export function newRunFor(
 
 /** Stops a run: at once if it has not started, else by asking its agent to. Asking twice is no fault. */
 export async function stopRun(actor: Actor, runId: number): Promise<{ state: string }> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'run', runId)
   return transaction(async (tx) => {
     const run = (await lockRuns(tx, [runId])).get(runId)
     if (!run) throw notFound('run', runId)
@@ -242,7 +243,7 @@ export async function stopRun(actor: Actor, runId: number): Promise<{ state: str
 
 /** Takes a finished run off the board. Its history stays. */
 export async function clearRun(actor: Actor, runId: number): Promise<void> {
-  requireRight(actor, 'operate')
+  await requireOn(null, actor, 'operate', 'run', runId)
   await transaction(async (tx) => {
     const rows = await many<{ id: number }>(
       tx,

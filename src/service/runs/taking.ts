@@ -5,7 +5,7 @@ import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { isOutage } from '@/store/outage'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
 import { recordAll } from '@/service/base/audit'
 import { Problem } from '@/service/base/problem'
 import { readSetting } from '@/service/base/settings'
@@ -77,7 +77,7 @@ const TOLD = `
 
 /** What agents began after the back-up, the newest first. */
 export async function sinceBackUp(actor: Actor): Promise<SinceBackUp> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const restored = await readSetting(null, 'restored')
   if (restored === null) return { restoredAt: null, runs: [], unnamed: 0, held: 0 }
   const rows = await many<Row>(null, `${TOLD} WHERE f.state = 'told' ORDER BY f.token DESC LIMIT 2000`)

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { transaction } from '@/store/db'
 import { notify } from '@/store/listen'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import type { tooOftenSchema } from '@/service/base/settings'
 import { readSetting, writeSetting, type Setting } from '@/service/base/settings'
@@ -9,7 +9,7 @@ import { readSetting, writeSetting, type Setting } from '@/service/base/settings
 export const startsSchema = z.strictObject({ on: z.boolean(), note: z.string().max(300).default('') })
 
 export async function startsState(actor: Actor): Promise<Setting<'starts'>> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return readSetting(null, 'starts')
 }
 
@@ -30,7 +30,7 @@ export async function switchStarts(actor: Actor, { on, note }: z.output<typeof s
 }
 
 export async function tooOften(actor: Actor): Promise<Setting<'too-often'>> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return readSetting(null, 'too-often')
 }
 

@@ -26,7 +26,8 @@ import { listTriggers, triggerFilterSchema, type TriggerFilter } from './trigger
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { addTrigger, oneTrigger, removeTrigger, saveTrigger } from './triggers'
 import { addLock, listLocks } from '@/service/fleet/locks'
-import { addArea, oneJob, removeJob } from '@/service/work/work'
+import { addArea } from '@/service/work/areas'
+import { oneJob, removeJob } from '@/service/work/work'
 
 freshDatabase()
 

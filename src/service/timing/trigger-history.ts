@@ -2,7 +2,7 @@ import { z } from 'zod'
 import type { RunState } from '@/core/run/lifecycle'
 import { many } from '@/store/db'
 import { likeText } from '@/store/like'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { notFound } from '@/service/base/problem'
 import { machinesFor, machinesOf } from '@/service/fleet/targets'
 import { jobOf } from './trigger-check'
@@ -45,7 +45,7 @@ export async function triggerHistory(
   id: number,
   { before, limit }: z.output<typeof historySchema>,
 ): Promise<HistoryRow[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const runs = await many<Omit<Extract<HistoryRow, { kind: 'run' }>, 'kind'>>(
     null,
     `SELECT coalesce(r.occurrence, r.created_at) AS at, r.id, r.state, a.name AS agent, r.started_at AS "startedAt", r.duration_ms AS "durationMs",
@@ -127,7 +127,7 @@ export async function listMissed(
   actor: Actor,
   { before, why, text, from, to }: z.output<typeof missedSchema> = {},
 ): Promise<MissedRow[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many(
     null,
     `SELECT n.id, n.trigger_id AS "triggerId", t.title, n.first_occurrence AS first, n.last_occurrence AS last, n.times, n.why, n.detail, n.run_id AS "runId", n.at

@@ -4,7 +4,7 @@ import type { Target } from '@/core/dispatch'
 import type { TimeRule } from '@/core/timing/rule'
 import { many } from '@/store/db'
 import { likeText } from '@/store/like'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { invalid } from '@/service/base/problem'
 import { readSetting } from '@/service/base/settings'
 
@@ -94,7 +94,7 @@ export async function listTriggers(
   actor: Actor,
   filter: TriggerFilter,
 ): Promise<{ rows: TriggerRow[]; next: string | null; total: number }> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const tooOften = await readSetting(null, 'too-often')
   const { page, count } = triggerQuery(filter, tooOften)
   const [rows, totals] = await Promise.all([
@@ -174,7 +174,7 @@ function triggerQuery(
       SELECT t.id, t.job_id, ${key} AS "sortKey" ${from(filter.sort)} ${beyond}
        ORDER BY ${key} ${direction}, t.id ${direction} LIMIT ${param(filter.limit + 1)})
     ${isLoaded ? '' : `, ${machinesOf('j.id IN (SELECT job_id FROM picked)')}`}
-    SELECT t.id, t.slug, t.title, t.enabled, t.version, t.job_id AS "jobId", j.title AS "jobTitle", j.active AS "jobActive", a.title AS area,
+    SELECT t.id, t.slug, t.title, t.enabled, t.version, t.job_id AS "jobId", j.title AS "jobTitle", j.active AS "jobActive", a.path AS area,
            v.definition->'target' AS target, t.says, t.definition->'time' AS time, t.definition->>'zone' AS zone,
            coalesce(t.definition->>'priority', v.definition->>'priority', 'normal') AS priority,
            t.definition->>'finishBy' AS "finishBy", t.gap_seconds AS "gapSeconds", t.runs_per_day::float8 AS "firesPerDay", t.next_at AS "nextAt",

@@ -1,3 +1,4 @@
+import { requireOn } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
 import { slugOf } from '@/core/schema/slug'
@@ -6,7 +7,7 @@ import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { likeText } from '@/store/like'
 import { notify } from '@/store/listen'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { difference, record, recordAll } from '@/service/base/audit'
 import { insertRuns, workToStart, type WorkToStart } from '@/service/runs/new-run'
 import { type FieldFault, notFound, Problem, refuse } from '@/service/base/problem'
@@ -62,7 +63,7 @@ export interface TriggerFull extends Omit<TriggerContent, 'slug'> {
 }
 
 export async function oneTrigger(actor: Actor, id: number): Promise<TriggerFull> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return readTrigger(null, id)
 }
 
@@ -79,7 +80,6 @@ async function readTrigger(tx: Tx | null, id: number, lock = ''): Promise<Trigge
 }
 
 export async function addTrigger(actor: Actor, trigger: z.output<typeof newTriggerSchema>): Promise<{ id: number }> {
-  requireRight(actor, 'design')
   return transaction((tx) => insertTrigger(tx, actor, trigger))
 }
 
@@ -93,6 +93,7 @@ async function insertTrigger(tx: Tx, actor: Actor, trigger: NewTrigger): Promise
 /** Makes all of these or, with a fault in any, none; ids in their order. */
 export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly NewTrigger[]): Promise<number[]> {
   if (triggers.length === 0) return []
+  await requireOn(tx, actor, 'design', 'job', ...new Set(triggers.map(({ jobId }) => jobId)))
   await holdCalendars(tx)
   const nowMs = Date.now()
   const jobs = await workToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
@@ -182,7 +183,6 @@ export async function saveTrigger(
   id: number,
   trigger: z.output<typeof triggerSaveSchema>,
 ): Promise<{ version: number }> {
-  requireRight(actor, 'design')
   return transaction((tx) => saveTriggerIn(tx, actor, id, trigger))
 }
 
@@ -192,6 +192,8 @@ export async function saveTriggerIn(
   id: number,
   { sure, ...trigger }: z.output<typeof triggerSaveSchema>,
 ): Promise<{ version: number }> {
+  await requireOn(tx, actor, 'design', 'trigger', id)
+  await requireOn(tx, actor, 'design', 'job', trigger.jobId)
   await holdCalendars(tx)
   const nowMs = Date.now()
   const current = await readTrigger(tx, id, 'FOR UPDATE OF t')
@@ -231,8 +233,8 @@ export async function changeTriggers(
   actor: Actor,
   { ids, change }: z.output<typeof manyTriggersSchema>,
 ): Promise<{ changed: number }> {
-  requireRight(actor, onlySwitches(change) ? 'operate' : 'design')
   return transaction(async (tx) => {
+    await requireOn(tx, actor, onlySwitches(change) ? 'operate' : 'design', 'trigger', ...ids)
     await holdCalendars(tx)
     const nowMs = Date.now()
     const rows = await many<{
@@ -318,8 +320,8 @@ export async function startByHand(
   id: number,
   request: z.output<typeof handStartSchema>,
 ): Promise<{ ids: number[] }> {
-  requireRight(actor, 'operate')
   return transaction(async (tx) => {
+    await requireOn(tx, actor, 'operate', 'trigger', id)
     // FOR UPDATE: a repeated request waits, and finds what the first one made.
     const trigger = await readTrigger(tx, id, 'FOR UPDATE OF t')
     if (request.requestKey !== null) {

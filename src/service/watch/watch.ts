@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { SAMPLE_SECONDS } from '@/service/runs/upkeep'
 import { many, one } from '@/store/db'
 import { likeText } from '@/store/like'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 
 interface LaneBar {
   readonly runId: number
@@ -27,7 +27,7 @@ const MOST_BARS = 60
 
 /** What ran on each machine since `from`, and runs now. Busy machines first when there are more than fit. */
 export async function lanes(actor: Actor, from: Date, awaySeconds: number): Promise<Lane[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many<Lane>(
     null,
     `WITH busy AS (SELECT agent_id, sum(slots)::int AS used FROM runs WHERE state = 'running' AND agent_id IS NOT NULL GROUP BY agent_id),
@@ -49,7 +49,7 @@ export async function lanes(actor: Actor, from: Date, awaySeconds: number): Prom
 
 /** Runs that ended last and are still on the board. */
 export async function justEnded(actor: Actor): Promise<object[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many(
     null,
     `SELECT r.id, j.title, r.state, a.name AS agent, r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.ended_at AS "endedAt"
@@ -78,7 +78,7 @@ export const dayLineSchema = z.strictObject({ back: z.coerce.number().int().min(
 
 /** Slots used and failures of the eight hours up to now; `back`: of the 24 hours that begin so many hours earlier. */
 export async function dayLine(actor: Actor, { back = 0 }: { readonly back?: number } = {}): Promise<DayLine> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const { now, capacity } = await one<{ now: Date; capacity: number }>(
     null,
     'SELECT now() AS now, coalesce((SELECT sum(slots) FROM agents WHERE active AND credential_hash IS NOT NULL), 0)::int AS capacity',
@@ -119,20 +119,20 @@ export interface Found {
 
 /** Every kind of object by name or number, the best few of each. */
 export async function find(actor: Actor, text: string): Promise<Found[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const like = `%${likeText(text.trim())}%`
   const number = /^#?(\d{1,15})$/.exec(text.trim())?.[1] ?? null
   return many<Found>(
     null,
     `(SELECT 'run' AS kind, r.id, '#' || r.id || ' ' || j.title AS title, r.state AS detail FROM runs r JOIN jobs j ON j.id = r.job_id
        WHERE r.id = $2::bigint)
-     UNION ALL (SELECT CASE WHEN j.is_flow THEN 'flow' ELSE 'job' END, j.id, j.title, a.title FROM jobs j JOIN areas a ON a.id = j.area_id
+     UNION ALL (SELECT CASE WHEN j.is_flow THEN 'flow' ELSE 'job' END, j.id, j.title, a.path FROM jobs j JOIN areas a ON a.id = j.area_id
        WHERE j.deleted_at IS NULL AND j.title ILIKE $1 ORDER BY j.title LIMIT 8)
      UNION ALL (SELECT 'trigger', id, title, says FROM triggers WHERE deleted_at IS NULL AND title ILIKE $1 ORDER BY title LIMIT 8)
      UNION ALL (SELECT 'calendar', id, title, 'calendar' FROM calendars WHERE title ILIKE $1 OR slug ILIKE $1 ORDER BY title LIMIT 6)
      UNION ALL (SELECT 'agent', id, name, system FROM agents WHERE name ILIKE $1 OR host ILIKE $1 ORDER BY name LIMIT 6)
      UNION ALL (SELECT 'pool', id, title, name FROM pools WHERE title ILIKE $1 OR name ILIKE $1 ORDER BY name LIMIT 4)
-     UNION ALL (SELECT 'area', id, title, '' FROM areas WHERE title ILIKE $1 ORDER BY title LIMIT 4)`,
+     UNION ALL (SELECT 'area', id, path, '' FROM areas WHERE title ILIKE $1 AND deleted_at IS NULL ORDER BY path LIMIT 4)`,
     [like, number],
   )
 }

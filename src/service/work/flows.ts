@@ -1,3 +1,4 @@
+import { requireOn } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
@@ -16,7 +17,7 @@ import {
 import type { Input } from '@/core/work/inputs'
 import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
 import { type FieldFault, notFound, Problem, refuse } from '@/service/base/problem'
 import { SharedValues } from './shared-values'
@@ -44,14 +45,14 @@ export interface FlowFull extends FlowContent {
 }
 
 export async function oneFlow(actor: Actor, id: number): Promise<FlowFull> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return readFlow(null, id)
 }
 
 export async function readFlow(tx: Tx | null, id: number): Promise<FlowFull> {
   const row = await maybeOne<FlowFull>(
     tx,
-    `SELECT j.id, j.slug, j.title, j.notes, j.area_id AS "areaId", a.title AS area, j.active, j.version, j.usual_ms AS "usualMs",
+    `SELECT j.id, j.slug, j.title, j.notes, j.area_id AS "areaId", a.path AS area, j.active, j.version, j.usual_ms AS "usualMs",
             j.saved_by AS "savedBy", j.saved_at AS "savedAt", v.definition
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
       WHERE j.id = $1 AND j.is_flow AND j.deleted_at IS NULL`,
@@ -86,7 +87,7 @@ export interface FlowMaterial {
 }
 
 export async function flowMaterial(actor: Actor): Promise<FlowMaterial> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return readMaterial(null)
 }
 
@@ -103,10 +104,10 @@ async function readMaterial(tx: Tx | null): Promise<FlowMaterial> {
     definition: unknown
   }>(
     tx,
-    `SELECT j.slug, j.id, j.title, a.title AS area, j.active, j.is_flow AS "isFlow", j.usual_ms AS "usualMs", v.definition->'inputs' AS inputs,
+    `SELECT j.slug, j.id, j.title, a.path AS area, j.active, j.is_flow AS "isFlow", j.usual_ms AS "usualMs", v.definition->'inputs' AS inputs,
             CASE WHEN j.is_flow THEN v.definition END AS definition
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE j.deleted_at IS NULL ORDER BY lower(a.title), lower(j.title)`,
+      WHERE j.deleted_at IS NULL ORDER BY lower(a.path), lower(j.title)`,
   )
   const calendars = await many<{ slug: string; title: string }>(
     tx,
@@ -158,12 +159,12 @@ async function definitionFaults(tx: Tx, slug: string, definition: FlowDefinition
 }
 
 export async function addFlow(actor: Actor, flow: FlowContent): Promise<{ id: number }> {
-  requireRight(actor, 'design')
   return transaction((tx) => insertFlow(tx, actor, flow))
 }
 
 /** `slug`: the name that files call it by; made from its title where none is given. */
 export async function insertFlow(tx: Tx, actor: Actor, flow: FlowContent, given?: string): Promise<{ id: number }> {
+  await requireOn(tx, actor, 'design', 'area', flow.areaId)
   const slug = given ?? (await freeSlug(tx, 'jobs', slugOf(flow.title)))
   refuse(await definitionFaults(tx, slug, flow.definition))
   const { id } = await guardTitle(async () => {
@@ -193,7 +194,6 @@ export async function saveFlow(
   id: number,
   flow: z.output<typeof flowSaveSchema>,
 ): Promise<{ version: number }> {
-  requireRight(actor, 'design')
   return transaction((tx) => saveFlowIn(tx, actor, id, flow))
 }
 
@@ -203,6 +203,8 @@ export async function saveFlowIn(
   id: number,
   { version: read, ...flow }: z.output<typeof flowSaveSchema>,
 ): Promise<{ version: number }> {
+  await requireOn(tx, actor, 'design', 'flow', id)
+  await requireOn(tx, actor, 'design', 'area', flow.areaId)
   const found = await maybeOne(tx, 'SELECT id FROM jobs WHERE id = $1 AND is_flow AND deleted_at IS NULL FOR UPDATE', [
     id,
   ])
@@ -250,7 +252,7 @@ export async function gatesOn(
   actor: Actor,
   { day, rules }: z.output<typeof gatesSchema>,
 ): Promise<{ open: boolean[] }> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const { timings } = await timingState(null)
   const at = parseIsoDay(day) ?? 0
   return { open: rules.map((rule) => timings.daysOf(rule).has(at)) }

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { differencesInWords } from '@/core/work/differences'
 import { many, maybeOne } from '@/store/db'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { notFound } from '@/service/base/problem'
 
 export const versionsSchema = z.strictObject({ before: z.coerce.number().int().positive().optional() })
@@ -24,7 +24,7 @@ export async function workVersions(
   id: number,
   { before }: z.output<typeof versionsSchema> = {},
 ): Promise<VersionRow[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const rows = await many<Omit<VersionRow, 'says'> & { definition: unknown }>(
     null,
     `SELECT v.version, v.saved_by AS "savedBy", v.saved_at AS "savedAt", v.definition
@@ -52,7 +52,7 @@ export async function workVersion(
   id: number,
   version: number,
 ): Promise<{ readonly definition: unknown; readonly since: readonly string[] }> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   const row = await maybeOne<{ definition: unknown; now: unknown }>(
     null,
     `SELECT v.definition, n.definition AS now FROM job_versions v JOIN jobs j ON j.id = v.job_id AND j.deleted_at IS NULL

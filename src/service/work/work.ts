@@ -1,5 +1,5 @@
+import { requireOn } from '@/service/base/area-rights'
 import { z } from 'zod'
-import { titleSchema } from '@/core/schema/text'
 import { slugOf } from '@/core/schema/slug'
 import { someOf } from '@/core/phrase/some-of'
 import type { WorkDefinition } from '@/core/work/flow'
@@ -7,7 +7,7 @@ import { jobDefinitionSchema, jobSchema, type JobContent, type JobDefinition } f
 import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { connectionFaultsOf } from '@/service/fleet/accounts'
-import { requireRight, type Actor } from '@/service/base/actor'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
 import { invalid, notFound, Problem } from '@/service/base/problem'
 import { dayFaultsOf } from './run-days'
@@ -15,47 +15,9 @@ import { SharedValues } from './shared-values'
 import { freeSlug } from '@/service/base/slugs'
 import { timingState } from '@/service/base/timing-cache'
 
-export const areaSchema = z.strictObject({
-  title: titleSchema('An area needs a title.', 80),
-  notes: z.string().max(2000).default(''),
-})
 export const newJobSchema = jobSchema
 /** The version that was read before the change; another one now means that somebody else saved first. */
 export const jobSaveSchema = jobSchema.extend({ version: z.int().positive() })
-
-export interface AreaRow {
-  readonly id: number
-  readonly title: string
-  readonly notes: string
-  /** Jobs and flows. */
-  readonly jobs: number
-}
-
-export async function listAreas(actor: Actor): Promise<AreaRow[]> {
-  requireRight(actor, 'see')
-  return many<AreaRow>(
-    null,
-    `SELECT a.id, a.title, a.notes, count(j.id)::int AS jobs
-       FROM areas a LEFT JOIN jobs j ON j.area_id = a.id AND j.deleted_at IS NULL GROUP BY a.id ORDER BY lower(a.title)`,
-  )
-}
-
-export async function addArea(actor: Actor, area: z.output<typeof areaSchema>): Promise<{ id: number }> {
-  requireRight(actor, 'design')
-  return transaction((tx) => addAreaIn(tx, actor, area))
-}
-
-export async function addAreaIn(tx: Tx, actor: Actor, area: z.output<typeof areaSchema>): Promise<{ id: number }> {
-  try {
-    const { id } = await db().areas.create(area, { transaction: tx })
-    await record(tx, actor, 'added', { type: 'area', id, title: area.title })
-    await notify(tx, { jobs: true })
-    return { id }
-  } catch (error) {
-    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('title', 'There is an area with this title already.')
-    throw error
-  }
-}
 
 export interface JobRow {
   readonly id: number
@@ -76,16 +38,16 @@ export interface JobRow {
 
 /** All jobs and flows. */
 export async function listJobs(actor: Actor): Promise<JobRow[]> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return many<JobRow>(
     null,
-    `SELECT j.id, j.title, j.area_id AS "areaId", a.title AS area, j.active, j.is_flow AS "isFlow",
+    `SELECT j.id, j.title, j.area_id AS "areaId", a.path AS area, j.active, j.is_flow AS "isFlow",
             coalesce(v.definition->'action'->>'kind', 'flow') AS kind, v.definition->'target' AS target,
             CASE WHEN j.is_flow THEN jsonb_array_length(v.definition->'steps') ELSE 0 END AS steps, j.usual_ms AS "usualMs", j.saved_by AS "savedBy", j.saved_at AS "savedAt",
             (SELECT jsonb_build_object('id', r.id, 'state', r.state, 'at', coalesce(r.ended_at, r.started_at, r.created_at))
                FROM runs r WHERE r.job_id = j.id ORDER BY r.id DESC LIMIT 1) AS "lastRun"
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE j.deleted_at IS NULL ORDER BY lower(a.title), lower(j.title)`,
+      WHERE j.deleted_at IS NULL ORDER BY lower(a.path), lower(j.title)`,
   )
 }
 
@@ -101,14 +63,14 @@ export interface JobFull extends JobContent {
 }
 
 export async function oneJob(actor: Actor, id: number): Promise<JobFull> {
-  requireRight(actor, 'see')
+  requireSomewhere(actor, 'see')
   return readJob(null, id)
 }
 
 async function readJob(tx: Tx | null, id: number): Promise<JobFull> {
   const row = await maybeOne<JobFull>(
     tx,
-    `SELECT j.id, j.slug, j.title, j.notes, j.area_id AS "areaId", a.title AS area, j.active, j.version, j.usual_ms AS "usualMs",
+    `SELECT j.id, j.slug, j.title, j.notes, j.area_id AS "areaId", a.path AS area, j.active, j.version, j.usual_ms AS "usualMs",
             j.saved_by AS "savedBy", j.saved_at AS "savedAt", v.definition
        FROM jobs j JOIN areas a ON a.id = j.area_id JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
       WHERE j.id = $1 AND NOT j.is_flow AND j.deleted_at IS NULL`,
@@ -120,12 +82,12 @@ async function readJob(tx: Tx | null, id: number): Promise<JobFull> {
 }
 
 export async function addJob(actor: Actor, job: JobContent): Promise<{ id: number }> {
-  requireRight(actor, 'design')
   return transaction((tx) => insertJob(tx, actor, job))
 }
 
 /** `slug`: the name that files call it by; made from its title where none is given. */
 export async function insertJob(tx: Tx, actor: Actor, job: JobContent, slug?: string): Promise<{ id: number }> {
+  await requireOn(tx, actor, 'design', 'area', job.areaId)
   await requireThere(tx, job)
   const name = slug ?? (await freeSlug(tx, 'jobs', slugOf(job.title)))
   const { id } = await guardTitle(async () => {
@@ -147,7 +109,6 @@ export async function saveJob(
   id: number,
   job: z.output<typeof jobSaveSchema>,
 ): Promise<{ version: number }> {
-  requireRight(actor, 'design')
   return transaction((tx) => saveJobIn(tx, actor, id, job))
 }
 
@@ -157,6 +118,8 @@ export async function saveJobIn(
   id: number,
   job: z.output<typeof jobSaveSchema>,
 ): Promise<{ version: number }> {
+  await requireOn(tx, actor, 'design', 'job', id)
+  await requireOn(tx, actor, 'design', 'area', job.areaId)
   const found = await maybeOne(
     tx,
     'SELECT id FROM jobs WHERE id = $1 AND NOT is_flow AND deleted_at IS NULL FOR UPDATE',
@@ -214,8 +177,8 @@ export async function removeJob(actor: Actor, id: number): Promise<void> {
 }
 
 export async function removeWork(actor: Actor, id: number, what: 'job' | 'flow'): Promise<void> {
-  requireRight(actor, 'design')
   await transaction(async (tx) => {
+    await requireOn(tx, actor, 'design', what, id)
     const users = await many<{ title: string; isFlow: boolean }>(
       tx,
       `SELECT title, false AS "isFlow" FROM triggers WHERE job_id = $1 AND deleted_at IS NULL

@@ -1,5 +1,6 @@
 // Who uses Bugle, how they sign in, and what they did.
 
+import type { Level } from '@/core/people/rights'
 import type { Role } from '@/core/people/roles'
 import { filled, flag, id, instant, int, json, key, orNull, ref, table, text } from '../columns'
 
@@ -37,6 +38,28 @@ export const accessTokens = table('access_tokens', {
   lastUsedAt: orNull(instant()),
   revokedAt: orNull(instant()),
   may: filled(text<'see' | 'operate' | 'design' | 'administer'>()),
+})
+
+export const groups = table('groups', {
+  id: id(),
+  title: text(),
+  notes: filled(text()),
+  changedBy: text(),
+  changedAt: filled(instant()),
+})
+
+export const groupMembers = table('group_members', {
+  groupId: key(ref()),
+  personId: key(ref()),
+})
+
+/** What a person or a group (one of the two) may on an area. */
+export const grants = table('grants', {
+  id: id(),
+  areaId: ref(),
+  personId: orNull(ref()),
+  groupId: orNull(ref()),
+  may: text<Level>(),
 })
 
 export const attemptCounts = table('attempt_counts', {

@@ -7,6 +7,17 @@ export const areas = table('areas', {
   title: text(),
   notes: filled(text()),
   createdAt: filled(instant()),
+  parentId: orNull(ref()),
+  closed: filled(flag()),
+  path: filled(text()),
+  version: filled(int()),
+  deletedAt: orNull(instant()),
+})
+
+/** From where rights reach an area; kept by the database itself (migration 0017). */
+export const areaScopes = table('area_scopes', {
+  areaId: key(ref()),
+  scopeId: key(ref()),
 })
 
 export const jobs = table('jobs', {

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import type { AreaRow } from '@/service/work/work'
+import type { AreaRow } from '@/service/work/areas'
 import { api } from '@/ui/api'
 import { useMay } from '@/ui/hooks/me'
 import { SelectOrNew } from '@/ui/parts/select-or-new'

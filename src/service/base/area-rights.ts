@@ -1,0 +1,76 @@
+import { heightOf, type Level } from '@/core/people/rights'
+import { mayDo, type Right } from '@/core/people/roles'
+import { many, type Tx } from '@/store/db'
+import { capped, levelOf, requireSomewhere, type Actor } from './actor'
+import { notFound, Problem } from './problem'
+
+/** What lies in an area, or is one, and how its area is found. Names of tables and columns: never anything that came from outside. */
+const AREA_OF = {
+  area: `SELECT id, id AS area_id FROM areas WHERE deleted_at IS NULL`,
+  job: `SELECT id, area_id FROM jobs`,
+  flow: `SELECT id, area_id FROM jobs`,
+  run: `SELECT r.id, j.area_id FROM runs r JOIN jobs j ON j.id = r.job_id`,
+  trigger: `SELECT t.id, j.area_id FROM triggers t JOIN jobs j ON j.id = t.job_id`,
+} as const
+export type InArea = keyof typeof AREA_OF
+
+/** Whether the role alone answers, whatever the areas say. */
+const roleIsEnough = (actor: Actor, right: Right): boolean => mayDo(actor.role, right) && !actor.areas?.isWalled
+
+/**
+ * What the actor may on each of these things; those that are not there, or not to be seen, are missing.
+ *
+ * @param tx null: beyond any transaction
+ */
+export async function levelsOn(
+  tx: Tx | null,
+  actor: Actor,
+  what: InArea,
+  ids: readonly number[],
+): Promise<Map<number, Level>> {
+  const rows = await many<{ id: number; height: number }>(
+    tx,
+    `SELECT o.id, a.height FROM (${AREA_OF[what]}) o JOIN area_rights($2) a ON a.area_id = o.area_id WHERE o.id = ANY($1)`,
+    [ids, actor.id],
+  )
+  const levels = rows.map(({ id, height }) => [id, capped(actor, height)] as const)
+  return new Map(levels.filter((each): each is [number, Level] => each[1] !== 'none'))
+}
+
+/**
+ * Refuses unless the actor may do this on every one of these things. One that the actor may not see is not found, as if it were not there; one that they may see is not allowed.
+ * Where the role is enough everywhere nothing is looked at: whether the thing is there at all the caller finds out.
+ */
+export async function requireOn(
+  tx: Tx | null,
+  actor: Actor,
+  right: Right,
+  what: InArea,
+  ...ids: readonly number[]
+): Promise<void> {
+  requireSomewhere(actor, right)
+  if (roleIsEnough(actor, right)) return
+  const levels = await levelsOn(tx, actor, what, ids)
+  const needed = levelOf(right)
+  for (const id of ids) {
+    const level = levels.get(id)
+    if (level === undefined) throw notFound(what, id)
+    if (heightOf(level) < heightOf(needed))
+      throw new Problem('not-allowed', `You may ${level} here; it takes ${needed}.`, [], { needed: right })
+  }
+}
+
+/** Those of these things on which the actor may do this; for acts on many at once, which pass over the others. */
+export async function whereMay(
+  tx: Tx | null,
+  actor: Actor,
+  right: Right,
+  what: InArea,
+  ids: readonly number[],
+): Promise<ReadonlySet<number>> {
+  requireSomewhere(actor, right)
+  if (roleIsEnough(actor, right)) return new Set(ids)
+  const levels = await levelsOn(tx, actor, what, ids)
+  const needed = heightOf(levelOf(right))
+  return new Set(ids.filter((id) => heightOf(levels.get(id) ?? 'none') >= needed))
+}

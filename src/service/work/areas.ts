@@ -1,0 +1,405 @@
+import { z } from 'zod'
+import { AreaTree, PATH_SIGN } from '@/core/people/area-tree'
+import { LEVELS, type Level } from '@/core/people/rights'
+import { titleSchema } from '@/core/schema/text'
+import { someOf } from '@/core/phrase/some-of'
+import { requireOn } from '@/service/base/area-rights'
+import { capped, requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
+import { difference, record } from '@/service/base/audit'
+import { invalid, notFound, Problem } from '@/service/base/problem'
+import { readOrganisation, rightsOf, type NamedOrganisation, type RightRow } from '@/service/people/organisation'
+import { db, execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+
+const MOST_GRANTS = 1000
+const grantSchema = z
+  .strictObject({
+    personId: z.int().positive().optional(),
+    groupId: z.int().positive().optional(),
+    may: z.enum(LEVELS),
+  })
+  .refine(({ personId, groupId }) => (personId === undefined) !== (groupId === undefined), {
+    message: 'A member is a person or a group.',
+  })
+export type GrantRequest = z.output<typeof grantSchema>
+
+export const newAreaSchema = z.strictObject({
+  title: titleSchema('An area needs a title.', 80).refine(
+    (title) => !title.includes(PATH_SIGN),
+    'A title has no “ / ”: that stands between the titles of areas in one another.',
+  ),
+  notes: z.string().max(2000).default(''),
+  /** The area that it lies in; null: in none. */
+  parentId: z.int().positive().nullable().default(null),
+})
+export const areaSchema = newAreaSchema.extend({
+  /** Lets nothing in from above it but administrators. */
+  closed: z.boolean(),
+  members: z.array(grantSchema).max(MOST_GRANTS, `At most ${MOST_GRANTS} members.`),
+  /** The version that was read before the change. */
+  version: z.int().positive(),
+})
+type AreaRequest = z.output<typeof areaSchema>
+
+export interface AreaRow {
+  readonly id: number
+  readonly title: string
+  /** Its title after those of the areas that it lies in, with ` / ` between them. */
+  readonly path: string
+  readonly notes: string
+  readonly parentId: number | null
+  readonly closed: boolean
+  /** Jobs and flows right in it. */
+  readonly jobs: number
+  /** What you may on it; none: only its name is shown, for what lies in it. */
+  readonly may: Level | 'none'
+}
+
+export async function listAreas(actor: Actor): Promise<AreaRow[]> {
+  requireSomewhere(actor, 'see')
+  const rows = await many<Omit<AreaRow, 'may'> & { height: number }>(
+    null,
+    `SELECT a.id, a.title, a.path, a.parent_id AS "parentId", coalesce(j.jobs, 0)::int AS jobs, coalesce(r.height, role_height($2)) AS height,
+            CASE WHEN coalesce(r.height, role_height($2)) > 0 THEN a.notes ELSE '' END AS notes,
+            coalesce(r.height, role_height($2)) > 0 AND a.closed AS closed
+       FROM areas a LEFT JOIN (SELECT area_id, count(*) AS jobs FROM jobs WHERE deleted_at IS NULL GROUP BY area_id) j ON j.area_id = a.id
+       LEFT JOIN (SELECT s.id, coalesce(x.height, 0) AS height FROM areas s LEFT JOIN area_rights($1) x ON x.area_id = s.id WHERE $1::bigint IS NOT NULL) r ON r.id = a.id
+      WHERE a.deleted_at IS NULL ORDER BY lower(a.path)`,
+    [actor.id, actor.role],
+  )
+  return rows.map(({ height, ...row }) => ({ ...row, may: capped(actor, height) }))
+}
+
+export interface Member {
+  readonly personId: number | null
+  readonly groupId: number | null
+  /** The person's name or the group's title. */
+  readonly name: string
+  readonly may: Level
+}
+export interface AreaFull extends AreaRow {
+  readonly version: number
+  readonly members: readonly Member[]
+}
+
+/** One, with whoever is a member of it. */
+export async function oneArea(actor: Actor, id: number): Promise<AreaFull> {
+  const row = (await listAreas(actor)).find((area) => area.id === id)
+  if (!row || row.may === 'none') throw notFound('area', id)
+  const { version } = await one<{ version: number }>(null, 'SELECT version FROM areas WHERE id = $1', [id])
+  return { ...row, version, members: await membersOf(null, id) }
+}
+
+const membersOf = (tx: Tx | null, id: number): Promise<Member[]> =>
+  many<Member>(
+    tx,
+    `SELECT g.person_id AS "personId", g.group_id AS "groupId", coalesce(p.name, r.title) AS name, g.may
+       FROM grants g LEFT JOIN people p ON p.id = g.person_id LEFT JOIN groups r ON r.id = g.group_id
+      WHERE g.area_id = $1 ORDER BY g.group_id IS NULL, lower(coalesce(p.name, r.title))`,
+    [id],
+  )
+
+/** Outermost areas are made by designers of the organisation, others by whoever may design where they are made. */
+type NewArea = z.input<typeof newAreaSchema>
+
+export async function addArea(actor: Actor, area: NewArea): Promise<{ id: number }> {
+  return transaction((tx) => addAreaIn(tx, actor, area))
+}
+
+export async function addAreaIn(
+  tx: Tx,
+  actor: Actor,
+  { title, notes = '', parentId = null }: NewArea,
+): Promise<{ id: number }> {
+  const area = { title, notes, parentId }
+  if (parentId === null) requireRight(actor, 'design')
+  else await requireOn(tx, actor, 'design', 'area', parentId)
+  await requirePlace(tx, null, parentId)
+  return guardTitle(async () => {
+    const { id } = await db().areas.create(area, { transaction: tx })
+    await record(tx, actor, 'added', { type: 'area', id, title }, area)
+    await notify(tx, { jobs: true })
+    return { id }
+  })
+}
+
+/** Locks all areas against being moved at the same moment, so that no two moves make a ring. */
+async function requirePlace(tx: Tx, id: number | null, parentId: number | null): Promise<void> {
+  if (parentId === null) return
+  await execute(tx, 'LOCK TABLE areas IN SHARE ROW EXCLUSIVE MODE')
+  const areas = await many<{ id: number; parentId: number | null }>(
+    tx,
+    'SELECT id, parent_id AS "parentId" FROM areas WHERE deleted_at IS NULL',
+  )
+  const why = new AreaTree(areas).whyNotIn(id, parentId)
+  if (why !== null) throw invalid('parentId', why)
+}
+
+async function guardTitle<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work()
+  } catch (error) {
+    if (sqlState(error) === UNIQUE_VIOLATION) throw invalid('title', 'There is an area with this title already.')
+    throw error
+  }
+}
+
+interface Stored {
+  readonly title: string
+  readonly notes: string
+  readonly parentId: number | null
+  readonly closed: boolean
+  readonly version: number
+  readonly members: readonly Member[]
+}
+
+async function stored(tx: Tx, id: number): Promise<Stored> {
+  const row = await maybeOne<Omit<Stored, 'members'>>(
+    tx,
+    'SELECT title, notes, parent_id AS "parentId", closed, version FROM areas WHERE id = $1 AND deleted_at IS NULL FOR UPDATE',
+    [id],
+  )
+  if (!row) throw notFound('area', id)
+  return { ...row, members: await membersOf(tx, id) }
+}
+
+const keyOf = (member: {
+  readonly personId?: number | null | undefined
+  readonly groupId?: number | null | undefined
+}): string => `${member.personId ?? ''} ${member.groupId ?? ''}`
+
+/** Title and notes take *design*; where it lies, whether it is closed and who its members are take *manage*, also on the area that it is moved into. */
+export async function saveArea(actor: Actor, id: number, area: AreaRequest): Promise<{ version: number }> {
+  return transaction((tx) => saveAreaIn(tx, actor, id, area))
+}
+
+async function saveAreaIn(tx: Tx, actor: Actor, id: number, area: AreaRequest): Promise<{ version: number }> {
+  await requireOn(tx, actor, 'design', 'area', id)
+  const before = await stored(tx, id)
+  if (before.version !== area.version)
+    throw new Problem('conflict', 'Somebody changed this area in the meantime. Look at it as it is now.', [], {
+      theirs: before,
+    })
+  const isMoved = before.parentId !== area.parentId
+  const was = new Map(before.members.map((member) => [keyOf(member), member.may]))
+  const isSame = was.size === area.members.length && area.members.every((each) => was.get(keyOf(each)) === each.may)
+  if (isMoved || before.closed !== area.closed || !isSame) await requireOn(tx, actor, 'administer', 'area', id)
+  if (isMoved) {
+    if (area.parentId === null) requireRight(actor, 'administer')
+    else await requireOn(tx, actor, 'administer', 'area', area.parentId)
+    await requirePlace(tx, id, area.parentId)
+  }
+  await guardTitle(() =>
+    execute(
+      tx,
+      'UPDATE areas SET title = $2, notes = $3, parent_id = $4, closed = $5, version = version + 1 WHERE id = $1',
+      [id, area.title, area.notes, area.parentId, area.closed],
+    ),
+  )
+  if (!isSame) await writeMembers(tx, id, area.members)
+  const { members, version: _, ...rest } = area
+  const named = await membersOf(tx, id)
+  const said = (list: readonly Member[]): string[] => list.map(({ name, may }) => `${name}: ${may}`)
+  await record(
+    tx,
+    actor,
+    'changed',
+    { type: 'area', id, title: area.title },
+    {
+      ...difference(before, rest),
+      ...difference({ members: said(before.members) }, { members: members.length > 0 ? said(named) : [] }),
+    },
+  )
+  await notify(tx, { jobs: true, runs: [], matters: true, timing: true })
+  return { version: before.version + 1 }
+}
+
+async function writeMembers(tx: Tx, id: number, members: readonly GrantRequest[]): Promise<void> {
+  const twice = members.find((each, i) => members.findIndex((other) => keyOf(other) === keyOf(each)) !== i)
+  if (twice) throw invalid('members', 'Somebody stands twice among its members. Give each one level.')
+  await execute(tx, 'DELETE FROM grants WHERE area_id = $1', [id])
+  try {
+    await execute(
+      tx,
+      `INSERT INTO grants (area_id, person_id, group_id, may)
+       SELECT $1, u.person, u.grp, u.may FROM unnest($2::bigint[], $3::bigint[], $4::text[]) AS u(person, grp, may)`,
+      [
+        id,
+        members.map(({ personId }) => personId ?? null),
+        members.map(({ groupId }) => groupId ?? null),
+        members.map(({ may }) => may),
+      ],
+    )
+  } catch (error) {
+    if (sqlState(error) === '23503') throw invalid('members', 'One of these people or groups is not there any more.')
+    throw error
+  }
+}
+
+/** Refused while something lies in it. Runs of what lay in it keep its name. */
+export async function removeArea(actor: Actor, id: number): Promise<void> {
+  await transaction(async (tx) => {
+    await requireOn(tx, actor, 'administer', 'area', id)
+    const { title } = await stored(tx, id)
+    const inIt = await many<{ title: string }>(
+      tx,
+      `SELECT title FROM areas WHERE parent_id = $1 AND deleted_at IS NULL
+       UNION ALL SELECT title FROM jobs WHERE area_id = $1 AND deleted_at IS NULL
+       UNION ALL SELECT title FROM notices WHERE area_id = $1 ORDER BY 1`,
+      [id],
+    )
+    if (inIt.length > 0)
+      throw new Problem(
+        'not-now',
+        `${someOf(inIt.map((each) => each.title))} ${inIt.length === 1 ? 'lies' : 'lie'} in it or ${inIt.length === 1 ? 'is' : 'are'} about it. Move or remove that first.`,
+      )
+    await execute(tx, 'DELETE FROM grants WHERE area_id = $1', [id])
+    await execute(tx, 'UPDATE areas SET deleted_at = now() WHERE id = $1', [id])
+    await record(tx, actor, 'removed', { type: 'area', id, title })
+    await notify(tx, { jobs: true })
+  })
+}
+
+/** Whose rights a change of an area changes: one line for each person and change. */
+export interface RightsChange {
+  readonly person: string
+  readonly before: Level | 'none'
+  readonly after: Level | 'none'
+  /** Paths of the areas; the first few, and how many there are. */
+  readonly areas: readonly string[]
+  readonly count: number
+}
+export interface RightsChanges {
+  readonly changes: readonly RightsChange[]
+  /** So many lines there are beyond those shown. */
+  readonly more: number
+}
+const MOST_SHOWN = 200
+const MOST_NAMED = 3
+/** A person and an area, before and after: as many as are worked out. */
+const MOST_PAIRS = 1_000_000
+
+/** What a change would change for whom; nothing is saved. */
+export async function previewArea(actor: Actor, id: number, area: AreaRequest): Promise<RightsChanges> {
+  await requireOn(null, actor, 'administer', 'area', id)
+  const before = await readOrganisation(null)
+  const key = String(id)
+  const after: NamedOrganisation = {
+    ...before,
+    areas: before.areas.map((each) =>
+      each.id !== key
+        ? each
+        : {
+            ...each,
+            in: area.parentId === null ? null : String(area.parentId),
+            closed: area.closed,
+            grants: area.members.map(({ personId, groupId, may }) => ({
+              to: personId === undefined ? { group: String(groupId) } : { person: String(personId) },
+              may,
+            })),
+          },
+    ),
+  }
+  const asTree = (organisation: NamedOrganisation): { id: number; parentId: number | null }[] =>
+    organisation.areas.map((each) => ({ id: Number(each.id), parentId: each.in === null ? null : Number(each.in) }))
+  const tree = new AreaTree(asTree(before))
+  const why = tree.whyNotIn(id, area.parentId)
+  if (why !== null) throw invalid('parentId', why)
+  const within = tree.below(id)
+  if (within.length * before.people.length > MOST_PAIRS)
+    throw new Problem(
+      'too-much',
+      `${within.length} areas and ${before.people.length} people: what changes for whom is not worked out for so many at once.`,
+    )
+  return changesOf(
+    before,
+    after,
+    within.map((each) => String(each.id)),
+  )
+}
+
+function changesOf(before: NamedOrganisation, after: NamedOrganisation, areas: readonly string[]): RightsChanges {
+  const [was, is] = [rightsOf(before), rightsOf(after)]
+  const found: RightsChange[] = []
+  for (const { id: person } of before.people) {
+    const mine = new Map<string, { before: Level | 'none'; after: Level | 'none'; areas: string[] }>()
+    for (const area of areas) {
+      const [from, to] = [was(person, area).may, is(person, area).may]
+      if (from === to) continue
+      const key = `${from} ${to}`
+      const line = mine.get(key) ?? { before: from, after: to, areas: [] }
+      line.areas.push(before.areaPath.get(area) ?? '')
+      mine.set(key, line)
+    }
+    for (const line of mine.values())
+      found.push({
+        ...line,
+        person: before.nameOf.get(person) ?? '',
+        areas: line.areas.slice(0, MOST_NAMED),
+        count: line.areas.length,
+      })
+  }
+  return { changes: found.slice(0, MOST_SHOWN), more: Math.max(0, found.length - MOST_SHOWN) }
+}
+
+export interface WhoMay {
+  readonly area: string
+  readonly people: readonly ({ readonly id: number; readonly name: string } & RightRow)[]
+}
+
+/** Everybody who may something on an area, the most first, and where it comes from. */
+export async function whoMay(actor: Actor, areaId: number): Promise<WhoMay> {
+  requireSomewhere(actor, 'see')
+  // Behind the actor's walls: an area that is not to be seen is not there.
+  const area = (await listAreas(actor)).find(({ id }) => id === areaId)
+  if (!area || area.may === 'none') throw notFound('area', areaId)
+  const organisation = await readOrganisation(null)
+  const rights = rightsOf(organisation)
+  const people = organisation.people.map(({ id }) => ({
+    id: Number(id),
+    name: organisation.nameOf.get(id) ?? '',
+    ...rights(id, String(areaId)),
+  }))
+  return {
+    area: area.path,
+    people: people
+      .filter(({ may }) => may !== 'none')
+      .sort((a, b) => LEVELS.indexOf(b.may as Level) - LEVELS.indexOf(a.may as Level)),
+  }
+}
+
+/** The same of a job or flow: its area says it. */
+export async function whoMayWork(actor: Actor, jobId: number): Promise<WhoMay> {
+  requireSomewhere(actor, 'see')
+  const job = await maybeOne<{ areaId: number }>(null, 'SELECT area_id AS "areaId" FROM jobs WHERE id = $1', [jobId])
+  if (!job) throw notFound('job', jobId)
+  return whoMay(actor, job.areaId)
+}
+
+export interface RightsOfPerson {
+  readonly name: string
+  readonly role: string
+  readonly groups: readonly string[]
+  /** Areas on which they may something. */
+  readonly areas: readonly ({ readonly id: number; readonly path: string } & RightRow)[]
+}
+
+/** What a person may on each area that whoever asks may see. */
+export async function rightsOfPerson(actor: Actor, personId: number): Promise<RightsOfPerson> {
+  requireSomewhere(actor, 'see')
+  if (personId !== actor.id) requireRight(actor, 'see')
+  const organisation = await readOrganisation(null)
+  const key = String(personId)
+  const person = organisation.people.find(({ id }) => id === key)
+  if (!person) throw notFound('person', personId)
+  const rights = rightsOf(organisation)
+  const shown = (await listAreas(actor)).filter(({ may }) => may !== 'none')
+  return {
+    name: organisation.nameOf.get(key) ?? '',
+    role: person.role,
+    groups: organisation.groups
+      .filter(({ people }) => people.includes(key))
+      .map(({ id }) => organisation.groupTitle.get(id) ?? ''),
+    areas: shown.map(({ id, path }) => ({ id, path, ...rights(key, String(id)) })).filter(({ may }) => may !== 'none'),
+  }
+}
