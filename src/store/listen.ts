@@ -10,6 +10,8 @@ export interface Change {
   readonly jobs?: true
   /** Calendars, triggers, or what they started. */
   readonly timing?: true
+  /** Who may see what: people, groups, areas. */
+  readonly people?: true
   /** Engines: something may be ready to be placed. */
   readonly place?: true
   /** Engines: leases or stop requests are there to be delivered. */

@@ -80,6 +80,6 @@ export const WATCH: readonly Endpoint[] = [
     ({ actor, query }) => find(actor, query.text),
   ),
   endpoint('GET', '/live', 'see', { says: 'what changed, as server-sent events' }, async ({ actor, request }) =>
-    liveStream(request, String(actor.id)),
+    liveStream(request, actor),
   ),
 ]

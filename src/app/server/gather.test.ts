@@ -1,13 +1,12 @@
 import { gather, GATHER_MS } from './gather'
 
-const sent: string[] = []
-const told = (): unknown[] =>
-  sent.splice(0).map((text) => JSON.parse(/^data: (.*)\n\n$/.exec(text)?.[1] ?? '') as unknown)
+const sent: unknown[] = []
+const told = (): unknown[] => sent.splice(0)
 const NOTHING = { all: false, fleet: false, matters: false, jobs: false, timing: false, runs: [] }
 let gathering: ReturnType<typeof gather>
 beforeEach(() => {
   jest.useFakeTimers()
-  gathering = gather((text) => sent.push(text))
+  gathering = gather((event) => sent.push(event))
 })
 afterEach(() => jest.useRealTimers())
 const later = (): void => void jest.advanceTimersByTime(GATHER_MS)

@@ -4,8 +4,18 @@ import type { Change } from '@/store/listen'
 export const GATHER_MS = 300
 const MOST_RUNS = 2000
 
-/** Puts changes together, and sends them as one server-sent event once the first of them is `GATHER_MS` old. */
-export function gather(send: (text: string) => void): { add: (change: Change) => void; stop: () => void } {
+/** What changed since the last of these. `all`: more runs than are counted. */
+export interface LiveEvent {
+  readonly all: boolean
+  readonly fleet: boolean
+  readonly matters: boolean
+  readonly jobs: boolean
+  readonly timing: boolean
+  readonly runs: readonly number[]
+}
+
+/** Puts changes together, and sends them as one event once the first of them is `GATHER_MS` old. */
+export function gather(send: (event: LiveEvent) => void): { add: (change: Change) => void; stop: () => void } {
   const nothing = { all: false, fleet: false, matters: false, jobs: false, timing: false }
   let gathered = { ...nothing }
   let runs = new Set<number>()
@@ -17,7 +27,7 @@ export function gather(send: (text: string) => void): { add: (change: Change) =>
     timer = undefined
     gathered = { ...nothing }
     runs = new Set()
-    send(`data: ${JSON.stringify(event)}\n\n`)
+    send(event)
   }
   return {
     add: (change) => {

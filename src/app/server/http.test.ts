@@ -151,7 +151,8 @@ describe('the stream of changes', () => {
   ): Promise<{ until: (text: string) => Promise<string>; end: Promise<void>; abort: () => void }> {
     const abort = new AbortController()
     const request = new Request('http://bugle.test/api/v1/live', { headers: { cookie }, signal: abort.signal })
-    const response = liveStream(request, 'callum', aliveMs)
+    const me = (await whoHasSession(cookie.slice('bugle_session='.length), 'x'))?.actor ?? { id: 7 }
+    const response = await liveStream(request, me, aliveMs)
     expect(response.headers.get('content-type')).toBe('text/event-stream')
     const reader = (response.body as ReadableStream<Uint8Array>).getReader()
     let heard = ''

@@ -1,11 +1,20 @@
+import type { Actor } from '@/service/base/actor'
 import { Problem } from '@/service/base/problem'
+import { areasSeenBy, runsByArea } from '@/service/watch/seen'
 import { limit } from '@/store/limits'
 import { listen } from '@/store/listen'
+import { beyondWalls } from '@/store/walls'
 import { identify } from './endpoint'
-import { gather } from './gather'
+import { gather, type LiveEvent } from './gather'
 
-/** What is sent to all, once: it is made once, however many read. */
-type Reader = (bytes: Uint8Array) => void
+interface Reader {
+  /** What is sent to all is made once, however many read. */
+  readonly send: (bytes: Uint8Array) => void
+  /** Looks whether its person is still signed in, and what they may see now. */
+  readonly look: () => Promise<void>
+  /** Areas of which it hears; null: of all. */
+  areas: ReadonlySet<number> | null
+}
 
 /** Streams that are open in this process, by person. */
 const open = new Map<string, number>()
@@ -13,6 +22,7 @@ const open = new Map<string, number>()
 const MOST_UNREAD = 64 * 1024
 const ALIVE_MS = 20_000
 const encoder = new TextEncoder()
+const bytesOf = (event: LiveEvent): Uint8Array => encoder.encode(`data: ${JSON.stringify(event)}\n\n`)
 
 // One listening connection, and one gathering, for all browsers of this process.
 const holder = globalThis as typeof globalThis & { bugleLive?: { readers: Set<Reader>; stop: () => Promise<void> } }
@@ -20,11 +30,11 @@ const holder = globalThis as typeof globalThis & { bugleLive?: { readers: Set<Re
 function readers(): Set<Reader> {
   if (!holder.bugleLive) {
     const set = new Set<Reader>()
-    const gathering = gather((text) => {
-      const bytes = encoder.encode(text)
-      for (const read of set) read(bytes)
+    const gathering = gather((event) => void tell(set, event))
+    const stop = listen((change) => {
+      if (change.people) for (const reader of set) void reader.look()
+      if (set.size > 0) gathering.add(change)
     })
-    const stop = listen((change) => set.size > 0 && gathering.add(change))
     holder.bugleLive = {
       readers: set,
       stop: () => {
@@ -34,6 +44,27 @@ function readers(): Set<Reader> {
     }
   }
   return holder.bugleLive.readers
+}
+
+/** To each what it may know of. Where runs lie is asked once, and only if somebody listens who may not see everything. */
+async function tell(set: ReadonlySet<Reader>, event: LiveEvent): Promise<void> {
+  const bytes = bytesOf(event)
+  const walled: Reader[] = []
+  for (const reader of set)
+    if (reader.areas === null || event.runs.length === 0) reader.send(bytes)
+    else walled.push(reader)
+  if (walled.length === 0) return
+  const { runs, ...rest } = event
+  try {
+    const areaOf = await runsByArea(runs)
+    for (const reader of walled) {
+      const seen = runs.filter((id) => reader.areas?.has(areaOf.get(id) ?? 0))
+      if (seen.length > 0 || Object.values(rest).some(Boolean)) reader.send(bytesOf({ ...rest, runs: seen }))
+    }
+  } catch {
+    // Nobody can say where they lie: everybody looks again, at what they may see.
+    for (const reader of walled) reader.send(bytesOf({ ...rest, all: true, runs: [] }))
+  }
 }
 
 /** Ends the listening connection; the next stream opens another. */
@@ -48,17 +79,31 @@ function leave(who: string): void {
   else open.delete(who)
 }
 
-/** Server-sent events (WHATWG HTML, 9.2): what changed, gathered, as long as the browser listens and its person is still signed in. */
-export function liveStream(request: Request, who: string, aliveMs = ALIVE_MS): Response {
+/** Server-sent events (WHATWG HTML, 9.2): what changed and the person may see, gathered, as long as the browser listens and its person is still signed in. */
+export async function liveStream(
+  request: Request,
+  actor: Pick<Actor, 'id' | 'areas'>,
+  aliveMs = ALIVE_MS,
+): Promise<Response> {
+  // Readers of all people share what is set up here.
+  return beyondWalls(() => streamFor(request, actor, aliveMs))
+}
+
+async function streamFor(request: Request, actor: Pick<Actor, 'id' | 'areas'>, aliveMs: number): Promise<Response> {
+  const who = String(actor.id)
   const count = open.get(who) ?? 0
   if (count >= limit('streams_per_person'))
     throw new Problem('too-many', `You have ${count} live pages open, the most that one person may. Close some.`)
   open.set(who, count + 1)
+  const areas = await areasSeenBy(actor).catch((error: unknown) => {
+    leave(who)
+    throw error
+  })
   let stop: () => void = () => undefined
   const body = new ReadableStream<Uint8Array>(
     {
       start: (controller) => {
-        const send: Reader = (bytes) => {
+        const send = (bytes: Uint8Array): void => {
           if ((controller.desiredSize ?? 0) < -MOST_UNREAD) {
             stop()
             controller.error(new Error('The reader takes nothing.'))
@@ -72,19 +117,22 @@ export function liveStream(request: Request, who: string, aliveMs = ALIVE_MS): R
         }
         const look = async (): Promise<void> => {
           // While the database is away nobody is sent off: the browser would only come back and be refused.
-          if (await identify(request, false).catch(() => true)) return send(encoder.encode(': alive\n\n'))
+          const signedIn = await identify(request, false).catch(() => null)
+          if (signedIn) reader.areas = await areasSeenBy(signedIn.actor).catch(() => reader.areas)
+          if (signedIn !== undefined) return send(encoder.encode(': alive\n\n'))
           stop()
           controller.close()
         }
+        const reader: Reader = { send, look, areas }
         const alive = setInterval(() => void look(), aliveMs)
         let isStopped = false
         stop = () => {
           if (!isStopped) leave(who)
           isStopped = true
-          readers().delete(send)
+          readers().delete(reader)
           clearInterval(alive)
         }
-        readers().add(send)
+        readers().add(reader)
         request.signal.addEventListener('abort', stop)
         send(encoder.encode('retry: 2000\n\n'))
       },

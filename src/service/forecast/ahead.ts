@@ -67,9 +67,9 @@ export async function comingBars(actor: Actor, before: Date): Promise<ComingBar[
   requireSomewhere(actor, 'see')
   return many<ComingBar>(
     null,
-    `SELECT x.agent, coalesce(j.title, x.target) AS title, x.start AS "startAt", x.end AS "endAt"
+    `SELECT x.agent, j.title, x.start AS "startAt", x.end AS "endAt"
        FROM forecasts, jsonb_to_recordset(body->'soon') AS x(target text, agent text, "start" timestamptz, "end" timestamptz)
-       LEFT JOIN jobs j ON j.slug = x.target AND NOT j.is_flow AND j.deleted_at IS NULL
+       JOIN jobs j ON j.slug = x.target AND NOT j.is_flow AND j.deleted_at IS NULL
       WHERE x.start < $1 AND x.start > now() ORDER BY x.start`,
     [before],
   )

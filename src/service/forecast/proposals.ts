@@ -7,6 +7,7 @@ import { many, maybeOne, one, execute, transaction, type Tx } from '@/store/db'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 import { timeOfDaySchema } from '@/core/timing/rule'
 import { stretchSchema } from './nights'
+import { seenNames } from './seen'
 
 const measureSchema = z.strictObject({
   late: z.number(),
@@ -211,11 +212,14 @@ export async function listProposals(actor: Actor): Promise<ProposalRow[]> {
                FROM (SELECT sum(busy_ms) AS busy FROM load_samples WHERE at >= s.begins AND at < s.ends GROUP BY at) b) l) c
       ORDER BY p.id DESC`,
   )
-  return rows.map(({ came, taken, ...row }): ProposalRow => {
+  const seen = await seenNames()
+  return rows.flatMap(({ came, taken, ...row }): ProposalRow[] => {
+    // One that moved anything that is not to be seen is not shown in parts: its figures are of all of it.
+    if (seen && !row.answer.moves.every(({ trigger }) => seen.triggers.has(trigger))) return []
     const side = (since: boolean): Outcome['before'] => {
       const found = came.find((each) => each.since === since)
       return { deadlines: found?.deadlines ?? 0, inTime: found?.inTime ?? 0, peak: found?.peak ?? null }
     }
-    return { ...row, taken: taken.map(({ trigger }) => trigger), came: { before: side(false), since: side(true) } }
+    return [{ ...row, taken: taken.map(({ trigger }) => trigger), came: { before: side(false), since: side(true) } }]
   })
 }

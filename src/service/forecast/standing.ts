@@ -7,6 +7,7 @@ import { chanceLimits } from './chances'
 import { refreshLengths } from './lengths'
 import { forecastMaterial } from './material'
 import { noteRisks, type StandingDeadline } from './risks'
+import { seenNames, seenOf } from './seen'
 import { noteTold } from './told'
 
 /** The forecast that is kept: so far ahead, so many samples. */
@@ -134,10 +135,15 @@ function lateOf({ runs, from }: NightForecast): Standing['late'] {
 /** The kept forecast; null: none was made yet. Its runs only where they are asked for: there may be thousands. */
 export async function standingForecast(actor: Actor, withRuns = false): Promise<Standing | null> {
   requireSomewhere(actor, 'see')
+  const seen = await seenNames()
   const row = await maybeOne<{ madeAt: Date; body: Omit<Standing, 'madeAt'>; runs: Standing['runs'] | null }>(
     null,
     'SELECT made_at AS "madeAt", body, CASE WHEN $1 THEN runs END AS runs FROM forecasts',
-    [withRuns],
+    [withRuns || seen !== null],
   )
-  return row ? { ...row.body, madeAt: row.madeAt.toISOString(), runs: row.runs ?? [] } : null
+  if (!row) return null
+  const standing = { ...row.body, madeAt: row.madeAt.toISOString(), runs: row.runs ?? [] }
+  if (!seen) return standing
+  const shown = seenOf(standing, seen)
+  return withRuns ? shown : { ...shown, runs: [] }
 }

@@ -3,6 +3,7 @@ import { changesSchema, type Change } from '@/core/forecast/change'
 import { requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { notFound } from '@/service/base/problem'
+import { isSeenChange, seenNames } from './seen'
 import { db, many, transaction } from '@/store/db'
 
 export const variantSchema = z.strictObject({
@@ -25,8 +26,12 @@ export async function listVariants(actor: Actor): Promise<Variant[]> {
     null,
     'SELECT id, title, changes, made_by AS "madeBy", made_at AS "madeAt" FROM variants ORDER BY id DESC LIMIT 200',
   )
-  // One that was kept by an older Bugle and cannot be read any more is not offered.
-  return rows.filter(({ changes }) => changesSchema.safeParse(changes).success)
+  const seen = await seenNames()
+  // One that was kept by an older Bugle and cannot be read any more is not offered, nor one that is about what whoever asks may not see.
+  return rows.filter(({ changes }) => {
+    const read = changesSchema.safeParse(changes)
+    return read.success && (seen === null || read.data.every((change) => isSeenChange(change, seen)))
+  })
 }
 
 export async function addVariant(

@@ -75,7 +75,7 @@ export async function saveGroup(actor: Actor, id: number, group: GroupRequest): 
           ...difference({ people: names }, { people: await namesIn(tx, id) }),
         },
       )
-      await notify(tx, { jobs: true, runs: [], matters: true, timing: true })
+      await notify(tx, { people: true, jobs: true, runs: [], matters: true, timing: true })
     }),
   )
 }

@@ -5,6 +5,7 @@ import { triggerDefaultsSchema } from '@/core/work/trigger'
 import { db, execute, many, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
+import { notify } from '@/store/listen'
 import { hashPassword, passwordFault, passwordSchema } from './passwords'
 import { invalid, notFound, Problem } from '@/service/base/problem'
 
@@ -139,6 +140,7 @@ export async function changePerson(
       await execute(tx, 'UPDATE access_tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [id])
     const changes = { ...difference(before, after), ...(passwordHash ? { password: 'set anew' } : {}) }
     await record(tx, actor, 'changed', { type: 'person', id, title: after.name }, changes)
+    await notify(tx, { people: true })
   })
 }
 

@@ -206,7 +206,7 @@ async function requireMatter(tx: Tx, actor: Actor, id: number): Promise<void> {
   requireSomewhere(actor, 'operate')
   const row = await maybeOne<{ runId: number | null; triggerId: number | null }>(
     tx,
-    `SELECT run_id AS "runId", substring(subject FROM '^trigger (\\d+)')::bigint AS "triggerId" FROM matters WHERE id = $1`,
+    `SELECT run_id AS "runId", substring(subject FROM 'trigger (\\d+)')::bigint AS "triggerId" FROM matters WHERE id = $1`,
     [id],
   )
   const { runId = null, triggerId = null } = row ?? {}

@@ -210,7 +210,7 @@ async function saveAreaIn(tx: Tx, actor: Actor, id: number, area: AreaRequest): 
       ...difference({ members: said(before.members) }, { members: members.length > 0 ? said(named) : [] }),
     },
   )
-  await notify(tx, { jobs: true, runs: [], matters: true, timing: true })
+  await notify(tx, { people: true, jobs: true, runs: [], matters: true, timing: true })
   return { version: before.version + 1 }
 }
 

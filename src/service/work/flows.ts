@@ -1,4 +1,4 @@
-import { requireOn } from '@/service/base/area-rights'
+import { requireOn, whereMay } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
@@ -128,9 +128,26 @@ async function readMaterial(tx: Tx | null): Promise<FlowMaterial> {
   }
 }
 
-/** What is wrong with a flow beyond its shape: steps that lead nowhere or in a circle, work and calendars that are not there, values that do not fit. */
-async function definitionFaults(tx: Tx, slug: string, definition: FlowDefinition): Promise<FieldFault[]> {
+/** What the actor may start, and so put into a flow; what was in it before may stay, whoever saves it. */
+async function startableMaterial(tx: Tx, actor: Actor, before: FlowDefinition | null): Promise<FlowMaterial> {
   const material = await readMaterial(tx)
+  const ids = [...material.jobs, ...material.flows].map(({ id }) => id)
+  const may = await whereMay(tx, actor, 'operate', 'job', ids)
+  const stays = new Set(before?.steps.map((step) => ('job' in step ? step.job : step.flow)) ?? [])
+  const isThere = ({ id, slug }: { readonly id: number; readonly slug: string }): boolean =>
+    may.has(id) || stays.has(slug)
+  return { ...material, jobs: material.jobs.filter(isThere), flows: material.flows.filter(isThere) }
+}
+
+/** What is wrong with a flow beyond its shape: steps that lead nowhere or in a circle, work and calendars that are not there, values that do not fit. */
+async function definitionFaults(
+  tx: Tx,
+  actor: Actor,
+  slug: string,
+  definition: FlowDefinition,
+  before: FlowDefinition | null = null,
+): Promise<FieldFault[]> {
+  const material = await startableMaterial(tx, actor, before)
   const { stored } = await timingState(tx)
   const checked = checkBundle({
     format: FORMAT,
@@ -166,7 +183,7 @@ export async function addFlow(actor: Actor, flow: FlowContent): Promise<{ id: nu
 export async function insertFlow(tx: Tx, actor: Actor, flow: FlowContent, given?: string): Promise<{ id: number }> {
   await requireOn(tx, actor, 'design', 'area', flow.areaId)
   const slug = given ?? (await freeSlug(tx, 'jobs', slugOf(flow.title)))
-  refuse(await definitionFaults(tx, slug, flow.definition))
+  refuse(await definitionFaults(tx, actor, slug, flow.definition))
   const { id } = await guardTitle(async () => {
     const made = await db().jobs.create(
       {
@@ -218,7 +235,7 @@ export async function saveFlowIn(
       { theirs: current },
     )
   }
-  refuse(await definitionFaults(tx, current.slug, flow.definition))
+  refuse(await definitionFaults(tx, actor, current.slug, flow.definition, current.definition))
   const version = current.version + 1
   await guardTitle(
     () =>

@@ -168,7 +168,7 @@ ALTER TABLE matters ENABLE ROW LEVEL SECURITY;
 -- A matter is about a run, or about a trigger by its subject, or about nothing that lies in an area.
 CREATE POLICY walled ON matters FOR SELECT TO bugle_walled
   USING ((run_id IS NULL OR EXISTS (SELECT FROM runs r WHERE r.id = run_id))
-     AND (subject NOT LIKE 'trigger %' OR EXISTS (SELECT FROM triggers t WHERE t.id = substring(subject FROM 'trigger (\\d+)')::bigint)));
+     AND (subject !~ 'trigger \\d' OR EXISTS (SELECT FROM triggers t WHERE t.id = substring(subject FROM 'trigger (\\d+)')::bigint)));
 
 -- A run lies where its job lies.
 CREATE FUNCTION job_moved() RETURNS trigger LANGUAGE plpgsql AS $$
