@@ -25,7 +25,7 @@ import { FLOWS } from './flows'
 import { makeHistory, titleOfStep, type Past, type PastFlow, type PastRun } from './history'
 import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
-import { AREAS, JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
+import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, WITHIN } from './scenario'
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -48,6 +48,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     await addAccounts(tx)
     await addSharedAndLocks(tx)
     const jobs = await addWork(tx)
+    await addMembers(tx, people)
     for (const calendar of demoCalendars(now))
       await insertCalendar(tx, { ...COMMAND_LINE, name: 'Torvald Brekke' }, calendar)
     const flows = await addFlows(tx)
@@ -121,7 +122,11 @@ async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
 
 async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {
   const areaIds = new Map<string, number>()
-  for (const title of AREAS) areaIds.set(title, (await db().areas.create({ title }, { transaction: tx })).id)
+  for (const title of AREAS) {
+    const within = WITHIN[title]
+    const parentId = within === undefined ? null : (areaIds.get(within) as number)
+    areaIds.set(title, (await db().areas.create({ title, parentId }, { transaction: tx })).id)
+  }
   const jobs = new Map<string, { id: number; areaId: number }>()
   for (const job of JOBS) {
     const areaId = areaIds.get(job.area) as number
@@ -136,6 +141,21 @@ async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number
     jobs.set(job.title, { id, areaId })
   }
   return jobs
+}
+
+/** The group of the night, and who may see the area that is closed to all others. */
+async function addMembers(tx: Tx, people: ReadonlyMap<string, number>): Promise<void> {
+  const { title, notes } = NIGHT_DESK
+  const group = await db().groups.create({ title, notes, changedBy: 'Ines Aldaya' }, { transaction: tx })
+  for (const name of NIGHT_DESK.people)
+    await db().groupMembers.create({ groupId: group.id, personId: people.get(name) as number }, { transaction: tx })
+  const area = await db().areas.findOne({ where: { title: CLOSED_AREA.title }, transaction: tx })
+  if (!area) throw new Error(`There is no area ${CLOSED_AREA.title}.`)
+  await area.update({ closed: true }, { transaction: tx })
+  for (const member of CLOSED_AREA.members) {
+    const to = 'person' in member ? { personId: people.get(member.person) as number } : { groupId: group.id }
+    await db().grants.create({ areaId: area.id, may: member.may, ...to }, { transaction: tx })
+  }
 }
 
 /** Accounts that jobs of the demo sign in with, on every agent. */

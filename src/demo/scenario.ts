@@ -68,6 +68,28 @@ export const POOLS: Record<string, string> = {
 
 export const AREAS = ['Close of day', 'Sailing', 'Vessels', 'Freight', 'Refund desk', 'Housekeeping'] as const
 
+/** Areas that lie in another. */
+export const WITHIN: Partial<Record<(typeof AREAS)[number], (typeof AREAS)[number]>> = {
+  Vessels: 'Sailing',
+  Freight: 'Sailing',
+}
+
+export const NIGHT_DESK = {
+  title: 'Night desk',
+  notes: 'Whoever is on watch from 22:00 to 06:00.',
+  people: ['Sunniva Dahl', 'Callum Eads'],
+}
+
+/** Where money goes back: only its members see it. */
+export const CLOSED_AREA = {
+  title: 'Refund desk' as (typeof AREAS)[number],
+  members: [
+    { group: NIGHT_DESK.title, may: 'operate' },
+    { person: 'Moira Calder', may: 'design' },
+    { person: 'Wren Halloran', may: 'see' },
+  ],
+} as const
+
 export const PEOPLE: readonly { name: string; role: Role }[] = [
   { name: 'Ines Aldaya', role: 'administrator' },
   { name: 'Torvald Brekke', role: 'designer' },
@@ -75,6 +97,7 @@ export const PEOPLE: readonly { name: string; role: Role }[] = [
   { name: 'Sunniva Dahl', role: 'operator' },
   { name: 'Callum Eads', role: 'operator' },
   { name: 'Petra Flett', role: 'viewer' },
+  { name: 'Wren Halloran', role: 'none' },
 ]
 
 /** How a simulated machine acts a job out. */

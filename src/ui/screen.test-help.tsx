@@ -56,6 +56,7 @@ export const ME: Me = {
   zone: 'Europe/London',
   theme: 'light',
   paceSeconds: 1,
+  granted: 'none',
   newTrigger: {},
 }
 

@@ -1,9 +1,8 @@
 import type { Actor } from '@/service/base/actor'
 import { Problem } from '@/service/base/problem'
-import { areasSeenBy, runsByArea } from '@/service/watch/seen'
+import { areasSeenBy, forEverybody, runsByArea } from '@/service/watch/seen'
 import { limit } from '@/store/limits'
 import { listen } from '@/store/listen'
-import { beyondWalls } from '@/store/walls'
 import { identify } from './endpoint'
 import { gather, type LiveEvent } from './gather'
 
@@ -86,7 +85,7 @@ export async function liveStream(
   aliveMs = ALIVE_MS,
 ): Promise<Response> {
   // Readers of all people share what is set up here.
-  return beyondWalls(() => streamFor(request, actor, aliveMs))
+  return forEverybody(() => streamFor(request, actor, aliveMs))
 }
 
 async function streamFor(request: Request, actor: Pick<Actor, 'id' | 'areas'>, aliveMs: number): Promise<Response> {

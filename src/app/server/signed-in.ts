@@ -27,6 +27,7 @@ export async function signedInPerson(): Promise<Me> {
     name: actor.name,
     email: actor.email,
     role: actor.role,
+    granted: actor.areas?.granted ?? 'none',
     zone: preferences.zone ?? config().zone,
     ...(config().country === undefined ? {} : { country: config().country as string }),
     theme: preferences.theme ?? 'system',

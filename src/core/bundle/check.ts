@@ -119,7 +119,7 @@ function protoFaults(raw: unknown, add: AddFault): void {
   }
 }
 
-const LISTS = ['calendars', 'pools', 'agents', 'locks', 'jobs', 'flows', 'triggers'] as const
+const LISTS = ['calendars', 'pools', 'agents', 'locks', 'jobs', 'flows', 'triggers', 'groups', 'areas'] as const
 
 function idFaults(raw: Raw, add: AddFault): void {
   for (const list of LISTS) duplicates(rawList(raw[list]), [list], add)

@@ -6,6 +6,7 @@ import { PRIORITIES } from '../dispatch/types'
 import { parseDuration } from '../timing/duration'
 import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
 import { INPUT_TYPES } from '../work/inputs'
+import { LEVELS } from '../people/rights'
 import { keepingSchema, labelsSchema, successSchema, INTERPRETERS, UNREACHABLE_THEN } from '../work/job'
 import { exactlyOne } from '../schema/one-key'
 
@@ -211,6 +212,36 @@ const triggerSchema = z.strictObject({
   with: withSchema.optional(),
 })
 
+const peopleGroupSchema = z.strictObject({
+  /** Its title. */
+  id: z.string().trim().min(1).max(80),
+  notes: z.string().max(2000).optional(),
+  /** E-mail addresses. */
+  people: z.array(z.string().max(200)).max(5000).default([]),
+})
+const areaSchema = z.strictObject({
+  /** Its path: the titles of the areas that it lies in and its own, ` / ` between them. */
+  id: z.string().trim().min(1).max(800),
+  notes: z.string().max(2000).optional(),
+  closed: z.boolean().optional(),
+  members: z
+    .array(
+      z
+        .strictObject({
+          /** An e-mail address. */
+          person: z.string().max(200).optional(),
+          /** The title of a group. */
+          group: z.string().max(80).optional(),
+          may: z.enum(LEVELS),
+        })
+        .refine(({ person, group }) => (person === undefined) !== (group === undefined), {
+          message: 'A member is a person or a group: one of the keys person, group.',
+        }),
+    )
+    .max(1000)
+    .optional(),
+})
+
 /** A bundle. That its parts fit together is looked at in check.ts. */
 export const bundleSchema = z
   .strictObject({
@@ -223,6 +254,8 @@ export const bundleSchema = z
     jobs: z.array(jobSchema).default([]),
     flows: z.array(flowSchema).default([]),
     triggers: z.array(triggerSchema).default([]),
+    groups: z.array(peopleGroupSchema).default([]),
+    areas: z.array(areaSchema).default([]),
   })
   .meta({
     title: 'A Bugle bundle',
@@ -232,6 +265,8 @@ export const bundleSchema = z
 
 export type Bundle = z.output<typeof bundleSchema>
 export type BundleTrigger = Bundle['triggers'][number]
+export type BundleArea = Bundle['areas'][number]
+export type BundleGroup = Bundle['groups'][number]
 export type BundleJob = Bundle['jobs'][number]
 
 /** JSON Schema 2020-12 of what a file may hold. */

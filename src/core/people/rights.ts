@@ -1,4 +1,4 @@
-import type { Role } from './roles'
+import type { Right, Role } from './roles'
 
 /** What a person may do on an area; each holds those before it. */
 export const LEVELS = ['see', 'operate', 'design', 'manage'] as const
@@ -12,6 +12,9 @@ export const LEVEL_OF_ROLE: Readonly<Record<Role, Level | 'none'>> = {
   designer: 'design',
   administrator: 'manage',
 }
+
+/** What a right in the organisation is called on an area. */
+export const levelOf = (right: Right): Level => (right === 'administer' ? 'manage' : right)
 
 /** Areas lie at most so deep, the outermost counted. */
 export const MOST_DEPTH = 8

@@ -1,4 +1,4 @@
-import { heightOf, LEVELS, type Level } from '@/core/people/rights'
+import { heightOf, levelOf, LEVELS, type Level } from '@/core/people/rights'
 import { mayDo, missingRight, type Right, type Role } from '@/core/people/roles'
 import { behindWalls } from '@/store/walls'
 import { Problem } from './problem'
@@ -25,9 +25,6 @@ export interface ActorAreas {
   /** No more than this, on whatever area: what the token may. */
   readonly atMost: Level
 }
-
-/** What a right in the organisation is called on an area. */
-export const levelOf = (right: Right): Level => (right === 'administer' ? 'manage' : right)
 
 const notAllowed = (right: Right, why = missingRight(right)): Problem =>
   new Problem('not-allowed', why, [], { needed: right })

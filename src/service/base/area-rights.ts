@@ -1,7 +1,7 @@
-import { heightOf, type Level } from '@/core/people/rights'
+import { heightOf, LEVEL_OF_ROLE, levelOf, type Level } from '@/core/people/rights'
 import { mayDo, type Right } from '@/core/people/roles'
 import { many, type Tx } from '@/store/db'
-import { capped, levelOf, requireSomewhere, type Actor } from './actor'
+import { capped, requireSomewhere, type Actor } from './actor'
 import { notFound, Problem } from './problem'
 
 /** What lies in an area, or is one, and how its area is found. Names of tables and columns: never anything that came from outside. */
@@ -12,7 +12,12 @@ const AREA_OF = {
   run: `SELECT r.id, j.area_id FROM runs r JOIN jobs j ON j.id = r.job_id`,
   trigger: `SELECT t.id, j.area_id FROM triggers t JOIN jobs j ON j.id = t.job_id`,
 } as const
-export type InArea = keyof typeof AREA_OF
+type InArea = keyof typeof AREA_OF
+
+/** With a thing that is read: what whoever asks may on it. */
+export interface HasLevel {
+  readonly may: Level | 'none'
+}
 
 /** Whether the role alone answers, whatever the areas say. */
 const roleIsEnough = (actor: Actor, right: Right): boolean => mayDo(actor.role, right) && !actor.areas?.isWalled
@@ -22,12 +27,17 @@ const roleIsEnough = (actor: Actor, right: Right): boolean => mayDo(actor.role, 
  *
  * @param tx null: beyond any transaction
  */
-export async function levelsOn(
+async function levelsOn(
   tx: Tx | null,
   actor: Actor,
   what: InArea,
   ids: readonly number[],
 ): Promise<Map<number, Level>> {
+  // No person: the command line and the engines, whose role says everything.
+  if (actor.id === null) {
+    const level = capped(actor, heightOf(LEVEL_OF_ROLE[actor.role]))
+    return new Map(level === 'none' ? [] : ids.map((id) => [id, level]))
+  }
   const rows = await many<{ id: number; height: number }>(
     tx,
     `SELECT o.id, a.height FROM (${AREA_OF[what]}) o JOIN area_rights($2) a ON a.area_id = o.area_id WHERE o.id = ANY($1)`,
@@ -35,6 +45,11 @@ export async function levelsOn(
   )
   const levels = rows.map(({ id, height }) => [id, capped(actor, height)] as const)
   return new Map(levels.filter((each): each is [number, Level] => each[1] !== 'none'))
+}
+
+/** What the actor may on a thing that they see. */
+export async function levelOn(actor: Actor, what: InArea, id: number): Promise<Level | 'none'> {
+  return (await levelsOn(null, actor, what, [id])).get(id) ?? 'none'
 }
 
 /**

@@ -1,3 +1,4 @@
+import { areaFor } from './bundle-people'
 import { inputsIn, type BundleInput } from '@/core/bundle/inputs-in'
 import type { Bundle, bundleSchema } from '@/core/bundle/schema'
 import { faultsFrom, type Fault } from '@/core/schema/faults'
@@ -7,7 +8,6 @@ import { maybeOne, type Tx } from '@/store/db'
 import type { z } from 'zod'
 import type { Actor } from '@/service/base/actor'
 import {
-  areaFor,
   atPlace,
   filedWork,
   sameJson,

@@ -9,6 +9,7 @@ import { maybeOne, transaction, type Tx } from '@/store/db'
 import { importCalendars } from './bundle-calendars'
 import { flowIn, importFlows, type FlowIn } from './bundle-flows'
 import { importJobs, jobIn, type JobIn } from './bundle-jobs'
+import { importAreas, importGroups } from './bundle-people'
 import type { ImportLine } from './bundle-parts'
 import { importTriggers, triggerIn } from './bundle-triggers'
 
@@ -36,6 +37,8 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
       await importCalendars(tx, actor, bundle, lines)
       await importPools(tx, actor, bundle, lines)
       await importLocks(tx, actor, bundle, lines)
+      await importGroups(tx, actor, bundle, lines)
+      await importAreas(tx, actor, bundle, lines)
       await importJobs(tx, actor, jobs as JobIn[], lines)
       await importFlows(tx, actor, flows as FlowIn[], lines)
       await importTriggers(tx, actor, triggers, lines)

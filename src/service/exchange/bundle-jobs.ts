@@ -7,7 +7,8 @@ import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
 import type { Actor } from '@/service/base/actor'
 import { insertJob, saveJobIn } from '@/service/work/work'
 import { maybeOne, type Tx } from '@/store/db'
-import { areaFor, atPlace, filedWork, sameJson, type FiledWork, type ImportLine } from './bundle-parts'
+import { areaFor } from './bundle-people'
+import { atPlace, filedWork, sameJson, type FiledWork, type ImportLine } from './bundle-parts'
 
 export type JobIn = FiledWork<JobDefinition>
 

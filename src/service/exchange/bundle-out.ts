@@ -7,6 +7,7 @@ import { config } from '@/store/config'
 import { many } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { flowsOut, inputsOut } from './bundle-flows'
+import { areasOut, groupsOut } from './bundle-people'
 import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
 import { timingState } from '@/service/base/timing-cache'
 import type { TriggerDefinition } from '@/core/work/trigger'
@@ -17,8 +18,18 @@ const refuse: OnBad = (_, error) => {
   throw error
 }
 
-/** All calendars, pools, locks, jobs, flows and triggers as a bundle. What is as it is by default is left out. `onBad`: what becomes of what cannot be read; without it nothing is exported. */
-export async function exportBundle(actor: Actor, onBad: OnBad = refuse): Promise<BundleFile> {
+/** All definitions as a bundle, with areas, groups and who is a member of what. */
+export async function exportBundle(actor: Actor): Promise<BundleFile> {
+  const [definitions, groups, areas] = [
+    await definitionsOut(actor, refuse),
+    await groupsOut(actor),
+    await areasOut(actor),
+  ]
+  return { ...definitions, ...(groups.length > 0 ? { groups } : {}), ...(areas.length > 0 ? { areas } : {}) }
+}
+
+/** All calendars, pools, locks, jobs, flows and triggers as a bundle. What is as it is by default is left out. `onBad`: what becomes of what cannot be read. */
+export async function definitionsOut(actor: Actor, onBad: OnBad): Promise<BundleFile> {
   requireSomewhere(actor, 'see')
   const { stored } = await timingState(null)
   const notes = new Map(

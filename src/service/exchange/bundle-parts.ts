@@ -1,11 +1,9 @@
 import type { BundleJob } from '@/core/bundle/schema'
-import { many, type Tx } from '@/store/db'
-import type { Actor } from '@/service/base/actor'
+import { many } from '@/store/db'
 import { Problem } from '@/service/base/problem'
-import { addAreaIn } from '@/service/work/areas'
 
 export interface ImportLine {
-  readonly kind: 'calendar' | 'pool' | 'lock' | 'job' | 'flow' | 'trigger'
+  readonly kind: 'calendar' | 'pool' | 'lock' | 'group' | 'area' | 'job' | 'flow' | 'trigger'
   readonly id: string
   readonly what: 'added' | 'changed' | 'same'
 }
@@ -65,18 +63,6 @@ export const readableOf = <T extends { readonly slug: string }, R>(
 
 /** Where jobs and flows go that name no area. */
 const DEFAULT_AREA = 'Imported'
-
-/** The area with this title, made if there is none. `known`: those found before, by title in lower case. */
-export async function areaFor(tx: Tx, actor: Actor, known: Map<string, number>, title: string): Promise<number> {
-  const key = title.toLowerCase()
-  let id = known.get(key)
-  if (id === undefined) {
-    const [row] = await many<{ id: number }>(tx, 'SELECT id FROM areas WHERE lower(title) = $1', [key])
-    id = row?.id ?? (await addAreaIn(tx, actor, { title, notes: '' })).id
-    known.set(key, id)
-  }
-  return id
-}
 
 /** Faults that saving a definition meets are told at its place in the file. */
 export async function atPlace<T>(place: string, work: () => Promise<T>): Promise<T> {

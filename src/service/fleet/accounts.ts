@@ -204,6 +204,7 @@ export interface AccountUse extends AccountRules {
   readonly name: string
   readonly user: string
   readonly secret: Buffer | null
+  /** Those named, and all that lie in them. */
   readonly areaIds: readonly number[] | null
 }
 
@@ -211,7 +212,7 @@ export interface AccountUse extends AccountRules {
 export function accountNamed(tx: Tx | null, name: string): Promise<AccountUse | undefined> {
   return maybeOne<AccountUse>(
     tx,
-    `SELECT id, name, user_name AS user, secret, hosts, plain, unknown_hosts AS "unknownHosts", area_ids AS "areaIds" FROM accounts
+    `SELECT id, name, user_name AS user, secret, hosts, plain, unknown_hosts AS "unknownHosts", areas_below(area_ids) AS "areaIds" FROM accounts
       WHERE name = $1 ${tx ? 'FOR KEY SHARE' : ''}`,
     [name],
   )

@@ -2,7 +2,7 @@ import type { DayAhead } from '@/core/forecast/ahead'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { many, maybeOne } from '@/store/db'
 import { chanceLimits } from './chances'
-import type { Standing } from './standing'
+import type { Standing } from './kept'
 
 type Body = Omit<Standing, 'madeAt' | 'runs'>
 

@@ -2,7 +2,7 @@ import { checkBundle } from '@/core/bundle/check'
 import type { Bundle } from '@/core/bundle/schema'
 import type { Server } from '@/core/forecast/server'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
-import { exportBundle } from '@/service/exchange/bundle-out'
+import { definitionsOut } from '@/service/exchange/bundle-out'
 import { many } from '@/store/db'
 import { present } from './present'
 
@@ -20,7 +20,7 @@ export async function forecastMaterial(actor: Actor): Promise<Material> {
   requireSomewhere(actor, 'see')
   const unread: string[] = []
   const [file, server, agents] = await Promise.all([
-    exportBundle(actor, (what) => unread.push(what)),
+    definitionsOut(actor, (what) => unread.push(what)),
     present(),
     agentsOut(),
   ])

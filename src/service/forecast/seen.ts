@@ -1,7 +1,7 @@
 import type { Change } from '@/core/forecast/change'
 import { many } from '@/store/db'
 import { whoReads } from '@/store/walls'
-import type { Standing } from './standing'
+import type { Standing } from './kept'
 
 /** Names of files that whoever reads may see; null: all. */
 export interface Seen {

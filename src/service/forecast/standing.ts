@@ -6,6 +6,7 @@ import { COMMAND_LINE, requireSomewhere, type Actor } from '@/service/base/actor
 import { chanceLimits } from './chances'
 import { refreshLengths } from './lengths'
 import { forecastMaterial } from './material'
+import type { Standing } from './kept'
 import { noteRisks, type StandingDeadline } from './risks'
 import { seenNames, seenOf } from './seen'
 import { noteTold } from './told'
@@ -22,25 +23,6 @@ const SAME_CHANCE = 0.08
 /** Until an hour after it is due: what comes later is no matter of a deadline. */
 const hoursTo = ({ due }: ForecastDeadline, now: number): number =>
   Math.min(AHEAD_HOURS, Math.max(1, Math.ceil((Date.parse(due) / 1000 - now) / 3600) + 1))
-
-export interface Standing extends Omit<NightForecast, 'deadlines'> {
-  readonly madeAt: string
-  readonly deadlines: readonly StandingDeadline[]
-  /** Jobs whose lengths are guesses, of all that run in the stretch. */
-  readonly guesses: readonly string[]
-  readonly jobs: number
-  /** Definitions that cannot be read. */
-  readonly leftOut: readonly string[]
-  /** Runs that start soon, for the lanes of Watch. */
-  readonly soon: readonly Pick<ForecastRun, 'target' | 'agent' | 'start' | 'end'>[]
-  /** Occurrences whose work starts later than they fall, and why. */
-  readonly late: readonly {
-    readonly trigger: string
-    readonly occurrence: string
-    readonly at: string
-    readonly why: string
-  }[]
-}
 
 /**
  * Makes the forecast of the next day from how everything stands, keeps it for all processes, and lets deadlines at risk be known. For a thread of the leading engine: it takes from some

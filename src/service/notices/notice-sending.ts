@@ -41,12 +41,14 @@ export async function areaOf(
 export async function queueNotices(since = new Date(0)): Promise<number> {
   return execute(
     null,
-    `INSERT INTO notice_sends (notice_id, run_id, event)
+    // Of an area is of all that lies in it.
+    `WITH n AS MATERIALIZED (SELECT *, CASE WHEN area_id IS NOT NULL THEN areas_below(ARRAY[area_id]) END AS areas FROM notices WHERE active)
+     INSERT INTO notice_sends (notice_id, run_id, event)
      SELECT n.id, r.id, e.event
-       FROM notices n CROSS JOIN LATERAL unnest(n.events) AS e(event)
-       JOIN runs r ON r.flow_run_id IS NULL AND (n.job_id IS NULL OR r.job_id = n.job_id) AND (n.area_id IS NULL OR r.area_id = n.area_id)
+       FROM n CROSS JOIN LATERAL unnest(n.events) AS e(event)
+       JOIN runs r ON r.flow_run_id IS NULL AND (n.job_id IS NULL OR r.job_id = n.job_id) AND (n.area_id IS NULL OR r.area_id = ANY(n.areas))
         AND (r.ended_at > greatest(n.since, $1, now() - interval '1 day') OR r.deadline_state IS NOT NULL AND r.ended_at IS NULL AND r.created_at > n.since - interval '2 days')
-      WHERE n.active AND CASE e.event
+      WHERE CASE e.event
               WHEN 'failed' THEN r.state IN ('failed','lost')
               WHEN 'ended' THEN r.ended_at IS NOT NULL
               WHEN 'at-risk' THEN r.ended_at IS NULL AND r.deadline_state = 'at-risk'
@@ -139,7 +141,16 @@ async function stillToTell(
   facts: NoticeFacts,
 ): Promise<NoticeAction | null> {
   if (action.kind !== 'mail') return action
-  const to = [...new Map(action.to.map((text) => [fill(text, facts).trim().toLowerCase(), text])).entries()]
+  const named = [...new Map(action.to.map((text) => [fill(text, facts).trim().toLowerCase(), text])).entries()]
+  const blind = await mayNotSee(
+    runId,
+    named.map(([address]) => address),
+  )
+  const to = named.filter(([address]) => !blind.has(address))
+  if (to.length === 0) {
+    await markSent(id, 'nobody named here may see what it is about')
+    return null
+  }
   const told = await many<{ address: string; isMine: boolean; isSent: boolean }>(
     null,
     `WITH mine AS (
@@ -161,6 +172,17 @@ async function stillToTell(
       [id, attempts - 1, WAITS_FOR_OTHER_SECONDS],
     )
   return null
+}
+
+/** Addresses of people here who may not see a run. Whose address is nobody's here is told: whoever named it chose it. */
+async function mayNotSee(runId: number, addresses: readonly string[]): Promise<ReadonlySet<string>> {
+  const rows = await many<{ address: string }>(
+    null,
+    `SELECT lower(p.email) AS address FROM people p WHERE lower(p.email) = ANY($2)
+        AND NOT (p.active AND EXISTS (SELECT FROM runs r JOIN jobs j ON j.id = r.job_id JOIN area_rights(p.id) a ON a.area_id = j.area_id WHERE r.id = $1))`,
+    [runId, addresses],
+  )
+  return new Set(rows.map(({ address }) => address))
 }
 
 async function factsOf(runId: number, event: NoticeEvent): Promise<NoticeFacts> {

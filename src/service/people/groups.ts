@@ -38,46 +38,50 @@ export async function listGroups(actor: Actor): Promise<GroupRow[]> {
 }
 
 export async function addGroup(actor: Actor, group: GroupRequest): Promise<{ id: number }> {
+  return transaction((tx) => addGroupIn(tx, actor, group))
+}
+
+export async function addGroupIn(tx: Tx, actor: Actor, group: GroupRequest): Promise<{ id: number }> {
   requireRight(actor, 'administer')
-  return transaction((tx) =>
-    guarded(async () => {
-      const { title, notes, people } = group
-      const { id } = await db().groups.create({ title, notes, changedBy: actor.name }, { transaction: tx })
-      await writePeople(tx, id, people)
-      await record(tx, actor, 'added', { type: 'group', id, title }, { people: await namesIn(tx, id) })
-      return { id }
-    }),
-  )
+  return guarded(async () => {
+    const { title, notes, people } = group
+    const { id } = await db().groups.create({ title, notes, changedBy: actor.name }, { transaction: tx })
+    await writePeople(tx, id, people)
+    await record(tx, actor, 'added', { type: 'group', id, title }, { people: await namesIn(tx, id) })
+    return { id }
+  })
 }
 
 export async function saveGroup(actor: Actor, id: number, group: GroupRequest): Promise<void> {
+  await transaction((tx) => saveGroupIn(tx, actor, id, group))
+}
+
+export async function saveGroupIn(tx: Tx, actor: Actor, id: number, group: GroupRequest): Promise<void> {
   requireRight(actor, 'administer')
-  await transaction((tx) =>
-    guarded(async () => {
-      const before = await lock(tx, id)
-      const names = await namesIn(tx, id)
-      await execute(tx, 'UPDATE groups SET title = $2, notes = $3, changed_by = $4, changed_at = now() WHERE id = $1', [
-        id,
-        group.title,
-        group.notes,
-        actor.name,
-      ])
-      await execute(tx, 'DELETE FROM group_members WHERE group_id = $1', [id])
-      await writePeople(tx, id, group.people)
-      const { title, notes } = group
-      await record(
-        tx,
-        actor,
-        'changed',
-        { type: 'group', id, title },
-        {
-          ...difference(before, { title, notes }),
-          ...difference({ people: names }, { people: await namesIn(tx, id) }),
-        },
-      )
-      await notify(tx, { people: true, jobs: true, runs: [], matters: true, timing: true })
-    }),
-  )
+  await guarded(async () => {
+    const before = await lock(tx, id)
+    const names = await namesIn(tx, id)
+    await execute(tx, 'UPDATE groups SET title = $2, notes = $3, changed_by = $4, changed_at = now() WHERE id = $1', [
+      id,
+      group.title,
+      group.notes,
+      actor.name,
+    ])
+    await execute(tx, 'DELETE FROM group_members WHERE group_id = $1', [id])
+    await writePeople(tx, id, group.people)
+    const { title, notes } = group
+    await record(
+      tx,
+      actor,
+      'changed',
+      { type: 'group', id, title },
+      {
+        ...difference(before, { title, notes }),
+        ...difference({ people: names }, { people: await namesIn(tx, id) }),
+      },
+    )
+    await notify(tx, { people: true, jobs: true, runs: [], matters: true, timing: true })
+  })
 }
 
 /** Refused while areas count on it: nobody loses a right because somebody tidied up. */

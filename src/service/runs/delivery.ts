@@ -22,7 +22,7 @@ export async function leasesToDeliver(to: readonly Delivery[]): Promise<{ agentI
     null,
     `SELECT a.id AS attempt, a.token, a.run_id AS run, a.number AS try, a.agent_id AS "agentId", j.title, v.definition, r.inputs, r.secrets,
             r.account, r.area_id AS "areaId", c.id AS "accountId", c.user_name AS "accountUser", c.secret AS "accountSecret", c.hosts,
-            c.area_ids AS "areaIds", c.plain, c.unknown_hosts AS "unknownHosts", r.job_id AS "jobId", r.job_version AS "jobVersion", a.handed_at AS "handedAt", r.created_at AS "createdAt",
+            areas_below(c.area_ids) AS "areaIds", c.plain, c.unknown_hosts AS "unknownHosts", r.job_id AS "jobId", r.job_version AS "jobVersion", a.handed_at AS "handedAt", r.created_at AS "createdAt",
             r.cause, r.starter_name AS "starterName", r.for_agent_id AS "forAgentId", r.trigger_id AS "triggerId", r.trigger_version AS "triggerVersion", r.occurrence,
             r.occurrence_day::text AS "occurrenceDay", r.flow_run_id AS "flowRunId", r.step, r.step_path AS "stepPath"
        FROM unnest($1::bigint[], $2::bigint[]) AS u(agent_id, connection)

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { CAUSES, RUN_STATES, type RunState } from '@/core/run/lifecycle'
-import { many } from '@/store/db'
+import { many, one } from '@/store/db'
 import { likeText } from '@/store/like'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { invalid } from '@/service/base/problem'
@@ -198,9 +198,16 @@ export interface RunPage {
   readonly next: string | null
 }
 
+/** What lies in an area lies in those above it, too. */
+async function withAreasBelow(filter: RunFilter): Promise<RunFilter> {
+  if (!filter.area) return filter
+  const { ids } = await one<{ ids: number[] }>(null, 'SELECT areas_below($1::bigint[]) AS ids', [filter.area])
+  return { ...filter, area: ids }
+}
+
 export async function listRuns(actor: Actor, filter: RunFilter): Promise<RunPage> {
   requireSomewhere(actor, 'see')
-  const { sql, bind } = runQuery(filter)
+  const { sql, bind } = runQuery(await withAreasBelow(filter))
   const rows = await many<RunRow & { sortKey: string }>(null, sql, bind)
   const last = rows.length > filter.limit ? rows[filter.limit - 1] : undefined
   return {

@@ -6,7 +6,8 @@ import { isConnection } from '@/core/work/connections'
 import type { JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one } from '@/store/db'
 import type { DeadlineState } from './deadlines'
-import { requireSomewhere, type Actor } from '@/service/base/actor'
+import { levelOn, type HasLevel } from '@/service/base/area-rights'
+import { requireSomewhere, seenBy, type Actor } from '@/service/base/actor'
 import { fleetForDispatch, lockUnits, readyRuns, runningWork } from './dispatch-input'
 import { notFound } from '@/service/base/problem'
 import { runRows, type RunRow } from './run-list'
@@ -41,7 +42,7 @@ export interface AttemptRow {
   readonly outputs: Readonly<Record<string, string>>
 }
 
-interface RunFacts extends RunRow {
+interface RunFacts extends RunRow, HasLevel {
   readonly jobVersion: number
   readonly inputs: Record<string, string>
   readonly secretInputs: string[]
@@ -95,9 +96,9 @@ interface RunTrigger {
 /** Whether it is a run of a flow; also false where there is none of that number. */
 export async function isFlowRun(actor: Actor, id: number): Promise<boolean> {
   requireSomewhere(actor, 'see')
-  const row = await maybeOne<{ isFlow: boolean }>(null, `SELECT kind = 'flow' AS "isFlow" FROM runs WHERE id = $1`, [
-    id,
-  ])
+  const row = await seenBy(actor, () =>
+    maybeOne<{ isFlow: boolean }>(null, `SELECT kind = 'flow' AS "isFlow" FROM runs WHERE id = $1`, [id]),
+  )
   return row?.isFlow ?? false
 }
 
@@ -134,6 +135,7 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
     ...row,
     ...more,
     trigger: await triggerOf(id),
+    may: await levelOn(actor, 'run', id),
     secretInputs: definition.inputs.filter((input) => input.type === 'secret').map((input) => input.name),
   }
   if (isFlowDefinition(definition)) return { ...facts, isFlow: true, definition }

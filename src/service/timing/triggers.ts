@@ -1,4 +1,4 @@
-import { requireOn } from '@/service/base/area-rights'
+import { levelOn, requireOn, type HasLevel } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
 import { slugOf } from '@/core/schema/slug'
@@ -62,9 +62,9 @@ export interface TriggerFull extends Omit<TriggerContent, 'slug'> {
   readonly savedAt: string
 }
 
-export async function oneTrigger(actor: Actor, id: number): Promise<TriggerFull> {
+export async function oneTrigger(actor: Actor, id: number): Promise<TriggerFull & HasLevel> {
   requireSomewhere(actor, 'see')
-  return readTrigger(null, id)
+  return { ...(await readTrigger(null, id)), may: await levelOn(actor, 'trigger', id) }
 }
 
 async function readTrigger(tx: Tx | null, id: number, lock = ''): Promise<TriggerFull> {

@@ -1,5 +1,9 @@
 import type { Actor } from '@/service/base/actor'
 import { many } from '@/store/db'
+import { beyondWalls } from '@/store/walls'
+
+/** What is set up for all who listen is set up behind nobody's walls. */
+export const forEverybody = beyondWalls
 
 /** Areas whose changes the actor hears of; null: all. */
 export async function areasSeenBy(actor: Pick<Actor, 'id' | 'areas'>): Promise<ReadonlySet<number> | null> {

@@ -55,10 +55,10 @@ export interface AreaRow {
   readonly may: Level | 'none'
 }
 
-export async function listAreas(actor: Actor): Promise<AreaRow[]> {
+export async function listAreas(actor: Actor, tx: Tx | null = null): Promise<AreaRow[]> {
   requireSomewhere(actor, 'see')
   const rows = await many<Omit<AreaRow, 'may'> & { height: number }>(
-    null,
+    tx,
     `SELECT a.id, a.title, a.path, a.parent_id AS "parentId", coalesce(j.jobs, 0)::int AS jobs, coalesce(r.height, role_height($2)) AS height,
             CASE WHEN coalesce(r.height, role_height($2)) > 0 THEN a.notes ELSE '' END AS notes,
             coalesce(r.height, role_height($2)) > 0 AND a.closed AS closed
@@ -83,11 +83,11 @@ export interface AreaFull extends AreaRow {
 }
 
 /** One, with whoever is a member of it. */
-export async function oneArea(actor: Actor, id: number): Promise<AreaFull> {
-  const row = (await listAreas(actor)).find((area) => area.id === id)
+export async function oneArea(actor: Actor, id: number, tx: Tx | null = null): Promise<AreaFull> {
+  const row = (await listAreas(actor, tx)).find((area) => area.id === id)
   if (!row || row.may === 'none') throw notFound('area', id)
-  const { version } = await one<{ version: number }>(null, 'SELECT version FROM areas WHERE id = $1', [id])
-  return { ...row, version, members: await membersOf(null, id) }
+  const { version } = await one<{ version: number }>(tx, 'SELECT version FROM areas WHERE id = $1', [id])
+  return { ...row, version, members: await membersOf(tx, id) }
 }
 
 const membersOf = (tx: Tx | null, id: number): Promise<Member[]> =>
@@ -173,7 +173,7 @@ export async function saveArea(actor: Actor, id: number, area: AreaRequest): Pro
   return transaction((tx) => saveAreaIn(tx, actor, id, area))
 }
 
-async function saveAreaIn(tx: Tx, actor: Actor, id: number, area: AreaRequest): Promise<{ version: number }> {
+export async function saveAreaIn(tx: Tx, actor: Actor, id: number, area: AreaRequest): Promise<{ version: number }> {
   await requireOn(tx, actor, 'design', 'area', id)
   const before = await stored(tx, id)
   if (before.version !== area.version)

@@ -1,4 +1,4 @@
-import { requireOn, whereMay } from '@/service/base/area-rights'
+import { levelOn, requireOn, whereMay, type HasLevel } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
@@ -44,9 +44,9 @@ export interface FlowFull extends FlowContent {
   readonly savedAt: string
 }
 
-export async function oneFlow(actor: Actor, id: number): Promise<FlowFull> {
+export async function oneFlow(actor: Actor, id: number): Promise<FlowFull & HasLevel> {
   requireSomewhere(actor, 'see')
-  return readFlow(null, id)
+  return { ...(await readFlow(null, id)), may: await levelOn(actor, 'flow', id) }
 }
 
 export async function readFlow(tx: Tx | null, id: number): Promise<FlowFull> {

@@ -1,4 +1,4 @@
-import { requireOn } from '@/service/base/area-rights'
+import { levelOn, requireOn, type HasLevel } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { slugOf } from '@/core/schema/slug'
 import { someOf } from '@/core/phrase/some-of'
@@ -62,9 +62,9 @@ export interface JobFull extends JobContent {
   readonly savedAt: string
 }
 
-export async function oneJob(actor: Actor, id: number): Promise<JobFull> {
+export async function oneJob(actor: Actor, id: number): Promise<JobFull & HasLevel> {
   requireSomewhere(actor, 'see')
-  return readJob(null, id)
+  return { ...(await readJob(null, id)), may: await levelOn(actor, 'job', id) }
 }
 
 async function readJob(tx: Tx | null, id: number): Promise<JobFull> {

@@ -115,6 +115,13 @@ CREATE FUNCTION my_area_names() RETURNS SETOF bigint STABLE SECURITY DEFINER LAN
   SELECT id FROM up
 $$;
 
+-- These areas and all that lie in them.
+CREATE FUNCTION areas_below(ids bigint[]) RETURNS bigint[] STABLE LANGUAGE sql AS $$
+  WITH RECURSIVE below AS (SELECT unnest(ids) AS id UNION SELECT a.id FROM areas a JOIN below b ON a.parent_id = b.id)
+  -- None stay none: no list is every area.
+  SELECT CASE WHEN ids IS NOT NULL THEN coalesce(array_agg(id), '{}') END FROM below
+$$;
+
 -- Whoever may not see everything reads as this role, which can do nothing but read, behind the policies below.
 DO $$ BEGIN
   IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = 'bugle_walled') THEN CREATE ROLE bugle_walled NOLOGIN; END IF;

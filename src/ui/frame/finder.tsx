@@ -5,7 +5,8 @@ import { useEffect, useId, useRef, useState, type KeyboardEvent, type ReactNode 
 import styled from 'styled-components'
 import { api } from '../api'
 import { useLatest } from '../hooks/latest'
-import { useMe } from '../hooks/me'
+import { useMe, useMost } from '../hooks/me'
+import { heightOf, levelOf } from '@/core/people/rights'
 import { mayDo, type Right } from '@/core/people/roles'
 import { Dialog } from '../parts/dialog'
 
@@ -116,6 +117,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   const [chosen, setChosen] = useState<string | null>(null)
   const router = useRouter()
   const { role } = useMe()
+  const most = useMost()
   const listId = useId()
   // “start till files” starts what is found by the rest; a number alone opens that run.
   const verb = /^(?:start|run)\s+(\S.*)$/i.exec(text.trim())?.[1] ?? null
@@ -136,7 +138,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
   const commands = COMMANDS.filter(
     (c) =>
       verb === null &&
-      mayDo(role, c.right) &&
+      (c.right === 'administer' ? mayDo(role, c.right) : heightOf(most) >= heightOf(levelOf(c.right))) &&
       (wanted === '' || `${c.title} ${c.detail}`.toLowerCase().includes(wanted)),
   )
   // What an earlier text found stands only where it fits the new one: Enter takes what was read.
@@ -150,7 +152,7 @@ export function Finder({ isOpen, onClose }: { isOpen: boolean; onClose: () => vo
           detail: hit.detail ? `${hit.kind} · ${hit.detail}` : hit.kind,
           href: HREF[hit.kind]?.(hit.id, hit.title) ?? '/watch',
         }))
-  const starts = verb === null || !mayDo(role, 'operate') ? [] : startsOf(hits)
+  const starts = verb === null || heightOf(most) < heightOf('operate') ? [] : startsOf(hits)
   // Who types quickly presses Enter before anything was found.
   const byNumber =
     number === null || objects.some(({ key }) => key === `run${number}`)

@@ -1,5 +1,6 @@
 'use client'
 import { createContext, useContext, useMemo, type ReactNode } from 'react'
+import { heightOf, LEVEL_OF_ROLE, LEVELS, levelOf, type Level } from '@/core/people/rights'
 import { mayDo, missingRight, type Right, type Role } from '@/core/people/roles'
 import { homeOf, type Home } from '@/core/phrase/names'
 import type { TriggerDefaults } from '@/core/work/trigger'
@@ -9,6 +10,8 @@ export interface Me {
   readonly name: string
   readonly email: string
   readonly role: Role
+  /** The most that areas grant, anywhere. */
+  readonly granted: Level | 'none'
   readonly zone: string
   /** Of the server: whose holidays are meant where no country is named. */
   readonly country?: string
@@ -38,9 +41,39 @@ export function useHome(): Home | null {
   return useMemo(() => (country === undefined ? null : homeOf(country)), [country])
 }
 
-/** Whether the person may, and if not, why, in words for a tooltip. */
+const HereContext = createContext<{ readonly level: Level | 'none'; readonly isOneArea: boolean } | null>(null)
+
+/** What is within stands in one area, on which the person may this. */
+export function MayHere({ level, children }: { level: Level | 'none'; children: ReactNode }): ReactNode {
+  const here = useMemo(() => ({ level, isOneArea: true }), [level])
+  return <HereContext.Provider value={here}>{children}</HereContext.Provider>
+}
+
+/** The most that the person may on any area: what can be tried at all, where a list has many. */
+export function useMost(): Level | 'none' {
+  const { role, granted } = useMe()
+  const most = Math.max(heightOf(LEVEL_OF_ROLE[role]), heightOf(granted))
+  return most === 0 ? 'none' : (LEVELS[most - 1] as Level)
+}
+
+/** What is within is of many areas: whoever may on some of them may try, and the server says where not. */
+export function MaySomewhere({ children }: { children: ReactNode }): ReactNode {
+  const level = useMost()
+  const here = useMemo(() => ({ level, isOneArea: false }), [level])
+  return <HereContext.Provider value={here}>{children}</HereContext.Provider>
+}
+
+/** Whether the person may, on what this stands within, else in the organisation; and if not, why, in words for a tooltip. */
 export function useMay(right: Right): { readonly may: boolean; readonly why: string | undefined } {
   const { role } = useMe()
-  const may = mayDo(role, right)
-  return { may, why: may ? undefined : missingRight(right) }
+  const here = useContext(HereContext)
+  // What an administrator does is of the organisation, wherever it stands.
+  if (here === null || right === 'administer') {
+    const may = mayDo(role, right)
+    return { may, why: may ? undefined : missingRight(right) }
+  }
+  const may = heightOf(here.level) >= heightOf(levelOf(right))
+  if (may) return { may, why: undefined }
+  const why = here.isOneArea ? `You may ${here.level} here; it takes ${levelOf(right)}.` : missingRight(right)
+  return { may, why }
 }

@@ -38,7 +38,7 @@ const SERVER = {
     { id: 8, name: 'orrin-ops1', state: 'connected', labels: {}, pools: [], slots: 2, used: 0, version: '1.0.0' },
   ],
   'GET /pools': [],
-  'GET /areas': [{ id: 2, title: 'Sailing', notes: '', jobs: 3 }],
+  'GET /areas': [{ id: 2, title: 'Sailing', path: 'Sailing', notes: '', jobs: 3, may: 'design' }],
   'GET /accounts': [account()],
   'GET /locks': [lock],
   'POST /accounts': { id: 4 },

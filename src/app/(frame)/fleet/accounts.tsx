@@ -232,7 +232,7 @@ function AccountDialog({
                   isSelected={areaIds.includes(area.id)}
                   onChange={(on) => setAreaIds(on ? [...areaIds, area.id] : areaIds.filter((each) => each !== area.id))}
                 >
-                  {area.title}
+                  {area.path}
                 </Checkbox>
               ))}
             </Row>

@@ -92,7 +92,7 @@ export function NoticeDialog({
               }}
               choices={[
                 { id: NONE, title: 'everything' },
-                ...areas.map((area) => ({ id: `area ${area.id}`, title: `all in ${area.title}` })),
+                ...areas.map((area) => ({ id: `area ${area.id}`, title: `all in ${area.path}` })),
                 ...jobs.map((job) => ({ id: `job ${job.id}`, title: job.title })),
               ]}
               error={faultOf('jobId') ?? faultOf('areaId')}

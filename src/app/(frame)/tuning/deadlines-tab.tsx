@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { occurrenceKey } from '@/core/forecast/report'
-import type { Standing } from '@/service/forecast/standing'
+import type { Standing } from '@/service/forecast/kept'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { Empty, Panel, Small } from '@/ui/parts/layout'

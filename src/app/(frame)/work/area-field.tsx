@@ -25,7 +25,9 @@ export function AreaField({
       what="area"
       value={areaId ? String(areaId) : null}
       onChange={(id) => onChange(Number(id))}
-      choices={(areas ?? []).map(({ id, title }) => ({ id: String(id), title }))}
+      choices={(areas ?? [])
+        .filter(({ id, may }) => id === areaId || may === 'design' || may === 'manage')
+        .map(({ id, path }) => ({ id: String(id), title: path }))}
       add={async (title) => {
         const { id } = await api.post<{ id: number }>('/areas', { title })
         await client.invalidateQueries({ queryKey: ['areas'] })

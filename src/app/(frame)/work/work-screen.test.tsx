@@ -18,13 +18,24 @@ const job = (id: number, title: string, change: object = {}): object => ({
 })
 const SERVER = {
   'GET /areas': [
-    { id: 4, title: 'Fares', notes: 'Every night', jobs: 2 },
-    { id: 5, title: 'Sailing', notes: '', jobs: 1 },
+    {
+      id: 4,
+      title: 'Fares',
+      path: 'Fares',
+      notes: 'Every night',
+      jobs: 2,
+      parentId: null,
+      closed: false,
+      may: 'design',
+    },
+    { id: 5, title: 'Sailing', path: 'Sailing', notes: '', jobs: 1, parentId: null, closed: false, may: 'manage' },
+    { id: 7, title: 'Refunds', path: 'Sailing / Refunds', notes: '', jobs: 1, parentId: 5, closed: true, may: 'see' },
   ],
   'GET /jobs': [
     job(1, 'Till file'),
     job(2, 'Reconcile', { active: false, lastRun: { id: 70, state: 'failed', at: new Date().toISOString() } }),
     job(3, 'Manifest', { area: 'Sailing', areaId: 5, target: { labels: { os: 'linux' } }, kind: 'wait' }),
+    job(5, 'Pay out', { area: 'Sailing / Refunds', areaId: 7 }),
     job(4, 'Close of day', { isFlow: true, steps: 8, kind: null, target: null }),
   ],
   'GET /drifts': [{ jobId: 3, change: 0.38, days: 56, count: 50 }],
@@ -38,7 +49,7 @@ const titles = async (): Promise<(string | undefined)[]> => {
 describe('work', () => {
   it('lists jobs by area, with what became of them last', async () => {
     show(<WorkScreen />, SERVER)
-    expect(await titles()).toEqual(['Till file', 'Reconcile', 'Manifest', 'Close of day'])
+    expect(await titles()).toEqual(['Till file', 'Reconcile', 'Manifest', 'Pay out', 'Close of day'])
     const line = screen.getByRole('link', { name: 'Reconcile' }).closest('tr') as HTMLElement
     expect(line.dataset.dim).toBe('true')
     expect(line.textContent).toMatch(/pool quay1:01failed.*off/)
@@ -46,8 +57,23 @@ describe('work', () => {
     expect(flow.getAttribute('href')).toBe('/work/flows/4')
     expect(flow.closest('tr')?.textContent).toContain('flow of 8 steps')
     show(<WorkScreen />, SERVER, { at: '/work?area=5' })
-    await waitFor(async () => expect(await titles()).toEqual(['Manifest']))
+    // What lies in an area within it lies in it, too.
+    await waitFor(async () => expect(await titles()).toEqual(['Manifest', 'Pay out']))
     expect(screen.getByRole('heading', { name: 'Sailing' })).toBeTruthy()
+  })
+
+  it('shows areas in one another, which are closed, and makes nothing where the person may only look', async () => {
+    show(<WorkScreen />, SERVER, { at: '/work?area=7' })
+    const shelf = await screen.findByRole('navigation', { name: 'Areas of work' })
+    await within(shelf).findByRole('link', { name: /Refunds/ })
+    expect(
+      within(shelf)
+        .getAllByRole('link')
+        .map((link) => link.textContent),
+    ).toEqual(['All work5', 'Fares2', 'Sailing2', 'Refunds1', 'Shared values'])
+    expect(within(shelf).getByRole('link', { name: /Refunds closed/ })).toBeTruthy()
+    await press('New job')
+    expect(window.location.pathname).toBe('/work')
   })
 
   it('marks what has become slower', async () => {
@@ -77,7 +103,13 @@ describe('work', () => {
     let isTaken = true
     show(<WorkScreen />, {
       ...SERVER,
-      'POST /areas': () => (isTaken ? new No(400, { detail: 'There is an area Fares.' }) : { id: 6 }),
+      'POST /areas': () =>
+        isTaken
+          ? new No(400, {
+              detail: 'There is an area Fares.',
+              errors: [{ path: 'title', message: 'There is an area Fares.' }],
+            })
+          : { id: 6 },
     })
     await press('New')
     await screen.findByRole('dialog')

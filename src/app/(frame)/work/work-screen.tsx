@@ -1,11 +1,9 @@
 'use client'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
-import styled from 'styled-components'
 import type { AreaRow } from '@/service/work/areas'
 import type { JobRow } from '@/service/work/work'
-import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -13,87 +11,53 @@ import { useDrifts } from '@/app/shared/work/drifts'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { DriftMark } from '@/app/shared/work/drift-mark'
-import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
-import { Empty, Mute, Page, Panel, Row, Shelf, Small, Split, Spring, Stack } from '@/ui/parts/layout'
+import { Empty, Mute, Page, Panel, Row, Small, Split, Spring } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Ago } from '@/ui/parts/time'
 import { StartButton } from '@/app/shared/work/start-dialog'
 import { addressOf, KIND_WORDS, targetWords } from '@/app/shared/work/words'
-
-const ShelfLink = styled(Link)`
-  display: flex;
-  justify-content: space-between;
-  padding: 6px 14px;
-  border-left: 3px solid transparent;
-  &[aria-current] {
-    background: var(--sheet);
-    font-weight: 600;
-    border-color: var(--brass);
-  }
-  &:hover {
-    text-decoration: none;
-    background: var(--sheet);
-  }
-  span:last-child {
-    color: var(--mute);
-    font-weight: 400;
-  }
-`
+import { WhoMayButton } from '@/app/shared/people/who-may'
+import { AreaDialog } from './area-dialog'
+import { areasWithin, AreaShelf } from './area-shelf'
+import { designable } from '@/app/shared/work/designable'
+import { NewArea } from './new-area'
 
 export function WorkScreen(): ReactNode {
   const { values, set } = useAddress()
   const router = useRouter()
-  const { why } = useMay('design')
+  const somewhere = useMay('design')
   const [adding, setAdding] = useState(false)
+  const [editing, setEditing] = useState(false)
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { data: jobs, isSuccess } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
   const drifts = useDrifts()
   const area = areas.find((a) => String(a.id) === values.area)
+  const why = area && !designable([area])[0] ? `You may ${area.may} here; it takes design.` : somewhere.why
+  const within = area && areasWithin(areas, area.id)
   const text = (values.text ?? '').toLowerCase()
   const shown = (jobs ?? []).filter(
     (job) =>
-      (!area || job.areaId === area.id) &&
+      (!within || within.has(job.areaId)) &&
       (text === '' || `${job.title} ${job.area} ${targetWords(job.target)}`.toLowerCase().includes(text)),
   )
   const newJob = (): void => router.push(area ? `/work/jobs/new?area=${area.id}` : '/work/jobs/new')
   return (
     <Split>
-      <Shelf as="nav" aria-label="Areas of work">
-        <Row style={{ padding: '0 14px 8px' }}>
-          <h2>Areas</h2>
-          <Spring />
-          <Button onPress={() => setAdding(true)} whyNot={why}>
-            New
-          </Button>
-        </Row>
-        <ShelfLink href="/work" aria-current={area ? undefined : 'page'}>
-          <span>All work</span>
-          <span>{jobs?.length ?? ''}</span>
-        </ShelfLink>
-        {areas.map((each) => (
-          <ShelfLink
-            key={each.id}
-            href={`/work?area=${each.id}`}
-            aria-current={each.id === area?.id ? 'page' : undefined}
-          >
-            <span>{each.title}</span>
-            <span>{each.jobs}</span>
-          </ShelfLink>
-        ))}
-        <div style={{ borderTop: '1px solid var(--line)', margin: '10px 14px' }} />
-        <ShelfLink href="/work/shared">
-          <span>Shared values</span>
-          <span />
-        </ShelfLink>
-      </Shelf>
+      <AreaShelf areas={areas} chosen={area} jobs={jobs?.length} onNew={() => setAdding(true)} />
       <Page style={{ overflow: 'hidden' }}>
         <Row $wrap>
-          <h1>{area?.title ?? 'All work'}</h1>
+          <h1>{area?.path ?? 'All work'}</h1>
           {area?.notes && <Small>{area.notes}</Small>}
           <Spring />
+          {area && area.may !== 'none' && (
+            <>
+              <WhoMayButton path={`/areas/${area.id}`} title={area.title} />
+              <Button onPress={() => setEditing(true)}>Area</Button>
+            </>
+          )}
           <div data-filter>
             <TextField
               label="Find a job or flow"
@@ -218,34 +182,10 @@ export function WorkScreen(): ReactNode {
           </Panel>
         )}
       </Page>
-      <NewArea isOpen={adding} onClose={() => setAdding(false)} />
+      <NewArea isOpen={adding} onClose={() => setAdding(false)} areas={areas} within={area?.id ?? null} />
+      {area && (
+        <AreaDialog key={area.id} id={area.id} areas={areas} isOpen={editing} onClose={() => setEditing(false)} />
+      )}
     </Split>
-  )
-}
-
-function NewArea({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
-  const client = useQueryClient()
-  const router = useRouter()
-  const [title, setTitle] = useState('')
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  return (
-    <Dialog title="New area" isOpen={isOpen} onClose={onClose} width={400}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault()
-          api.post<{ id: number }>('/areas', { title }).then(({ id }) => {
-            void client.invalidateQueries({ queryKey: ['areas'] })
-            setTitle('')
-            onClose()
-            router.push(`/work?area=${id}`)
-          }, setTrouble)
-        }}
-      >
-        <Stack $gap={12}>
-          <TextField label="Title" value={title} onChange={setTitle} autoFocus error={trouble?.detail} />
-          <DialogButtons onClose={onClose}>Add</DialogButtons>
-        </Stack>
-      </form>
-    </Dialog>
   )
 }

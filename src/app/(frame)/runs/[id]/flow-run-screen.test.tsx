@@ -80,6 +80,7 @@ const run = (change: Partial<FlowRunFull> = {}): FlowRunFull =>
   ({
     id: 800,
     isFlow: true,
+    may: 'design',
     jobId: 46,
     title: 'Sailing manifests',
     area: 'Sailing',
@@ -320,7 +321,7 @@ describe('a flow run that goes on', () => {
   })
 
   it('lets a viewer look, and change nothing', async () => {
-    const asked = page(LIVE, GOES_ON, {}, { role: 'viewer', at: '/runs/800?step=manifest' })
+    const asked = page(LIVE, { ...GOES_ON, may: 'see' }, {}, { role: 'viewer', at: '/runs/800?step=manifest' })
     await press('Hold')
     await press('Stop')
     expect(screen.queryByRole('dialog')).toBeNull()

@@ -78,6 +78,7 @@ const run = (change: Partial<RunFull> = {}): RunFull =>
     readyAt: ago(119),
     tries: [attempt()],
     matterId: null,
+    may: 'design',
     jobIsGone: false,
     trigger: null,
     dueAt: null,
@@ -250,7 +251,11 @@ describe('a run that runs', () => {
   })
 
   it('cannot be stopped by a viewer, who is told why', async () => {
-    const asked = page({ ...running, tries: [attempt({ state: 'running', endedAt: null })] }, {}, { role: 'viewer' })
+    const asked = page(
+      { ...running, may: 'see', tries: [attempt({ state: 'running', endedAt: null })] },
+      {},
+      { role: 'viewer' },
+    )
     await press('Stop')
     expect(screen.queryByRole('dialog')).toBeNull()
     expect(changesOf(asked)).toEqual([])

@@ -10,7 +10,7 @@ import { api } from '@/ui/api'
 import { clock, duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
-import { useMay, useMe } from '@/ui/hooks/me'
+import { MayHere, useMay, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
 import { Crumb } from '@/ui/parts/crumb'
@@ -40,7 +40,7 @@ export function RunScreen({ id }: { id: number }): ReactNode {
     )
   }
   if (!run) return <Page aria-busy="true" />
-  return run.isFlow ? <FlowRunScreen run={run} /> : <Loaded run={run} />
+  return <MayHere level={run.may}>{run.isFlow ? <FlowRunScreen run={run} /> : <Loaded run={run} />}</MayHere>
 }
 
 function Loaded({ run }: { run: RunFull }): ReactNode {

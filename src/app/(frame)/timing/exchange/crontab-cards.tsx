@@ -5,6 +5,7 @@ import type { CrontabOut as Written } from '@/core/exchange/crontab-out'
 import type { CrontabPreview } from '@/service/exchange/crontabs'
 import type { PoolRow } from '@/service/fleet/fleet'
 import type { AreaRow } from '@/service/work/areas'
+import { designable } from '@/app/shared/work/designable'
 import { api, type ApiProblem } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -140,7 +141,7 @@ export function CrontabIn(): ReactNode {
               label="Jobs go to area"
               value={area}
               onChange={setArea}
-              choices={areas.map(({ id, title }) => ({ id: String(id), title }))}
+              choices={designable(areas).map(({ id, path }) => ({ id: String(id), title: path }))}
               width="170px"
             />
             <Select

@@ -64,7 +64,7 @@ describe('a crontab', () => {
     ],
   }
   const server = {
-    'GET /areas': [{ id: 4, title: 'Night' }],
+    'GET /areas': [{ id: 4, title: 'Night', path: 'Night', may: 'design' }],
     'GET /pools': [{ id: 1, name: 'lab', title: 'Lab' }],
     'POST /crontab/read': report,
     'POST /crontab': { triggerIds: [1] },

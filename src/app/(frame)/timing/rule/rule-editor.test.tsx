@@ -17,6 +17,7 @@ const me: Me = {
   zone: 'Europe/London',
   theme: 'light',
   paceSeconds: 1,
+  granted: 'none',
   newTrigger: {},
 }
 

@@ -2,23 +2,26 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
+import type { HasLevel } from '@/service/base/area-rights'
 import type { CalendarRow } from '@/service/timing/calendars'
 import type { TriggerFull } from '@/service/timing/triggers'
 import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
-import { useMe } from '@/ui/hooks/me'
+import { MayHere, useMe } from '@/ui/hooks/me'
 import { Page } from '@/ui/parts/layout'
 import { NoSuch } from '@/ui/parts/no-such'
 import { contentOf, type Content } from './content'
 import { TriggerEditor } from './trigger-editor'
 
 function useBasics(): { calendars: CalendarRow[] | undefined; jobs: JobRow[] | undefined } {
-  const { data: calendars } = useQuery({
+  const { data: known, isError } = useQuery({
     queryKey: ['calendars'],
     queryFn: () => api.get<CalendarRow[]>('/calendars'),
   })
   const { data: jobs } = useQuery({ queryKey: ['jobs', 'names'], queryFn: () => api.get<JobRow[]>('/jobs') })
+  // Calendars are the organisation's: whoever has no role there sees a trigger without them.
+  const calendars = useMemo(() => known ?? (isError ? [] : undefined), [known, isError])
   return { calendars, jobs }
 }
 
@@ -46,9 +49,13 @@ export function TriggerScreen({ id }: { id: number }): ReactNode {
   const { calendars, jobs } = useBasics()
   const { data: trigger, error } = useQuery({
     queryKey: ['triggers', id],
-    queryFn: () => api.get<TriggerFull>(`/triggers/${id}`),
+    queryFn: () => api.get<TriggerFull & HasLevel>(`/triggers/${id}`),
   })
   if (error) return <NoSuch href="/timing" back="Timing" error={error} />
   if (!trigger || !calendars || !jobs) return <Page aria-busy="true" />
-  return <TriggerEditor key={id} trigger={trigger} initial={contentOf(trigger)} calendars={calendars} jobs={jobs} />
+  return (
+    <MayHere level={trigger.may}>
+      <TriggerEditor key={id} trigger={trigger} initial={contentOf(trigger)} calendars={calendars} jobs={jobs} />
+    </MayHere>
+  )
 }

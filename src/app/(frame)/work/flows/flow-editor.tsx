@@ -18,6 +18,7 @@ import { Confirm } from '@/ui/parts/dialog'
 import { DraftNews } from '@/ui/parts/draft-news'
 import { EditorHead } from '@/ui/parts/editor-head'
 import { Page, Panel, SCROLLS, Small } from '@/ui/parts/layout'
+import { WhoMayButton } from '@/app/shared/people/who-may'
 import { StartButton } from '@/app/shared/work/start-dialog'
 import { VersionsButton } from '../versions'
 import { EditorOutline } from './editor-outline'
@@ -134,6 +135,7 @@ export function FlowEditor({
           />
         )}
         {flow && <ButtonLink href={`/runs?job=${flow.id}`}>Its runs</ButtonLink>}
+        {flow && <WhoMayButton path={`/jobs/${flow.id}`} title={flow.title} />}
         {flow && <StartButton jobId={flow.id} title={content.title} active={content.active} what="flow" />}
         {flow && (
           <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>

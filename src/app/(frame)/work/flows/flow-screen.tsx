@@ -3,7 +3,10 @@ import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
 import { flowDefinitionSchema, type FlowContent } from '@/core/work/flow'
 import type { FlowFull, FlowMaterial } from '@/service/work/flows'
+import type { HasLevel } from '@/service/base/area-rights'
+import { MayHere } from '@/ui/hooks/me'
 import type { AreaRow } from '@/service/work/areas'
+import { designable } from '@/app/shared/work/designable'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { Page } from '@/ui/parts/layout'
@@ -30,7 +33,7 @@ export function NewFlowScreen(): ReactNode {
         ? {
             title: '',
             notes: '',
-            areaId: Number(values.area) || areas[0]?.id || 0,
+            areaId: Number(values.area) || designable(areas)[0]?.id || 0,
             active: true,
             definition: flowDefinitionSchema.parse({}),
           }
@@ -45,12 +48,16 @@ export function FlowScreen({ id }: { id: number }): ReactNode {
   const material = useMaterial()
   const { data: flow, error } = useQuery({
     queryKey: ['jobs', 'flow', id],
-    queryFn: () => api.get<FlowFull>(`/flows/${id}`),
+    queryFn: () => api.get<FlowFull & HasLevel>(`/flows/${id}`),
     refetchOnWindowFocus: false,
     staleTime: Infinity,
     refetchOnMount: 'always',
   })
   if (error) return <NoSuch href="/work" back="Work" error={error} />
   if (!flow || !material) return <Page aria-busy="true" />
-  return <FlowEditor key={id} flow={flow} initial={contentOf(flow)} material={material} />
+  return (
+    <MayHere level={flow.may}>
+      <FlowEditor key={id} flow={flow} initial={contentOf(flow)} material={material} />
+    </MayHere>
+  )
 }

@@ -19,6 +19,7 @@ import { Page, Small } from '@/ui/parts/layout'
 import { Reading } from '@/ui/parts/reading'
 import { Paper, Sentence } from '@/ui/parts/sentence'
 import { AreaField } from '../area-field'
+import { WhoMayButton } from '@/app/shared/people/who-may'
 import { StartButton } from '@/app/shared/work/start-dialog'
 import { InputsSection } from '../inputs-section'
 import { VersionsButton } from '../versions'
@@ -72,6 +73,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
         )}
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
         {job && <ButtonLink href={whatIfPath({ length: { job: job.slug, times: 1.5 } })}>What if …</ButtonLink>}
+        {job && <WhoMayButton path={`/jobs/${job.id}`} title={job.title} />}
         {job && <ButtonLink href={`/timing/triggers/new?job=${job.id}`}>Start it by itself</ButtonLink>}
         {job && <StartButton jobId={job.id} title={content.title} active={job.active} />}
         {job && (

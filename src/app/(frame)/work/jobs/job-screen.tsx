@@ -2,8 +2,11 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
 import { jobDefinitionSchema, type JobContent } from '@/core/work/job'
+import type { HasLevel } from '@/service/base/area-rights'
+import { MayHere } from '@/ui/hooks/me'
 import type { AreaRow } from '@/service/work/areas'
 import type { JobFull } from '@/service/work/work'
+import { designable } from '@/app/shared/work/designable'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { Page } from '@/ui/parts/layout'
@@ -21,7 +24,7 @@ export function NewJobScreen(): ReactNode {
     return {
       title: '',
       notes: '',
-      areaId: Number(values.area) || areas[0]?.id || 0,
+      areaId: Number(values.area) || designable(areas)[0]?.id || 0,
       active: true,
       definition: {
         ...DEFAULTS,
@@ -37,12 +40,16 @@ export function NewJobScreen(): ReactNode {
 export function JobScreen({ id }: { id: number }): ReactNode {
   const { data: job, error } = useQuery({
     queryKey: ['jobs', id],
-    queryFn: () => api.get<JobFull>(`/jobs/${id}`),
+    queryFn: () => api.get<JobFull & HasLevel>(`/jobs/${id}`),
     refetchOnWindowFocus: false,
     staleTime: Infinity,
     refetchOnMount: 'always',
   })
   if (error) return <NoSuch href="/work" back="Work" error={error} />
   if (!job) return <Page aria-busy="true" />
-  return <JobEditor key={id} job={job} initial={contentOf(job)} />
+  return (
+    <MayHere level={job.may}>
+      <JobEditor key={id} job={job} initial={contentOf(job)} />
+    </MayHere>
+  )
 }
