@@ -69,3 +69,29 @@ it('refuses what the file does not have, every fault with its path', async () =>
   const areas = many('a').map((each) => ({ ...each, role: undefined }))
   await expect(bugle(fileOf({ people: many('p'), areas }))).rejects.toThrow(/1002001 pairs .* Choose with --person/)
 })
+
+describe('of a server', () => {
+  const before = globalThis.fetch
+  afterEach(() => (globalThis.fetch = before))
+  const server = ['--server', 'https://bugle.example', '--token', 'bgt_x']
+
+  it('says the same of what the server has', async () => {
+    const asked: unknown[] = []
+    globalThis.fetch = ((url: string, init: RequestInit) => {
+      asked.push([url, init.headers])
+      return Promise.resolve(Response.json(OFFICE))
+    }) as typeof fetch
+    expect(await bugle(...server, '--person', 'wren', '--area', 'refunds')).toEqual({
+      rights: [{ person: 'wren', area: 'refunds', may: 'manage', from: ['grant on refunds'] }],
+    })
+    expect(asked).toEqual([
+      ['https://bugle.example/api/v1/rights', expect.objectContaining({ authorization: 'Bearer bgt_x' })],
+    ])
+    await expect(bugle(...server, '--person', 'nobody')).rejects.toThrow('There is no person nobody on this server.')
+  })
+
+  it('takes a file or a server, and says what is missing', async () => {
+    await expect(bugle(fileOf(OFFICE), ...server)).rejects.toThrow(new BadInput('Give a file or --server, not both.'))
+    await expect(bugle()).rejects.toThrow('A file is missing; or --server URL')
+  })
+})

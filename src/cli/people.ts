@@ -1,6 +1,7 @@
 import type { Command } from 'commander'
 import { rightsIn, sourceWords } from '@/core/people/rights'
 import { checkRights } from '@/core/people/rights-file'
+import { ask, withServer } from './remote'
 import { BadInput } from './bad-input'
 import { jsonOf, wordsOfFaults } from './file'
 
@@ -10,27 +11,34 @@ export const PEOPLE_COMMANDS = ['rights']
 const MOST_PAIRS = 1_000_000
 
 interface Options {
+  readonly server?: string
+  readonly token?: string
   readonly person?: string
   readonly area?: string
 }
 
 /** Commands about people and what they may do. */
 export function addPeopleCommands(program: Command, print: (value: unknown) => void): void {
-  program
-    .command('rights')
-    .argument('<file>', 'people, groups and areas with what is granted on them')
+  withServer(program.command('rights'))
+    .argument('[file]', 'people, groups and areas with what is granted on them; without it those of a server')
     .option('--person <id>', 'of this person alone')
     .option('--area <id>', 'on this area alone')
     .description('says what each person may do on each area, and where each right comes from')
-    .action((file: string, options: Options) => print(rightsOf(file, options)))
+    .action(async (file: string | undefined, options: Options) => {
+      if (file !== undefined && options.server !== undefined) throw new BadInput('Give a file or --server, not both.')
+      if (file === undefined && !(options.server ?? process.env.BUGLE_SERVER))
+        throw new BadInput('A file is missing; or --server URL, for the rights of a server.')
+      const raw = file === undefined ? await ask(options, 'GET', '/rights') : jsonOf(file)
+      print(rightsOf(raw, file === undefined ? 'on this server' : 'in this file', options))
+    })
 }
 
-function rightsOf(file: string, { person, area }: Options): object {
-  const checked = checkRights(jsonOf(file))
+function rightsOf(raw: unknown, where: string, { person, area }: Options): object {
+  const checked = checkRights(raw)
   if (!checked.ok) throw new BadInput(wordsOfFaults(checked.faults))
   const { organisation } = checked
-  const people = chosen('--person', 'person', organisation.people, person)
-  const areas = chosen('--area', 'area', organisation.areas, area)
+  const people = chosen(where, '--person', 'person', organisation.people, person)
+  const areas = chosen(where, '--area', 'area', organisation.areas, area)
   if (people.length * areas.length > MOST_PAIRS)
     throw new BadInput(
       `These are ${people.length * areas.length} pairs of a person and an area; at most ${MOST_PAIRS.toLocaleString('en')} are printed. Choose with --person or --area.`,
@@ -47,6 +55,7 @@ function rightsOf(file: string, { person, area }: Options): object {
 }
 
 function chosen<T extends { readonly id: string }>(
+  where: string,
   option: string,
   word: string,
   list: readonly T[],
@@ -54,6 +63,6 @@ function chosen<T extends { readonly id: string }>(
 ): readonly T[] {
   if (id === undefined) return list
   const found = list.filter((each) => each.id === id)
-  if (found.length === 0) throw new BadInput(`${option}: There is no ${word} ${id} in this file.`)
+  if (found.length === 0) throw new BadInput(`${option}: There is no ${word} ${id} ${where}.`)
   return found
 }

@@ -10,6 +10,7 @@ import {
 } from '@/service/people/people'
 import * as groups from '@/service/people/groups'
 import * as signIn from '@/service/people/sign-in'
+import { rightsFile } from '@/service/people/organisation'
 import { rightsOfPerson } from '@/service/work/areas'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { id } from './params'
@@ -75,6 +76,13 @@ export const PEOPLE: readonly Endpoint[] = [
     'see',
     { says: 'what somebody may on each area that you may see, and where it comes from' },
     ({ actor, params }) => rightsOfPerson(actor, id(params)),
+  ),
+  endpoint(
+    'GET',
+    '/rights',
+    'administer',
+    { says: 'people, groups and areas with their members, as `bugle rights` reads them' },
+    ({ actor }) => rightsFile(actor),
   ),
   endpoint('GET', '/groups', 'see', { says: 'all groups, with their people' }, ({ actor }) => groups.listGroups(actor)),
   endpoint(

@@ -1,10 +1,11 @@
 import fc from 'fast-check'
 import { organisations, rightsNaively } from '@/core/people/naive-rights.test-help'
 import { heightOf, rightsIn, type Organisation } from '@/core/people/rights'
-import { freshDatabase } from '@/store/database.test-help'
+import { checkRights } from '@/core/people/rights-file'
+import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { behindWalls } from '@/store/walls'
-import { readOrganisation } from './organisation'
+import { readOrganisation, rightsFile } from './organisation'
 
 freshDatabase()
 
@@ -121,6 +122,32 @@ describe('what the database says of areas', () => {
         },
       ),
       { numRuns: 100 },
+    )
+  })
+})
+
+describe('the file of a server', () => {
+  it('is one that is read, and says the same', async () => {
+    await fc.assert(
+      fc.asyncProperty(organisations, async (given) => {
+        await transaction(async (tx) => {
+          await empty(tx)
+          await write(tx, given)
+        })
+        const checked = checkRights(JSON.parse(JSON.stringify(await rightsFile(ADMIN))))
+        if (!checked.ok) throw new Error(JSON.stringify(checked.faults))
+        const [rights, read] = [rightsIn(given), rightsIn(checked.organisation)]
+        const pathOf = new Map(
+          (await many<{ id: number; path: string }>(null, 'SELECT id, path FROM areas')).map(({ id, path }) => [
+            id,
+            path,
+          ]),
+        )
+        for (const person of given.people)
+          for (const area of given.areas)
+            expect(read(person.id, pathOf.get(number(area.id)) ?? '').may).toBe(rights(person.id, area.id).may)
+      }),
+      { numRuns: 50 },
     )
   })
 })

@@ -1,5 +1,6 @@
 import { rightsIn, sourceWords, type Level, type Organisation } from '@/core/people/rights'
 import type { Role } from '@/core/people/roles'
+import { requireRight, type Actor } from '@/service/base/actor'
 import { many, type Tx } from '@/store/db'
 import { beyondWalls } from '@/store/walls'
 
@@ -50,6 +51,37 @@ async function read(tx: Tx | null): Promise<NamedOrganisation> {
     nameOf: new Map(people.map(({ id, name }) => [id, name])),
     groupTitle: new Map(groups.map(({ id, title }) => [id, title])),
     areaPath: new Map(areas.map(({ id, path }) => [id, path])),
+  }
+}
+
+/** The same as a file that `bugle rights` reads: people by their addresses, groups by their titles, areas by their paths. */
+export async function rightsFile(actor: Actor): Promise<object> {
+  requireRight(actor, 'administer')
+  const organisation = await readOrganisation(null)
+  const { nameOf, groupTitle, areaPath } = organisation
+  const emails = new Map(
+    (await many<{ id: string; email: string }>(null, 'SELECT id::text, email FROM people')).map((row) => [
+      row.id,
+      row.email,
+    ]),
+  )
+  const emailOf = (id: string): string => emails.get(id) ?? ''
+  return {
+    people: organisation.people.map(({ id, role }) => ({ id: emailOf(id), title: nameOf.get(id), role })),
+    groups: organisation.groups.map(({ id, people }) => ({
+      id: groupTitle.get(id),
+      people: people.filter((person) => nameOf.has(person)).map(emailOf),
+    })),
+    areas: organisation.areas.map(({ id, in: above, closed, grants }) => ({
+      id: areaPath.get(id),
+      in: above === null ? null : areaPath.get(above),
+      closed,
+      grants: grants
+        .filter(({ to }) => 'group' in to || nameOf.has(to.person))
+        .map(({ to, may }) =>
+          'group' in to ? { group: groupTitle.get(to.group), may } : { person: emailOf(to.person), may },
+        ),
+    })),
   }
 }
 

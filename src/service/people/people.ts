@@ -52,13 +52,15 @@ export interface PersonRow {
   readonly role: Role
   readonly active: boolean
   readonly lastSeenAt: string | null
+  readonly groups: readonly string[]
 }
 
 export async function listPeople(actor: Actor): Promise<PersonRow[]> {
   requireRight(actor, 'see')
   return many<PersonRow>(
     null,
-    `SELECT p.id, p.email, p.name, p.role, p.active, max(s.last_seen_at) AS "lastSeenAt"
+    `SELECT p.id, p.email, p.name, p.role, p.active, max(s.last_seen_at) AS "lastSeenAt",
+            coalesce((SELECT array_agg(g.title ORDER BY lower(g.title)) FROM group_members m JOIN groups g ON g.id = m.group_id WHERE m.person_id = p.id), '{}') AS groups
        FROM people p LEFT JOIN sessions s ON s.person_id = p.id GROUP BY p.id ORDER BY lower(p.name)`,
   )
 }

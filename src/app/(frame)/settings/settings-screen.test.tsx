@@ -4,11 +4,36 @@ import { SettingsScreen } from './settings-screen'
 
 const at = new Date(Date.now() - 60_000).toISOString()
 const PEOPLE = [
-  { id: 1, name: 'Ines Aldaya', email: 'ines@marram.example', role: 'administrator', active: true, lastSeenAt: at },
-  { id: 2, name: 'Callum Eads', email: 'callum@marram.example', role: 'operator', active: true, lastSeenAt: null },
+  {
+    id: 1,
+    name: 'Ines Aldaya',
+    email: 'ines@marram.example',
+    role: 'administrator',
+    active: true,
+    groups: [],
+    lastSeenAt: at,
+  },
+  {
+    id: 2,
+    name: 'Callum Eads',
+    email: 'callum@marram.example',
+    role: 'operator',
+    active: true,
+    groups: ['Night desk'],
+    lastSeenAt: null,
+  },
 ]
 const server = {
   'GET /people': PEOPLE,
+  'GET /groups': [
+    { id: 4, title: 'Night desk', notes: 'From 22:00', people: [{ id: 2, name: 'Callum Eads' }], areas: 1 },
+  ],
+  'GET /people/2/rights': {
+    name: 'Callum Eads',
+    role: 'operator',
+    groups: ['Night desk'],
+    areas: [{ id: 7, path: 'Sailing / Refunds', may: 'design', from: ['group Night desk on Sailing'] }],
+  },
   'PATCH /people/2': undefined,
   'POST /people': { id: 3 },
 }
@@ -55,9 +80,46 @@ describe('people', () => {
     expect((await screen.findByLabelText<HTMLInputElement>('First password')).value).toBe('')
   })
 
+  it('are shown with what they may, and where it comes from', async () => {
+    people('administrator')
+    await press('What Callum Eads may')
+    const dialog = await screen.findByRole('dialog')
+    expect(await within(dialog).findByText('group Night desk on Sailing')).toBeTruthy()
+    expect(within(dialog).getByRole('link', { name: 'Sailing / Refunds' }).getAttribute('href')).toBe('/work?area=7')
+    expect(dialog.textContent).toContain('Role: operator; in Night desk.')
+  })
+
+  it('come together in groups, which are made, changed and removed', async () => {
+    const asked = people('administrator', {
+      'POST /groups': { id: 5 },
+      'PUT /groups/4': undefined,
+      'DELETE /groups/4': new No(409, { detail: 'It is a member of Refunds. Take it out there first.' }),
+    })
+    await press('New group')
+    await screen.findByRole('dialog')
+    type('Title', 'Harbour desk')
+    fireEvent.click(screen.getByRole('checkbox', { name: 'Ines Aldaya' }))
+    await press('Add')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    await press('Change Night desk')
+    await screen.findByRole('dialog')
+    fireEvent.click(screen.getByRole('checkbox', { name: 'Callum Eads' }))
+    await press('Save')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    await press('Remove Night desk')
+    await press('Remove it')
+    expect(await screen.findByText('It is a member of Refunds. Take it out there first.')).toBeTruthy()
+    expect(changesOf(asked)).toEqual([
+      { what: 'POST /groups', body: { title: 'Harbour desk', notes: '', people: [1] } },
+      { what: 'PUT /groups/4', body: { title: 'Night desk', notes: 'From 22:00', people: [] } },
+      { what: 'DELETE /groups/4', body: undefined },
+    ])
+  })
+
   it('can be looked at by others, not changed', async () => {
     people('designer')
-    const line = (await screen.findByText('Callum Eads')).closest('tr') as HTMLElement
+    const table = await screen.findByRole('table', { name: 'People' })
+    const line = (await within(table).findByText('Callum Eads')).closest('tr') as HTMLElement
     expect(line.textContent).toContain('operator')
     expect(
       within(line)

@@ -1,22 +1,15 @@
 'use client'
 import dynamic from 'next/dynamic'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
-import { ROLES, type Role } from '@/core/people/roles'
 import type { AuditEntry } from '@/service/base/audit'
 import type { EngineRow } from '@/service/fleet/engines'
-import type { PersonRow } from '@/service/people/people'
-import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
-import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
-import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
-import { Dialog, DialogButtons } from '@/ui/parts/dialog'
-import { Select } from '@/ui/parts/select'
-import { Switch, TextField } from '@/ui/parts/fields'
-import { Page, Panel, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { TextField } from '@/ui/parts/fields'
+import { Page, Panel, Row, Small, Spring } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago, Time } from '@/ui/parts/time'
@@ -28,6 +21,7 @@ const TimingSettings = dynamic(() => import('./timing-settings').then((module) =
 })
 const Notices = dynamic(() => import('./notices').then((module) => module.Notices), { ssr: false })
 const MailServers = dynamic(() => import('./mail-servers').then((module) => module.MailServers), { ssr: false })
+const People = dynamic(() => import('./people').then((module) => module.People), { ssr: false })
 const Addresses = dynamic(() => import('./addresses').then((module) => module.Addresses), { ssr: false })
 
 export function SettingsScreen(): ReactNode {
@@ -59,131 +53,6 @@ export function SettingsScreen(): ReactNode {
         />
       </Panel>
     </Page>
-  )
-}
-
-const roleChoices = ROLES.map((role) => ({ id: role, title: role }))
-
-function People(): ReactNode {
-  const { may, why } = useMay('administer')
-  const { data = [] } = useQuery({ queryKey: ['people'], queryFn: () => api.get<PersonRow[]>('/people') })
-  const client = useQueryClient()
-  const say = useSay()
-  const [adding, setAdding] = useState(false)
-  const change = (person: PersonRow, body: object): void => {
-    api.patch(`/people/${person.id}`, body).then(
-      () => client.invalidateQueries({ queryKey: ['people'] }),
-      (error: ApiProblem) => say(error.detail, { bad: true }),
-    )
-  }
-  return (
-    <>
-      <Row style={{ padding: '8px 12px' }}>
-        <Small>
-          A viewer reads; an operator also starts and stops; a designer also changes work; an administrator also looks
-          after fleet and people.
-        </Small>
-        <Spring />
-        <Button onPress={() => setAdding(true)} whyNot={why}>
-          Add a person
-        </Button>
-      </Row>
-      <Table
-        label="People"
-        rows={data}
-        isDim={(p) => !p.active}
-        columns={[
-          { id: 'name', title: 'Name', cell: (p) => <b>{p.name}</b> },
-          { id: 'email', title: 'E-mail', cell: (p) => p.email },
-          {
-            id: 'role',
-            title: 'Role',
-            cell: (p) =>
-              may ? (
-                <Select
-                  label={`Role of ${p.name}`}
-                  hideLabel
-                  value={p.role}
-                  onChange={(role) => change(p, { role })}
-                  choices={roleChoices}
-                  width="130px"
-                />
-              ) : (
-                p.role
-              ),
-          },
-          { id: 'seen', title: 'Last seen', cell: (p) => (p.lastSeenAt ? <Ago at={p.lastSeenAt} /> : 'not yet') },
-          {
-            id: 'active',
-            title: 'May sign in',
-            cell: (p) => (
-              <Switch isSelected={p.active} onChange={(active) => change(p, { active })} whyNot={why}>
-                <span className="visually-hidden">{p.name} may sign in</span>
-                {p.active ? 'yes' : 'no'}
-              </Switch>
-            ),
-          },
-        ]}
-      />
-      <AddPerson isOpen={adding} onClose={() => setAdding(false)} />
-    </>
-  )
-}
-
-const NOBODY = { name: '', email: '', role: 'viewer', password: '' } as const
-
-function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
-  const client = useQueryClient()
-  const [values, setValues] = useState<{ name: string; email: string; role: Role; password: string }>(NOBODY)
-  const { trouble, setTrouble, faultOf } = useTrouble()
-  return (
-    <Dialog title="Add a person" isOpen={isOpen} onClose={onClose} width={420}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault()
-          api.post('/people', values).then(() => {
-            void client.invalidateQueries({ queryKey: ['people'] })
-            setTrouble(null)
-            setValues(NOBODY)
-            onClose()
-          }, setTrouble)
-        }}
-      >
-        <Stack $gap={12}>
-          {trouble && trouble.errors.length === 0 && <Trouble error={trouble} />}
-          <TextField
-            label="Name"
-            value={values.name}
-            onChange={(name) => setValues({ ...values, name })}
-            error={faultOf('name')}
-            autoFocus
-          />
-          <TextField
-            label="E-mail"
-            type="email"
-            value={values.email}
-            onChange={(email) => setValues({ ...values, email })}
-            error={faultOf('email')}
-          />
-          <Select
-            label="Role"
-            value={values.role}
-            onChange={(role) => setValues({ ...values, role: role as Role })}
-            choices={roleChoices}
-          />
-          <TextField
-            label="First password"
-            type="password"
-            hint="At least 12 characters. They can change it under Settings."
-            value={values.password}
-            onChange={(password) => setValues({ ...values, password })}
-            error={faultOf('password')}
-            autoComplete="new-password"
-          />
-          <DialogButtons onClose={onClose}>Add</DialogButtons>
-        </Stack>
-      </form>
-    </Dialog>
   )
 }
 

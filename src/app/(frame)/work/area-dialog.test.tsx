@@ -1,6 +1,6 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import type { AreaRow } from '@/service/work/areas'
-import { changesOf, No, press, show, type } from '@/ui/screen.test-help'
+import { changesOf, choose, No, press, show, type } from '@/ui/screen.test-help'
 import { AreaDialog } from './area-dialog'
 
 const area = (id: number, title: string, change: Partial<AreaRow> = {}): AreaRow => ({
@@ -39,11 +39,6 @@ const open = (change: object = {}): ReturnType<typeof show> =>
     { ...SERVER, ...change },
     { role: 'administrator' },
   )
-const choose = async (field: RegExp | string, choice: RegExp | string): Promise<void> => {
-  fireEvent.click(await screen.findByRole('button', { name: field }))
-  fireEvent.click(await within(await screen.findByRole('listbox')).findByRole('option', { name: choice }))
-}
-
 describe('an area', () => {
   it('says what closing it and a new member change for whom before it is saved', async () => {
     const asked = open()

@@ -1,0 +1,163 @@
+'use client'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState, type ReactNode } from 'react'
+import type { Role } from '@/core/people/roles'
+import type { PersonRow } from '@/service/people/people'
+import { ROLE_CHOICES } from '@/app/shared/people/words'
+import type { ApiProblem } from '@/ui/api'
+import { api } from '@/ui/api'
+import { useSay } from '@/ui/frame/announcer'
+import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
+import { Button } from '@/ui/parts/button'
+import { Dialog, DialogButtons } from '@/ui/parts/dialog'
+import { Switch, TextField } from '@/ui/parts/fields'
+import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Select } from '@/ui/parts/select'
+import { Table } from '@/ui/parts/table'
+import { Ago } from '@/ui/parts/time'
+import { Groups } from './groups'
+import { PersonRights } from './person-rights'
+
+export function People(): ReactNode {
+  const { may, why } = useMay('administer')
+  const { data = [] } = useQuery({ queryKey: ['people'], queryFn: () => api.get<PersonRow[]>('/people') })
+  const client = useQueryClient()
+  const say = useSay()
+  const [adding, setAdding] = useState(false)
+  const [shown, setShown] = useState<PersonRow | null>(null)
+  const change = (person: PersonRow, body: object): void => {
+    api.patch(`/people/${person.id}`, body).then(
+      () => client.invalidateQueries({ queryKey: ['people'] }),
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  return (
+    <>
+      <Row style={{ padding: '8px 12px' }}>
+        <Small>
+          A viewer reads; an operator also starts and stops; a designer also changes work; an administrator also looks
+          after fleet and people. With none, only areas say what somebody may.
+        </Small>
+        <Spring />
+        <Button onPress={() => setAdding(true)} whyNot={why}>
+          Add a person
+        </Button>
+      </Row>
+      <Table
+        label="People"
+        rows={data}
+        isDim={(p) => !p.active}
+        columns={[
+          { id: 'name', title: 'Name', cell: (p) => <b>{p.name}</b> },
+          { id: 'email', title: 'E-mail', cell: (p) => p.email },
+          {
+            id: 'role',
+            title: 'Role',
+            cell: (p) =>
+              may ? (
+                <Select
+                  label={`Role of ${p.name}`}
+                  hideLabel
+                  value={p.role}
+                  onChange={(role) => change(p, { role })}
+                  choices={ROLE_CHOICES}
+                  width="150px"
+                />
+              ) : (
+                p.role
+              ),
+          },
+          { id: 'groups', title: 'Groups', cell: (p) => p.groups.join(', ') },
+          { id: 'seen', title: 'Last seen', cell: (p) => (p.lastSeenAt ? <Ago at={p.lastSeenAt} /> : 'not yet') },
+          {
+            id: 'active',
+            title: 'May sign in',
+            cell: (p) => (
+              <Switch isSelected={p.active} onChange={(active) => change(p, { active })} whyNot={why}>
+                <span className="visually-hidden">{p.name} may sign in</span>
+                {p.active ? 'yes' : 'no'}
+              </Switch>
+            ),
+          },
+          {
+            id: 'rights',
+            title: '',
+            cell: (p) => (
+              <Button kind="quiet" aria-label={`What ${p.name} may`} onPress={() => setShown(p)}>
+                What they may
+              </Button>
+            ),
+          },
+        ]}
+      />
+      <Groups people={data} />
+      <AddPerson isOpen={adding} onClose={() => setAdding(false)} />
+      <Dialog
+        title={`What ${shown?.name ?? ''} may`}
+        isOpen={shown !== null}
+        onClose={() => setShown(null)}
+        width={620}
+      >
+        {shown && <PersonRights id={shown.id} />}
+      </Dialog>
+    </>
+  )
+}
+
+const NOBODY = { name: '', email: '', role: 'viewer', password: '' } as const
+
+function AddPerson({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
+  const client = useQueryClient()
+  const [values, setValues] = useState<{ name: string; email: string; role: Role; password: string }>(NOBODY)
+  const { trouble, setTrouble, faultOf } = useTrouble()
+  return (
+    <Dialog title="Add a person" isOpen={isOpen} onClose={onClose} width={420}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          api.post('/people', values).then(() => {
+            void client.invalidateQueries({ queryKey: ['people'] })
+            setTrouble(null)
+            setValues(NOBODY)
+            onClose()
+          }, setTrouble)
+        }}
+      >
+        <Stack $gap={12}>
+          {trouble && trouble.errors.length === 0 && <Trouble error={trouble} />}
+          <TextField
+            label="Name"
+            value={values.name}
+            onChange={(name) => setValues({ ...values, name })}
+            error={faultOf('name')}
+            autoFocus
+          />
+          <TextField
+            label="E-mail"
+            type="email"
+            value={values.email}
+            onChange={(email) => setValues({ ...values, email })}
+            error={faultOf('email')}
+          />
+          <Select
+            label="Role"
+            value={values.role}
+            onChange={(role) => setValues({ ...values, role })}
+            choices={ROLE_CHOICES}
+          />
+          <TextField
+            label="First password"
+            type="password"
+            hint="At least 12 characters. They can change it under Settings."
+            value={values.password}
+            onChange={(password) => setValues({ ...values, password })}
+            error={faultOf('password')}
+            autoComplete="new-password"
+          />
+          <DialogButtons onClose={onClose}>Add</DialogButtons>
+        </Stack>
+      </form>
+    </Dialog>
+  )
+}
