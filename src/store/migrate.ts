@@ -18,6 +18,7 @@ import { foundAttempts } from './migrations/0015-found-attempts'
 import { lengthsByChoice } from './migrations/0016-lengths-by-choice'
 import { areasInAreas } from './migrations/0017-areas-in-areas'
 import type { Migration } from './migrations/migration'
+import { WALLS_ROLE } from './walls'
 
 const MIGRATIONS: readonly Migration[] = [
   foundation,
@@ -54,6 +55,7 @@ export async function migrate(): Promise<string[]> {
   const { sequelize } = db()
   return sequelize.transaction(async (transaction) => {
     await sequelize.query(`SELECT pg_advisory_xact_lock(${MIGRATION_LOCK})`, { transaction })
+    await sequelize.query(WALLS_ROLE, { transaction })
     await sequelize.query(
       'CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())',
       {

@@ -27,3 +27,19 @@ export async function raiseWalls(sequelize: Sequelize, transaction: Transaction,
   const person = Math.trunc(personId)
   await sequelize.query(`SET LOCAL bugle.person = '${person}'; SET LOCAL ROLE bugle_walled`, { transaction })
 }
+
+/**
+ * The role that reads behind the walls, and that this database's user may become it. Roles are of the whole cluster: another database may have made it, at this very moment too; and a
+ * database that was brought to another cluster does not bring it along.
+ */
+export const WALLS_ROLE = `
+DO $$ BEGIN
+  IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = 'bugle_walled') THEN CREATE ROLE bugle_walled NOLOGIN; END IF;
+EXCEPTION
+  WHEN duplicate_object OR unique_violation THEN NULL;
+  WHEN insufficient_privilege THEN
+    RAISE EXCEPTION 'This user may not make the role that Bugle reads as for people who may not see everything. As a superuser: CREATE ROLE bugle_walled NOLOGIN; GRANT bugle_walled TO %;', current_user;
+END $$;
+DO $$ BEGIN
+  IF NOT pg_has_role(current_user, 'bugle_walled', 'MEMBER') THEN EXECUTE format('GRANT bugle_walled TO %I', current_user); END IF;
+END $$`

@@ -1,5 +1,6 @@
 import type { DayAhead } from '@/core/forecast/ahead'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
+import { mayDo } from '@/core/people/roles'
 import { many, maybeOne } from '@/store/db'
 import { chanceLimits } from './chances'
 import type { Standing } from './kept'
@@ -33,15 +34,18 @@ export async function dayAhead(actor: Actor): Promise<DayAhead> {
       )
     ).map((trigger) => [trigger.slug, trigger]),
   )
+  // How busy the machines will be altogether is the organisation's.
+  const seesFleet = mayDo(actor.role, 'see')
+  const ofFleet = (values: readonly number[] | undefined): readonly number[] => (seesFleet ? (values ?? []) : [])
   return {
     madeAt: row.madeAt.toISOString(),
     from: new Date(body.from * 1000).toISOString(),
     bucketSeconds: body.bucket,
-    starts: body.starts,
-    load: body.used,
-    p10: body.band?.p10 ?? [],
-    p90: body.band?.p90 ?? [],
-    waiting: body.waiting,
+    starts: ofFleet(body.starts),
+    load: ofFleet(body.used),
+    p10: ofFleet(body.band?.p10),
+    p90: ofFleet(body.band?.p90),
+    waiting: ofFleet(body.waiting),
     deadlines: body.deadlines
       .flatMap(({ trigger, due, chance = 0 }) => {
         const known = triggers.get(trigger)

@@ -4,7 +4,9 @@ import { WebServices } from '@/standins/services/web-services'
 import { mailServerSchema, type MailServer } from '@/core/work/mail-server'
 import { noticeSchema, pauseAfter, type Notice } from '@/core/work/notice'
 import { actor, ADMIN, freshDatabase, OPERATOR } from '@/store/database.test-help'
-import { execute, one } from '@/store/db'
+import { insertPerson } from '@/service/people/people'
+import { addArea } from '@/service/work/areas'
+import { execute, one, transaction } from '@/store/db'
 import { ended, lease, makeAgent, makeJob, output, report, started } from '@/service/fixtures.test-help'
 import { addNotice, listNotices, listSends, removeNotice, saveNotice, tryNotice } from './notices'
 import { addMailServer, changeMailServer, listMailServers, removeMailServer } from './mail-servers'
@@ -230,6 +232,53 @@ describe('notices', () => {
     expect(mailbox.mails.map(({ to }) => to)).toContainEqual(['desk@marram.example'])
     await execute(null, 'DELETE FROM notices')
     await removeMailServer(ADMIN, other)
+  })
+
+  it('of an area tell of what lies in areas within it, and nobody here who may not see it', async () => {
+    const person = async (name: string, role: 'viewer' | 'administrator'): Promise<string> => {
+      const email = `${name}@marram.example`
+      await transaction((tx) => insertPerson(tx, ADMIN, { email, name, role, passwordHash: null }))
+      return email
+    }
+    const [petra, ines] = [await person('petra', 'viewer'), await person('ines', 'administrator')]
+    const outer = (await addArea(ADMIN, { title: 'Harbour office' })).id
+    const inner = (await addArea(ADMIN, { title: 'Refunds', parentId: outer })).id
+    const jobId = await makeJob({}, 'Pay out')
+    await execute(null, 'UPDATE jobs SET area_id = $2 WHERE id = $1', [jobId, inner])
+    const { id } = await addNotice(ADMIN, {
+      ...byMail(),
+      areaId: outer,
+      action: {
+        ...byMail().action,
+        to: ['Petra@marram.example', ines, 'harbour@elsewhere.example'],
+      } as Notice['action'],
+    })
+    await run(jobId, 3)
+    await tell()
+    expect(mailbox.mails.flatMap(({ to }) => to).sort()).toEqual([
+      'Petra@marram.example',
+      'harbour@elsewhere.example',
+      ines,
+    ])
+    mailbox.mails.splice(0)
+    await execute(null, 'UPDATE areas SET closed = true WHERE id = $1', [inner])
+    await run(jobId, 3)
+    await tell()
+    expect(mailbox.mails.flatMap(({ to }) => to).sort()).toEqual(['harbour@elsewhere.example', ines])
+    // Where nobody is left it is not tried again and again.
+    mailbox.mails.splice(0)
+    await saveNotice(ADMIN, id, {
+      ...byMail(),
+      areaId: outer,
+      action: { ...byMail().action, to: [petra] } as Notice['action'],
+    })
+    await run(jobId, 3)
+    await tell()
+    expect(mailbox.mails).toEqual([])
+    expect((await listSends(ADMIN, undefined))[0]).toMatchObject({
+      state: 'sent',
+      what: 'nobody named here may see what it is about',
+    })
   })
 
   it('say the whole reason: of the step that failed, of a deadline, of an end that went well', async () => {

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { SAMPLE_SECONDS } from '@/service/runs/upkeep'
+import { mayDo } from '@/core/people/roles'
 import { many, one } from '@/store/db'
 import { likeText } from '@/store/like'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
@@ -25,7 +26,7 @@ export interface Lane {
 const MOST_LANES = 40
 const MOST_BARS = 60
 
-/** What ran on each machine since `from`, and runs now. Busy machines first when there are more than fit. */
+/** Machines are the organisation's: whoever has no role there sees those on which something of theirs ran. What ran on each since `from`, and runs now. Busy machines first when there are more than fit. */
 export async function lanes(actor: Actor, from: Date, awaySeconds: number): Promise<Lane[]> {
   requireSomewhere(actor, 'see')
   return many<Lane>(
@@ -44,7 +45,9 @@ export async function lanes(actor: Actor, from: Date, awaySeconds: number): Prom
                ORDER BY a.id DESC LIMIT ${MOST_BARS}) b), '[]') AS bars
        FROM shown g`,
     [from, awaySeconds],
-  ).then((rows) => rows.sort((a, b) => (a.agent < b.agent ? -1 : 1)))
+  ).then((rows) =>
+    rows.filter(({ bars }) => mayDo(actor.role, 'see') || bars.length > 0).sort((a, b) => (a.agent < b.agent ? -1 : 1)),
+  )
 }
 
 /** Runs that ended last and are still on the board. */
@@ -79,6 +82,8 @@ export const dayLineSchema = z.strictObject({ back: z.coerce.number().int().min(
 /** Slots used and failures of the eight hours up to now; `back`: of the 24 hours that begin so many hours earlier. */
 export async function dayLine(actor: Actor, { back = 0 }: { readonly back?: number } = {}): Promise<DayLine> {
   requireSomewhere(actor, 'see')
+  // How busy the machines are altogether is the organisation's, too.
+  const seesFleet = mayDo(actor.role, 'see')
   const { now, capacity } = await one<{ now: Date; capacity: number }>(
     null,
     'SELECT now() AS now, coalesce((SELECT sum(slots) FROM agents WHERE active AND credential_hash IS NOT NULL), 0)::int AS capacity',
@@ -107,7 +112,14 @@ export async function dayLine(actor: Actor, { back = 0 }: { readonly back?: numb
       WHERE r.ended_at >= $1 AND r.ended_at <= $2 AND r.state IN ('failed','lost') AND r.flow_run_id IS NULL ORDER BY r.ended_at DESC LIMIT 200`,
     [from, to],
   )
-  return { from: from.toISOString(), now: now.toISOString(), bucketSeconds: BUCKET_SECONDS, capacity, used, failures }
+  return {
+    from: from.toISOString(),
+    now: now.toISOString(),
+    bucketSeconds: BUCKET_SECONDS,
+    capacity: seesFleet ? capacity : 0,
+    used: seesFleet ? used : used.map(() => 0),
+    failures,
+  }
 }
 
 export interface Found {

@@ -166,7 +166,7 @@ export function TopBar({
           Bugle
         </Link>
         <nav aria-label="Areas">
-          {AREAS.map(([href, title]) => (
+          {AREAS.filter(([href]) => href !== '/fleet' || me.role !== 'none').map(([href, title]) => (
             <Link key={href} href={href} aria-current={path.startsWith(href) ? 'page' : undefined}>
               {title}
             </Link>

@@ -4,7 +4,7 @@ import { useMemo, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { AreaTree } from '@/core/people/area-tree'
 import type { AreaRow } from '@/service/work/areas'
-import { useMay } from '@/ui/hooks/me'
+import { useMay, useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Row, Shelf, Spring } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
@@ -54,6 +54,7 @@ export function AreaShelf({
   readonly onNew: () => void
 }): ReactNode {
   const { why } = useMay('design')
+  const { role } = useMe()
   const tree = useMemo(() => new AreaTree(areas), [areas])
   return (
     <Shelf as="nav" aria-label="Areas of work">
@@ -80,11 +81,15 @@ export function AreaShelf({
           <span>{tree.below(area.id).reduce((sum, each) => sum + each.jobs, 0)}</span>
         </ShelfLink>
       ))}
-      <div style={{ borderTop: '1px solid var(--line)', margin: '10px 14px' }} />
-      <ShelfLink href="/work/shared">
-        <span>Shared values</span>
-        <span />
-      </ShelfLink>
+      {role !== 'none' && (
+        <>
+          <div style={{ borderTop: '1px solid var(--line)', margin: '10px 14px' }} />
+          <ShelfLink href="/work/shared">
+            <span>Shared values</span>
+            <span />
+          </ShelfLink>
+        </>
+      )}
     </Shelf>
   )
 }
