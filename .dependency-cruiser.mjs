@@ -28,6 +28,7 @@ const services = [
   'exchange',
   'forecast',
   'notices',
+  'letters',
   'watch',
 ]
 

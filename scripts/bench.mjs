@@ -14,6 +14,7 @@ const NEEDS_DATABASE = {
   tuning: false,
   dispatch: true,
   lists: true,
+  areas: true,
   firing: true,
   flows: true,
   stream: true,

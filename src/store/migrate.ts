@@ -17,6 +17,7 @@ import { forecast } from './migrations/0014-forecast'
 import { foundAttempts } from './migrations/0015-found-attempts'
 import { lengthsByChoice } from './migrations/0016-lengths-by-choice'
 import { areasInAreas } from './migrations/0017-areas-in-areas'
+import { letters } from './migrations/0018-letters'
 import type { Migration } from './migrations/migration'
 import { WALLS_ROLE } from './walls'
 
@@ -38,6 +39,7 @@ const MIGRATIONS: readonly Migration[] = [
   foundAttempts,
   lengthsByChoice,
   areasInAreas,
+  letters,
 ]
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001

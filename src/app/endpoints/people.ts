@@ -8,6 +8,7 @@ import {
   preferencesSchema,
   savePreferences,
 } from '@/service/people/people'
+import * as invitations from '@/service/letters/invitations'
 import * as groups from '@/service/people/groups'
 import * as signIn from '@/service/people/sign-in'
 import { rightsFile } from '@/service/people/organisation'
@@ -105,6 +106,29 @@ export const PEOPLE: readonly Endpoint[] = [
     'administer',
     { says: 'refused while it is a member of areas' },
     ({ actor, params }) => groups.removeGroup(actor, id(params)),
+  ),
+  endpoint('GET', '/invitations', 'administer', { says: 'those that nobody has taken up yet' }, ({ actor }) =>
+    invitations.listInvitations(actor),
+  ),
+  endpoint(
+    'POST',
+    '/invitations',
+    'administer',
+    {
+      says: '`{email, role, areas, note}`: writes to somebody, with a link that works once and for seven days',
+      body: invitations.invitationSchema,
+    },
+    ({ actor, body }) => invitations.invite(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/invitations/:id/renew',
+    'administer',
+    { says: 'writes again, with another link' },
+    ({ actor, params }) => invitations.renewInvitation(actor, id(params)),
+  ),
+  endpoint('DELETE', '/invitations/:id', 'administer', { says: 'its link works no longer' }, ({ actor, params }) =>
+    invitations.withdrawInvitation(actor, id(params)),
   ),
   endpoint('POST', '/people', 'administer', { says: 'add one', body: personSchema }, ({ actor, body }) =>
     addPerson(actor, body),

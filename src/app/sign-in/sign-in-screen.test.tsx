@@ -20,6 +20,19 @@ describe('signing in', () => {
     expect(window.location.pathname).toBe('/')
   })
 
+  it('asks for a letter to whoever forgot their password, with the same answer for everybody', async () => {
+    const asked = show(<SignInScreen to="/runs" people={[]} isNew={false} />, { 'POST /api/forgotten': undefined })
+    type('E-mail', 'callum@marram.example')
+    await press('Forgot your password?')
+    await press('Send it')
+    expect((await screen.findByRole('status')).textContent).toContain(
+      'If somebody signs in here with callum@marram.example',
+    )
+    expect(changesOf(asked)).toEqual([{ what: 'POST /api/forgotten', body: { email: 'callum@marram.example' } }])
+    await press('Back')
+    expect(screen.getByRole<HTMLInputElement>('textbox', { name: 'E-mail' }).value).toBe('callum@marram.example')
+  })
+
   it('offers the demo’s people only where there are some', async () => {
     const asked = show(
       <SignInScreen to="/watch" people={[{ id: 4, name: 'Ines Aldaya', role: 'administrator' }]} isNew={false} />,

@@ -1,37 +1,13 @@
 'use client'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { Door } from '@/app/shared/people/door'
 import { api, ApiProblem } from '@/ui/api'
-import { BrandMark } from '@/ui/frame/brand'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Mute, Stack, Trouble } from '@/ui/parts/layout'
+import { Forgotten } from './forgotten'
 
-const Ground = styled.main`
-  min-height: 100vh;
-  background: var(--deck);
-  display: grid;
-  place-items: center;
-  padding: 24px;
-`
-const Card = styled.div`
-  width: 400px;
-  background: var(--sheet);
-  border-radius: 4px;
-  padding: 22px 24px 24px;
-  display: flex;
-  flex-direction: column;
-  gap: 14px;
-  .brand {
-    display: flex;
-    align-items: center;
-    gap: 10px;
-    font:
-      700 21px/26px 'Archivo Variable',
-      sans-serif;
-    font-stretch: 110%;
-  }
-`
 const Line = styled.div`
   border-top: 1px solid var(--line);
   padding-top: 12px;
@@ -60,38 +36,32 @@ interface Props {
 export function SignInScreen({ to, people, isNew }: Props): ReactNode {
   const [trouble, setTrouble] = useState<unknown>(null)
   return (
-    <Ground>
-      <Card>
-        <h1 className="brand">
-          <BrandMark size={28} />
-          Bugle
-        </h1>
-        {isNew ? <FirstAdministrator to={to} /> : <SignInForm to={to} />}
-        {people.length > 0 && (
-          <Line>
-            <Stack>
-              <Trouble error={trouble} />
-              <Mute>Demo: be one of the people of Marram Sound Ferries</Mute>
-              {people.map((person) => (
-                <Person
-                  key={person.id}
-                  type="button"
-                  onClick={() => {
-                    setTrouble(null)
-                    api
-                      .post('/api/sign-in/demo', { personId: person.id })
-                      .then(() => window.location.assign(to), setTrouble)
-                  }}
-                >
-                  <b>{person.name}</b>
-                  <Mute>{person.role}</Mute>
-                </Person>
-              ))}
-            </Stack>
-          </Line>
-        )}
-      </Card>
-    </Ground>
+    <Door>
+      {isNew ? <FirstAdministrator to={to} /> : <SignInForm to={to} />}
+      {people.length > 0 && (
+        <Line>
+          <Stack>
+            <Trouble error={trouble} />
+            <Mute>Demo: be one of the people of Marram Sound Ferries</Mute>
+            {people.map((person) => (
+              <Person
+                key={person.id}
+                type="button"
+                onClick={() => {
+                  setTrouble(null)
+                  api
+                    .post('/api/sign-in/demo', { personId: person.id })
+                    .then(() => window.location.assign(to), setTrouble)
+                }}
+              >
+                <b>{person.name}</b>
+                <Mute>{person.role}</Mute>
+              </Person>
+            ))}
+          </Stack>
+        </Line>
+      )}
+    </Door>
   )
 }
 
@@ -112,11 +82,13 @@ function SignInForm({ to }: { to: string }): ReactNode {
   const [email, setEmail] = useState('')
   const [password, setPassword] = useState('')
   const [trouble, setTrouble] = useState<unknown>(null)
+  const [isForgotten, setForgotten] = useState(false)
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
     signIn({ email, password }).then(() => window.location.assign(to), setTrouble)
   }
+  if (isForgotten) return <Forgotten email={email} onBack={() => setForgotten(false)} />
   return (
     <form onSubmit={submit}>
       <Stack $gap={12}>
@@ -131,6 +103,9 @@ function SignInForm({ to }: { to: string }): ReactNode {
         />
         <Button kind="strong" type="submit">
           Sign in
+        </Button>
+        <Button kind="quiet" onPress={() => setForgotten(true)}>
+          Forgot your password?
         </Button>
       </Stack>
     </form>

@@ -66,6 +66,11 @@ describe('what the database says of areas', () => {
           )
         })
         const got = new Map(said.map(({ person, area, height }) => [`${person} ${area}`, height]))
+        const seen = new Set<string>()
+        for (const { id } of given.people) {
+          const mine = await behindWalls(number(id), () => many<{ area: number }>(null, 'SELECT my_areas() AS area'))
+          for (const { area } of mine) seen.add(`${number(id)} ${area}`)
+        }
         const rights = rightsIn(given)
         const stored = rightsIn(await readOrganisation(null))
         for (const person of given.people)
@@ -73,6 +78,7 @@ describe('what the database says of areas', () => {
             const { may } = rights(person.id, area.id)
             expect(got.get(`${number(person.id)} ${number(area.id)}`) ?? 0).toBe(heightOf(may))
             expect(rightsNaively(given, person.id, area.id).may).toBe(may)
+            expect(seen.has(`${number(person.id)} ${number(area.id)}`)).toBe(may !== 'none')
             expect(stored(String(number(person.id)), String(number(area.id))).may).toBe(may)
           }
       }),

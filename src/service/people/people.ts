@@ -135,15 +135,21 @@ export async function changePerson(
       `SELECT count(*)::int AS left FROM people WHERE role = 'administrator' AND active`,
     )
     if (left === 0) throw new Problem('not-now', 'This is the last administrator. Make somebody else one first.')
-    if (passwordHash !== undefined || !after.active)
-      await execute(tx, 'DELETE FROM sessions WHERE person_id = $1', [id])
     // Who sets a password anew may do so because somebody else knows it: nothing opened with the old one goes on.
-    if (passwordHash !== undefined || !after.active)
-      await execute(tx, 'UPDATE access_tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [id])
+    if (passwordHash !== undefined || !after.active) await endAccess(tx, id)
     const changes = { ...difference(before, after), ...(passwordHash ? { password: 'set anew' } : {}) }
     await record(tx, actor, 'changed', { type: 'person', id, title: after.name }, changes)
     await notify(tx, { people: true })
   })
+}
+
+/** Sessions, tokens and links for a new password of somebody end. */
+export async function endAccess(tx: Tx, personId: number): Promise<void> {
+  await execute(tx, 'DELETE FROM sessions WHERE person_id = $1', [personId])
+  await execute(tx, 'UPDATE access_tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [
+    personId,
+  ])
+  await execute(tx, 'UPDATE letters SET used_at = now() WHERE person_id = $1 AND used_at IS NULL', [personId])
 }
 
 async function newPasswordOf(id: number, password: string): Promise<string> {

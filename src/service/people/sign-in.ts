@@ -132,7 +132,8 @@ export async function demoPeople(): Promise<{ id: number; name: string; role: Ro
   )
 }
 
-async function openSession(personId: number, caller: Caller, oldToken?: string): Promise<string> {
+/** Signs somebody in who has shown who they are. Returns the cookie's token. */
+export async function openSession(personId: number, caller: Caller, oldToken?: string): Promise<string> {
   const token = newToken('bgs')
   const role = await transaction(async (tx) => {
     if (oldToken) await execute(tx, 'DELETE FROM sessions WHERE token_hash = $1', [hashToken(oldToken)])

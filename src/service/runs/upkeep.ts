@@ -121,6 +121,7 @@ export async function purge(): Promise<number> {
     limit('agent_event_days'),
   ])
   await execute(null, `DELETE FROM not_started WHERE at < now() - interval '400 days'`)
+  await execute(null, `DELETE FROM letters WHERE expires_at < now() - interval '30 days'`)
   await execute(null, `DELETE FROM load_samples WHERE at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM told_deadlines WHERE due_at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM found_attempts WHERE found_at < now() - interval '60 days'`)

@@ -8,7 +8,7 @@ import { capped, requireRight, requireSomewhere, type Actor } from '@/service/ba
 import { difference, record } from '@/service/base/audit'
 import { invalid, notFound, Problem } from '@/service/base/problem'
 import { readOrganisation, rightsOf, type NamedOrganisation, type RightRow } from '@/service/people/organisation'
-import { db, execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 
 const MOST_GRANTS = 1000
@@ -55,19 +55,19 @@ export interface AreaRow {
   readonly may: Level | 'none'
 }
 
-export async function listAreas(actor: Actor, tx: Tx | null = null): Promise<AreaRow[]> {
+const ROWS = `
+  SELECT a.id, a.title, a.path, a.parent_id AS "parentId", coalesce(j.jobs, 0)::int AS jobs, h.height, CASE WHEN h.height > 0 THEN a.notes ELSE '' END AS notes,
+         h.height > 0 AND a.closed AS closed, a.version
+    FROM areas a LEFT JOIN (SELECT area_id, count(*) AS jobs FROM jobs WHERE deleted_at IS NULL GROUP BY area_id) j ON j.area_id = a.id
+    LEFT JOIN area_rights($1) r ON r.area_id = a.id
+   CROSS JOIN LATERAL (SELECT CASE WHEN $1::bigint IS NULL THEN role_height($2) ELSE coalesce(r.height, 0) END AS height) h
+   WHERE a.deleted_at IS NULL`
+type Row = Omit<AreaRow, 'may'> & { readonly height: number; readonly version: number }
+
+export async function listAreas(actor: Actor): Promise<AreaRow[]> {
   requireSomewhere(actor, 'see')
-  const rows = await many<Omit<AreaRow, 'may'> & { height: number }>(
-    tx,
-    `SELECT a.id, a.title, a.path, a.parent_id AS "parentId", coalesce(j.jobs, 0)::int AS jobs, coalesce(r.height, role_height($2)) AS height,
-            CASE WHEN coalesce(r.height, role_height($2)) > 0 THEN a.notes ELSE '' END AS notes,
-            coalesce(r.height, role_height($2)) > 0 AND a.closed AS closed
-       FROM areas a LEFT JOIN (SELECT area_id, count(*) AS jobs FROM jobs WHERE deleted_at IS NULL GROUP BY area_id) j ON j.area_id = a.id
-       LEFT JOIN (SELECT s.id, coalesce(x.height, 0) AS height FROM areas s LEFT JOIN area_rights($1) x ON x.area_id = s.id WHERE $1::bigint IS NOT NULL) r ON r.id = a.id
-      WHERE a.deleted_at IS NULL ORDER BY lower(a.path)`,
-    [actor.id, actor.role],
-  )
-  return rows.map(({ height, ...row }) => ({ ...row, may: capped(actor, height) }))
+  const rows = await many<Row>(null, `${ROWS} ORDER BY lower(a.path)`, [actor.id, actor.role])
+  return rows.map(({ height, version: _, ...row }) => ({ ...row, may: capped(actor, height) }))
 }
 
 export interface Member {
@@ -84,10 +84,12 @@ export interface AreaFull extends AreaRow {
 
 /** One, with whoever is a member of it. */
 export async function oneArea(actor: Actor, id: number, tx: Tx | null = null): Promise<AreaFull> {
-  const row = (await listAreas(actor, tx)).find((area) => area.id === id)
-  if (!row || row.may === 'none') throw notFound('area', id)
-  const { version } = await one<{ version: number }>(tx, 'SELECT version FROM areas WHERE id = $1', [id])
-  return { ...row, version, members: await membersOf(tx, id) }
+  requireSomewhere(actor, 'see')
+  const row = await maybeOne<Row>(tx, `${ROWS} AND a.id = $3`, [actor.id, actor.role, id])
+  const may = row ? capped(actor, row.height) : 'none'
+  if (!row || may === 'none') throw notFound('area', id)
+  const { height: _, ...area } = row
+  return { ...area, may, members: await membersOf(tx, id) }
 }
 
 const membersOf = (tx: Tx | null, id: number): Promise<Member[]> =>
@@ -350,9 +352,8 @@ export interface WhoMay {
 /** Everybody who may something on an area, the most first, and where it comes from. */
 export async function whoMay(actor: Actor, areaId: number): Promise<WhoMay> {
   requireSomewhere(actor, 'see')
-  // Behind the actor's walls: an area that is not to be seen is not there.
-  const area = (await listAreas(actor)).find(({ id }) => id === areaId)
-  if (!area || area.may === 'none') throw notFound('area', areaId)
+  // An area that the actor may not see is not there.
+  const area = await oneArea(actor, areaId)
   const organisation = await readOrganisation(null)
   const rights = rightsOf(organisation)
   const people = organisation.people.map(({ id }) => ({

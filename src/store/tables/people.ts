@@ -62,6 +62,23 @@ export const grants = table('grants', {
   may: text<Level>(),
 })
 
+/** Invitations and new passwords, by mail with a link that works once. */
+export const letters = table('letters', {
+  id: id(),
+  kind: text<'invitation' | 'password'>(),
+  tokenHash: text(),
+  email: text(),
+  role: orNull(text<Role>()),
+  areas: filled(json()),
+  note: filled(text()),
+  personId: orNull(ref()),
+  madeBy: text(),
+  madeAt: filled(instant()),
+  expiresAt: instant(),
+  usedAt: orNull(instant()),
+  withdrawnAt: orNull(instant()),
+})
+
 export const attemptCounts = table('attempt_counts', {
   kind: key(text()),
   key: key(text()),

@@ -17,6 +17,7 @@ import { Select } from '@/ui/parts/select'
 import { Table } from '@/ui/parts/table'
 import { Ago } from '@/ui/parts/time'
 import { Groups } from './groups'
+import { Invitations, InviteDialog } from './invitations'
 import { PersonRights } from './person-rights'
 
 export function People(): ReactNode {
@@ -25,6 +26,7 @@ export function People(): ReactNode {
   const client = useQueryClient()
   const say = useSay()
   const [adding, setAdding] = useState(false)
+  const [inviting, setInviting] = useState(false)
   const [shown, setShown] = useState<PersonRow | null>(null)
   const change = (person: PersonRow, body: object): void => {
     api.patch(`/people/${person.id}`, body).then(
@@ -42,6 +44,9 @@ export function People(): ReactNode {
         <Spring />
         <Button onPress={() => setAdding(true)} whyNot={why}>
           Add a person
+        </Button>
+        <Button kind="strong" onPress={() => setInviting(true)} whyNot={why}>
+          Invite
         </Button>
       </Row>
       <Table
@@ -91,7 +96,9 @@ export function People(): ReactNode {
           },
         ]}
       />
+      {may && <Invitations />}
       <Groups people={data} />
+      <InviteDialog isOpen={inviting} onClose={() => setInviting(false)} />
       <AddPerson isOpen={adding} onClose={() => setAdding(false)} />
       <Dialog
         title={`What ${shown?.name ?? ''} may`}

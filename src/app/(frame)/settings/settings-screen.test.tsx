@@ -25,6 +25,7 @@ const PEOPLE = [
 ]
 const server = {
   'GET /people': PEOPLE,
+  'GET /invitations': [],
   'GET /groups': [
     { id: 4, title: 'Night desk', notes: 'From 22:00', people: [{ id: 2, name: 'Callum Eads' }], areas: 1 },
   ],
@@ -78,6 +79,52 @@ describe('people', () => {
     ])
     await press('Add a person')
     expect((await screen.findByLabelText<HTMLInputElement>('First password')).value).toBe('')
+  })
+
+  it('are invited by mail; open invitations are written again or withdrawn', async () => {
+    const asked = people('administrator', {
+      'GET /areas': [{ id: 7, path: 'Sailing / Refunds' }],
+      'GET /invitations': [
+        {
+          id: 3,
+          email: 'late@marram.example',
+          role: 'viewer',
+          areas: [],
+          madeBy: 'Ines',
+          madeAt: at,
+          expiresAt: at,
+          isOver: true,
+        },
+      ],
+      'POST /invitations': { id: 4 },
+      'POST /invitations/3/renew': undefined,
+      'DELETE /invitations/3': undefined,
+    })
+    await press('Invite')
+    await screen.findByRole('dialog')
+    type('E-mail', 'hallam@marram.example')
+    await choose(/Role/, 'none: only areas')
+    await choose(/Member of an area/, 'Sailing / Refunds')
+    await choose(/What they may on/, /operate/)
+    type('A sentence for them', 'Welcome.')
+    await press('Invite')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    await press('Write to late@marram.example again')
+    await press('Withdraw the invitation of late@marram.example')
+    await waitFor(() => expect(changesOf(asked)).toHaveLength(3))
+    expect(changesOf(asked)).toEqual([
+      {
+        what: 'POST /invitations',
+        body: {
+          email: 'hallam@marram.example',
+          role: 'none',
+          areas: [{ areaId: 7, may: 'operate' }],
+          note: 'Welcome.',
+        },
+      },
+      { what: 'POST /invitations/3/renew', body: {} },
+      { what: 'DELETE /invitations/3', body: undefined },
+    ])
   })
 
   it('are shown with what they may, and where it comes from', async () => {

@@ -1,0 +1,11 @@
+import { requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
+import { answering, parse, readJson } from '@/app/server/endpoint'
+import { acceptInvitation, acceptSchema } from '@/service/letters/invitations'
+
+export function POST(request: Request): Promise<Response> {
+  return answering(request, async () => {
+    requireOwnOrigin(request)
+    const token = await acceptInvitation(parse(acceptSchema, await readJson(request)), whoCalls(request))
+    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(request, token) } })
+  })
+}
