@@ -26,6 +26,12 @@ test('from nothing to a first run that a schedule started', async ({ page }) => 
   await page.getByLabel('E-mail').fill(FIRST_PERSON.email)
   await page.getByLabel('Password').fill(FIRST_PERSON.password)
   await page.getByRole('button', { name: 'Sign in' }).click()
+  // A new server begins with what it needs; each step ticks itself.
+  await page.waitForURL('**/start')
+  const steps = page.getByRole('listitem').filter({ has: page.getByLabel(/^(done|to do)$/) })
+  await expect(steps).toHaveCount(7)
+  await expect(page.getByLabel('done')).toHaveCount(0)
+  await page.getByRole('link', { name: 'Watch' }).first().click()
   await page.waitForURL('**/watch')
   await isAwake(page)
 

@@ -4,6 +4,7 @@ import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/runs
 import { runFilterSchema } from '@/service/runs/run-list'
 import { comingBars, dayAhead } from '@/service/forecast/ahead'
 import { nextStarts } from '@/service/forecast/coming'
+import { startPage } from '@/service/watch/start-page'
 import { dayLine, dayLineSchema, find, justEnded, lanes } from '@/service/watch/watch'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { liveStream } from '@/app/server/live'
@@ -35,6 +36,13 @@ export const WATCH: readonly Endpoint[] = [
   ),
   endpoint('GET', '/runs.csv', 'see', { says: 'the same as CSV', query: runFilterSchema }, async ({ actor, query }) =>
     runsCsv(actor, query),
+  ),
+  endpoint(
+    'GET',
+    '/start',
+    'see',
+    { says: 'what a new server still needs, and the matters that you took' },
+    ({ actor }) => startPage(actor),
   ),
   endpoint('GET', '/matters', 'see', { says: 'what needs a person' }, ({ actor }) => listMatters(actor)),
   endpoint(

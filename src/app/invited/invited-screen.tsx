@@ -33,7 +33,7 @@ export function InvitedScreen(): ReactNode {
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    api.post('/api/invited/accept', { token, name, password }).then(() => window.location.assign('/watch'), setTrouble)
+    api.post('/api/invited/accept', { token, name, password }).then(() => window.location.assign('/'), setTrouble)
   }
   return (
     <Door>

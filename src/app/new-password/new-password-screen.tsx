@@ -16,7 +16,7 @@ export function NewPasswordScreen(): ReactNode {
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    api.post('/api/new-password', { token, password }).then(() => window.location.assign('/watch'), setTrouble)
+    api.post('/api/new-password', { token, password }).then(() => window.location.assign('/'), setTrouble)
   }
   return (
     <Door>

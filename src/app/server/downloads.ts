@@ -1,5 +1,5 @@
 import { stringify } from 'csv-stringify/sync'
-import type { Actor } from '@/service/base/actor'
+import { seenBy, type Actor } from '@/service/base/actor'
 import { allRuns, type RunFilter, type RunRow } from '@/service/runs/run-list'
 import { outputText } from '@/service/runs/run-page'
 
@@ -21,12 +21,12 @@ const CSV_COLUMNS: readonly (keyof RunRow)[] = [
   'reason',
 ]
 
-/** A stream of text made as the reader takes it, so that any length costs no memory. */
-function streamOf(parts: AsyncGenerator<string>, headers: Record<string, string>): Response {
+/** A stream of text made as the reader takes it, so that any length costs no memory. It is made after the answer has begun: behind the walls of whoever asked, whoever reads. */
+function streamOf(actor: Actor, parts: AsyncGenerator<string>, headers: Record<string, string>): Response {
   const encoder = new TextEncoder()
   const body = new ReadableStream<Uint8Array>({
     pull: async (controller) => {
-      const { done, value } = await parts.next()
+      const { done, value } = await seenBy(actor, () => parts.next())
       if (done) controller.close()
       else controller.enqueue(encoder.encode(value))
     },
@@ -48,7 +48,7 @@ export function runsCsv(actor: Actor, filter: RunFilter): Response {
       )
     }
   }
-  return streamOf(parts(), {
+  return streamOf(actor, parts(), {
     'content-type': 'text/csv; charset=utf-8',
     'content-disposition': 'attachment; filename="bugle-runs.csv"',
   })
@@ -69,7 +69,7 @@ export function icsFile({ name, text }: { name: string; text: string }): Respons
 }
 
 export function outputFile(actor: Actor, runId: number, attemptId: number): Response {
-  return streamOf(outputText(actor, runId, attemptId), {
+  return streamOf(actor, outputText(actor, runId, attemptId), {
     'content-type': 'text/plain; charset=utf-8',
     'content-disposition': `attachment; filename="run-${runId}-output.txt"`,
   })

@@ -3,6 +3,7 @@ import { redirect } from 'next/navigation'
 import { cache } from 'react'
 import type { Me } from '@/ui/hooks/me'
 import type { Actor } from '@/service/base/actor'
+import { opensAt } from '@/service/watch/start-page'
 import { whoHasSession } from '@/service/people/sign-in'
 import { config } from '@/store/config'
 import { callerOf, cookieOf } from './caller'
@@ -19,6 +20,12 @@ const signedIn = cache(async () => {
 /** Who asks for a page. */
 export const signedInActor = async (): Promise<Actor> => (await signedIn()).actor
 
+/** Where Bugle opens for whoever asks. */
+export async function whereToOpen(): Promise<string> {
+  const { actor, preferences } = await signedIn()
+  return `/${await opensAt(actor, preferences)}`
+}
+
 /** Who is signed in, for a page. */
 export async function signedInPerson(): Promise<Me> {
   const { actor, preferences } = await signedIn()
@@ -33,6 +40,7 @@ export async function signedInPerson(): Promise<Me> {
     theme: preferences.theme ?? 'system',
     paceSeconds: preferences.paceSeconds ?? 1,
     dateFormat: preferences.dateFormat ?? 'iso',
+    ...(preferences.opens === undefined ? {} : { opens: preferences.opens }),
     newTrigger: preferences.newTrigger ?? {},
   }
 }

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { titleSchema } from '@/core/schema/text'
+import { OPENS } from '@/core/people/opens'
 import { ROLES, type Role } from '@/core/people/roles'
 import { triggerDefaultsSchema } from '@/core/work/trigger'
 import { db, execute, many, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
@@ -30,6 +31,8 @@ export const preferencesSchema = z
     paceSeconds: z.union([z.literal(1), z.literal(5), z.literal(15), z.literal(60)]),
     /** How days are written in fields. */
     dateFormat: z.enum(['iso', 'day-first', 'month-first']),
+    /** Where Bugle opens. */
+    opens: z.enum(OPENS),
     /** What new triggers of this person begin with. */
     newTrigger: triggerDefaultsSchema,
   })

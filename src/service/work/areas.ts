@@ -21,7 +21,7 @@ const grantSchema = z
   .refine(({ personId, groupId }) => (personId === undefined) !== (groupId === undefined), {
     message: 'A member is a person or a group.',
   })
-export type GrantRequest = z.output<typeof grantSchema>
+type GrantRequest = z.output<typeof grantSchema>
 
 export const newAreaSchema = z.strictObject({
   title: titleSchema('An area needs a title.', 80).refine(

@@ -161,7 +161,7 @@ export function TopBar({
   return (
     <>
       <Bar>
-        <Link href="/watch" className="brand" aria-label="Bugle, to Watch">
+        <Link href="/start" className="brand" aria-label="Bugle, to Start">
           <BrandMark />
           Bugle
         </Link>

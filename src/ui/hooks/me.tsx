@@ -2,6 +2,7 @@
 import { createContext, useContext, useMemo, type ReactNode } from 'react'
 import { heightOf, LEVEL_OF_ROLE, LEVELS, levelOf, type Level } from '@/core/people/rights'
 import { mayDo, missingRight, type Right, type Role } from '@/core/people/roles'
+import type { Opens } from '@/core/people/opens'
 import { homeOf, type Home } from '@/core/phrase/names'
 import type { TriggerDefaults } from '@/core/work/trigger'
 
@@ -19,6 +20,8 @@ export interface Me {
   readonly paceSeconds: number
   /** How days are written in fields; unless said: 2027-03-09. */
   readonly dateFormat?: 'iso' | 'day-first' | 'month-first'
+  /** Where Bugle opens; unless said: at the first steps of a new server, else at Watch. */
+  readonly opens?: Opens
   /** What new triggers begin with. */
   readonly newTrigger: TriggerDefaults
 }

@@ -2,6 +2,7 @@
 import type { ReactNode } from 'react'
 import type { Draft } from '../hooks/draft'
 import { useMe } from '../hooks/me'
+import { useNoteOpened } from '../hooks/opened'
 import { Button } from './button'
 import { Crumb } from './crumb'
 import { Row, Small, Spring } from './layout'
@@ -37,6 +38,7 @@ export function EditorHead<C extends { readonly title: string }>({
   why: string | undefined
 }): ReactNode {
   const me = useMe()
+  useNoteOpened(what, saved ? draft.content.title : undefined)
   return (
     <Row>
       <Crumb href={href}>{back}</Crumb>

@@ -71,6 +71,20 @@ function Preferences(): ReactNode {
         ]}
       />
       <Select
+        label="Bugle opens at"
+        value={me.opens ?? 'usual'}
+        onChange={(opens) => opens !== 'usual' && save({ opens }, true)}
+        choices={[
+          ...(me.opens === undefined ? [{ id: 'usual' as const, title: 'Watch, once a new server is set up' }] : []),
+          { id: 'start', title: 'Start: what is yours' },
+          { id: 'watch', title: 'Watch' },
+          { id: 'runs', title: 'Runs' },
+          { id: 'work', title: 'Work' },
+          { id: 'timing', title: 'Timing' },
+          { id: 'tuning', title: 'Tuning' },
+        ]}
+      />
+      <Select
         label="New data arrives"
         value={String(paceSeconds)}
         onChange={(pace) => {

@@ -8,6 +8,7 @@ import type { FlowRunFull } from '@/service/runs/run-page'
 import { api, type ApiProblem } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
+import { useNoteOpened } from '@/ui/hooks/opened'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Crumb } from '@/ui/parts/crumb'
@@ -31,6 +32,7 @@ export function FlowHead({
   const client = useQueryClient()
   const say = useSay()
   const { why } = useMay('operate')
+  useNoteOpened(`run #${run.id}`, run.title)
   const [open, setOpen] = useState<'stop' | 'start' | 'again' | null>(null)
   const isOver = run.endedAt !== null
   const failed = steps.filter(({ state, tolerated, flow }) => state === 'failed' && !tolerated && flow === null)

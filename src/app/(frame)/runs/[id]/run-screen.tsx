@@ -10,6 +10,7 @@ import { api } from '@/ui/api'
 import { clock, duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
+import { useNoteOpened } from '@/ui/hooks/opened'
 import { MayHere, useMay, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
@@ -44,6 +45,7 @@ export function RunScreen({ id }: { id: number }): ReactNode {
 }
 
 function Loaded({ run }: { run: RunFull }): ReactNode {
+  useNoteOpened(`run #${run.id}`, run.title)
   const { values, set } = useAddress()
   const waited = waitedMs(run)
   const attemptNumber = Number(values.try) || run.tries.length
