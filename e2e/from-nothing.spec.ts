@@ -59,6 +59,8 @@ test('from nothing to a first run that a schedule started', async ({ page }) => 
   await act(async () => {
     await page.getByRole('textbox', { name: 'Name of the new area' }).fill('Shore')
     await page.keyboard.press('Enter')
+    // It is made on the server; until it is there the job lies nowhere, and is not saved.
+    await expect(page.getByRole('button', { name: /^Shore/ })).toBeVisible()
   })
   await expect(page.getByText('1 agent fits: first-machine')).toBeVisible()
   await act(page.getByRole('button', { name: 'Save' }).click())

@@ -55,7 +55,7 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
                 }}
               >
                 <b>{person.name}</b>
-                <Mute>{person.role}</Mute>
+                <Mute>{person.role === 'none' ? 'areas only' : person.role}</Mute>
               </Person>
             ))}
           </Stack>

@@ -5,7 +5,7 @@ import type { Preferences } from '@/service/people/people'
 import { listMatters, type MatterRow } from '@/service/runs/matters'
 import { one } from '@/store/db'
 
-export const FIRST_STEPS = ['agent', 'job', 'run', 'calendar', 'trigger', 'notice', 'person'] as const
+const FIRST_STEPS = ['agent', 'job', 'run', 'calendar', 'trigger', 'notice', 'person'] as const
 export type FirstStep = (typeof FIRST_STEPS)[number]
 
 export interface StartPage {

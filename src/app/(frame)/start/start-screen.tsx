@@ -1,15 +1,29 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
+import styled from 'styled-components'
 import type { StartPage } from '@/service/watch/start-page'
 import { api } from '@/ui/api'
 import { useMe } from '@/ui/hooks/me'
 import { useOpened } from '@/ui/hooks/opened'
-import { Card, Cards } from '@/ui/parts/card'
+import { Card } from '@/ui/parts/card'
 import { Page, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Ago } from '@/ui/parts/time'
 import { FirstSteps } from './first-steps'
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  align-items: start;
+  gap: 16px;
+  time {
+    white-space: nowrap;
+  }
+  @media (max-width: 900px) {
+    grid-template-columns: minmax(0, 1fr);
+  }
+`
 
 /** Each person's own page: what a new server still needs, what is theirs, what they opened last. */
 export function StartScreen(): ReactNode {
@@ -31,7 +45,7 @@ export function StartScreen(): ReactNode {
         </Small>
       </Row>
       {error && <Trouble error={error} />}
-      <Cards>
+      <Two>
         <Stack $gap={16}>
           {data?.steps && <FirstSteps steps={data.steps} />}
           <Card>
@@ -71,7 +85,7 @@ export function StartScreen(): ReactNode {
             ))}
           </Stack>
         </Card>
-      </Cards>
+      </Two>
     </Page>
   )
 }
