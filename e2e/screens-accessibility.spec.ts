@@ -5,10 +5,12 @@ import { expect, open, signInAs, test } from './helpers'
 const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading: string])[]>> = {
   'watch, runs and work': [
     ['/watch', 'Now on the machines'],
+    ['/start', 'Opened last'],
     ['/runs', 'Runs'],
     ['/runs?state=failed&sort=duration', 'Runs'],
     ['/work', 'All work'],
     ['/work/shared', 'Shared values'],
+    ['/work?area=2', 'Sailing'],
     ['/work/jobs/new', 'New job'],
     ['/work/flows/new', 'New flow'],
   ],

@@ -10,10 +10,15 @@ import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { advance } from '@/service/flows/flow.test-help'
 import { makeStanding } from '@/service/forecast/standing'
 import { startRun, startSchema } from '@/service/runs/start'
-import { addTrigger } from '@/service/timing/triggers'
+import { seenBy } from '@/service/base/actor'
+import { listDrifts } from '@/service/forecast/drifts'
+import { removeCalendar } from '@/service/timing/calendars'
+import { makeCalendar } from '@/service/timing/timing.test-help'
+import { addSharedValue, changeSharedValue, removeSharedValue } from '@/service/work/shared-values'
+import { addTrigger, oneTrigger, saveTrigger } from '@/service/timing/triggers'
 import { addArea, saveArea } from '@/service/work/areas'
 import { addFlow } from '@/service/work/flows'
-import { addJob, insertJob } from '@/service/work/work'
+import { addJob, insertJob, oneJob, saveJob } from '@/service/work/work'
 import { Problem } from '@/service/base/problem'
 import { ENDPOINTS } from '@/app/endpoints'
 import type { Endpoint } from './endpoint'
@@ -323,6 +328,72 @@ describe('whoever is no member of a closed area', () => {
       definition: jobDefinitionSchema.parse({ action: { kind: 'command', command: 'true' }, target: { agent: 'a1' } }),
     }
     await expect(addJob(me, { ...job, areaId: hidden.closed as number })).rejects.toMatchObject({ code: 'not-found' })
+  })
+})
+
+describe('what is said where a change is refused', () => {
+  it('names nothing of it', async () => {
+    const me = (await whoHasSession(tokens.designer as string, 'x'))?.actor
+    if (!me) throw new Error('not signed in')
+    const calendar = await makeCalendar('tides', { weekdays: ['MO'] })
+    const { id: valueId } = await addSharedValue(ADMIN, { name: 'berth', title: 'Berth', isSecret: false, value: '7' })
+    const { definition, title, notes, areaId, active, version } = await oneJob(ADMIN, hidden.secret as number)
+    const inputs = [{ name: 'berth', title: `${MARK} berth`, type: 'number', default: { shared: 'berth' }, ask: false }]
+    await saveJob(ADMIN, hidden.secret as number, {
+      title,
+      notes,
+      areaId,
+      active,
+      version,
+      definition: jobDefinitionSchema.parse({ ...definition, inputs }),
+    })
+    await changeTrigger(calendar.slug)
+    const gone = async (work: Promise<unknown>): Promise<string> =>
+      work.then(
+        () => 'done',
+        (error: Problem) => error.detail,
+      )
+    const said = [
+      await gone(removeCalendar(me, calendar.id)),
+      await gone(removeSharedValue(me, valueId)),
+      await gone(changeSharedValue(me, valueId, { title: 'Berth', value: 'seven' })),
+    ]
+    for (const each of said) {
+      expect(each).toContain('something that you may not see')
+      expect(each).not.toContain(MARK)
+    }
+  })
+
+  async function changeTrigger(slug: string): Promise<void> {
+    const trigger = await oneTrigger(ADMIN, hidden.triggerId as number)
+    const { id, title, notes, jobId, enabled, version } = trigger
+    await saveTrigger(ADMIN, id, {
+      title,
+      notes,
+      jobId,
+      enabled,
+      version,
+      definition: { ...trigger.definition, on: { calendar: slug } },
+      sure: true,
+    })
+  }
+})
+
+describe('what is kept for all', () => {
+  it('is cut for each: who asks first neither shows nor hides anything to others', async () => {
+    await execute(
+      null,
+      `INSERT INTO runs (job_id, job_version, area_id, kind, cause, state, priority, created_at, started_at, ended_at, duration_ms)
+       SELECT j.id, 1, j.area_id, 'command', 'trigger', 'succeeded', 2, t, t, t + make_interval(secs => d), d * 1000
+         FROM jobs j, generate_series(1, 50) AS n, LATERAL (SELECT now() - make_interval(days => 51 - n) AS t, 60 + 12 * n AS d) x
+        WHERE NOT j.is_flow`,
+    )
+    const viewer = (await whoHasSession(tokens.viewer as string, 'x'))?.actor
+    if (!viewer) throw new Error('not signed in')
+    const seen = async (who: typeof viewer | typeof ADMIN, later: number): Promise<number> =>
+      (await seenBy(who, () => listDrifts(who, Date.now() + later))).length
+    expect([await seen(viewer, 1e7), await seen(ADMIN, 1e7)]).toEqual([1, 3])
+    expect([await seen(ADMIN, 2e7), await seen(viewer, 2e7)]).toEqual([3, 1])
   })
 })
 

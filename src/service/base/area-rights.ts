@@ -52,6 +52,24 @@ export async function levelOn(actor: Actor, what: InArea, id: number): Promise<L
   return (await levelsOn(null, actor, what, [id])).get(id) ?? 'none'
 }
 
+/** Titles for a sentence that the actor reads: of what they may not see only that there is something. */
+export async function titlesFor(
+  tx: Tx | null,
+  actor: Actor,
+  what: InArea,
+  rows: readonly { readonly id: number; readonly title: string }[],
+): Promise<string[]> {
+  if (!actor.areas?.isWalled) return rows.map(({ title }) => title)
+  const levels = await levelsOn(
+    tx,
+    actor,
+    what,
+    rows.map(({ id }) => id),
+  )
+  const seen = rows.filter(({ id }) => levels.has(id)).map(({ title }) => title)
+  return seen.length < rows.length ? [...seen, 'something that you may not see'] : seen
+}
+
 /**
  * Refuses unless the actor may do this on every one of these things. One that the actor may not see is not found, as if it were not there; one that they may see is not allowed.
  * Where the role is enough everywhere nothing is looked at: whether the thing is there at all the caller finds out.

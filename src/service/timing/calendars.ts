@@ -1,3 +1,4 @@
+import { titlesFor } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { TooMuch, within } from '@/core/budget'
 import { titleSchema } from '@/core/schema/text'
@@ -213,8 +214,8 @@ export async function removeCalendar(actor: Actor, id: number): Promise<void> {
     const state = await changing(tx)
     const current = await readCalendar(tx, id, 'FOR UPDATE OF c')
     const users = [
-      ...(await triggersNaming(tx, current.slug)),
-      ...(await workNaming(tx, current.slug)),
+      ...(await titlesFor(tx, actor, 'trigger', await triggersNaming(tx, current.slug))),
+      ...(await titlesFor(tx, actor, 'job', await workNaming(tx, current.slug))),
       ...state.stored.filter(({ rule }) => calendarsNamed(rule).includes(current.slug)).map(({ title }) => title),
     ]
     if (users.length > 0)
@@ -263,25 +264,23 @@ export async function triggersOn(tx: Tx | null, slug: string): Promise<number[]>
   return rows.map((row) => row.id)
 }
 
-async function triggersNaming(tx: Tx, slug: string): Promise<string[]> {
-  const rows = await many<{ title: string }>(
+function triggersNaming(tx: Tx, slug: string): Promise<{ id: number; title: string }[]> {
+  return many<{ id: number; title: string }>(
     tx,
-    `SELECT title FROM triggers WHERE deleted_at IS NULL AND calendars @> ARRAY[$1] ORDER BY lower(title)`,
+    `SELECT id, title FROM triggers WHERE deleted_at IS NULL AND calendars @> ARRAY[$1] ORDER BY lower(title)`,
     [slug],
   )
-  return rows.map((row) => row.title)
 }
 
 /** Jobs whose inputs, and flows whose inputs or gates, name it. */
-async function workNaming(tx: Tx, slug: string): Promise<string[]> {
-  const rows = await many<{ title: string }>(
+function workNaming(tx: Tx, slug: string): Promise<{ id: number; title: string }[]> {
+  return many<{ id: number; title: string }>(
     tx,
-    `SELECT j.title FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+    `SELECT j.id, j.title FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
       WHERE j.deleted_at IS NULL AND EXISTS (SELECT 1 FROM jsonb_path_query(v.definition, '$.**.calendar') AS c WHERE c = to_jsonb($1::text))
       ORDER BY lower(j.title) LIMIT 1000`,
     [slug],
   )
-  return rows.map((row) => row.title)
 }
 
 const jsonOf = (value: unknown): string | null => (value === null ? null : JSON.stringify(value))

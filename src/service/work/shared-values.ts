@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { titlesFor } from '@/service/base/area-rights'
 import { titleSchema } from '@/core/schema/text'
 import { someOf } from '@/core/phrase/some-of'
 import { isDayDefault, sharedNameOf, valueFault, type Input, type KnownValues } from '@/core/work/inputs'
@@ -107,7 +108,7 @@ export async function changeSharedValue(
         if (request.value === '') throw invalid('value', 'Write the secret.')
         await keep(tx, id, request.value)
       } else {
-        await refuseUnfit(tx, before, request.value)
+        await refuseUnfit(tx, actor, before, request.value)
         await execute(tx, 'UPDATE shared_values SET value = $2 WHERE id = $1', [id, request.value])
       }
     }
@@ -137,15 +138,13 @@ export async function removeSharedValue(actor: Actor, id: number): Promise<void>
     if (row.uses.length > 0)
       throw new Problem(
         'not-now',
-        `${titles(row.uses)} ${row.uses.length === 1 ? 'takes' : 'take'} it. Change that first.`,
+        `${someOf(await titlesFor(tx, actor, 'job', row.uses))} ${row.uses.length === 1 ? 'takes' : 'take'} it. Change that first.`,
       )
     await execute(tx, 'DELETE FROM shared_values WHERE id = $1', [id])
     await record(tx, actor, 'removed', { type: 'shared value', id, title: row.title })
     await notify(tx, { jobs: true })
   })
 }
-
-const titles = (uses: readonly { readonly title: string }[]): string => someOf(uses.map(({ title }) => title))
 
 async function lock(tx: Tx, id: number): Promise<SharedValueRow> {
   await many(tx, 'SELECT 1 FROM shared_values WHERE id = $1 FOR UPDATE', [id])
@@ -158,17 +157,20 @@ const keep = (tx: Tx, id: number, plain: string): Promise<number> =>
   execute(tx, 'UPDATE shared_values SET secret = $2 WHERE id = $1', [id, seal(plain, `shared value ${id}`)])
 
 /** What takes it tonight must not fail for a value that does not fit. */
-async function refuseUnfit(tx: Tx, { name }: SharedValueRow, fresh: string): Promise<void> {
-  const rows = await many<{ title: string; inputs: Input[] }>(
+async function refuseUnfit(tx: Tx, actor: Actor, { name }: SharedValueRow, fresh: string): Promise<void> {
+  const rows = await many<{ id: number; title: string; inputs: Input[] }>(
     tx,
-    `SELECT j.title, v.definition->'inputs' AS inputs FROM ${WORK} WHERE j.deleted_at IS NULL AND ${TAKES('$1::text')}`,
+    `SELECT j.id, j.title, v.definition->'inputs' AS inputs FROM ${WORK} WHERE j.deleted_at IS NULL AND ${TAKES('$1::text')}`,
     [name],
   )
-  for (const { title: work, inputs } of rows)
+  for (const { id, title, inputs } of rows)
     for (const input of inputs) {
       if (sharedNameOf(input) !== name) continue
       const fault = fresh === '' && input.type !== 'text' ? 'is empty' : valueFault(input, fresh)
-      if (fault) throw invalid('value', `${work} takes it for ${input.title || input.name}, and “${fresh}” ${fault}.`)
+      if (!fault) continue
+      const [work = ''] = await titlesFor(tx, actor, 'job', [{ id, title }])
+      const what = work === title ? `${work} takes it for ${input.title || input.name}` : `${work} takes it`
+      throw invalid('value', `${what}, and “${fresh}” ${fault}.`)
     }
 }
 

@@ -1,4 +1,4 @@
-import { levelOn, requireOn, type HasLevel } from '@/service/base/area-rights'
+import { levelOn, requireOn, titlesFor, type HasLevel } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { slugOf } from '@/core/schema/slug'
 import { someOf } from '@/core/phrase/some-of'
@@ -179,25 +179,27 @@ export async function removeJob(actor: Actor, id: number): Promise<void> {
 export async function removeWork(actor: Actor, id: number, what: 'job' | 'flow'): Promise<void> {
   await transaction(async (tx) => {
     await requireOn(tx, actor, 'design', what, id)
-    const users = await many<{ title: string; isFlow: boolean }>(
+    const users = await many<{ id: number; title: string; isFlow: boolean }>(
       tx,
-      `SELECT title, false AS "isFlow" FROM triggers WHERE job_id = $1 AND deleted_at IS NULL
+      `SELECT id, title, false AS "isFlow" FROM triggers WHERE job_id = $1 AND deleted_at IS NULL
        UNION ALL
-       SELECT f.title, true FROM jobs w JOIN jobs f ON f.is_flow AND f.deleted_at IS NULL JOIN job_versions v ON v.job_id = f.id AND v.version = f.version
+       SELECT f.id, f.title, true FROM jobs w JOIN jobs f ON f.is_flow AND f.deleted_at IS NULL JOIN job_versions v ON v.job_id = f.id AND v.version = f.version
         WHERE w.id = $1 AND v.definition->'steps' @> jsonb_build_array(jsonb_build_object(CASE WHEN w.is_flow THEN 'flow' ELSE 'job' END, w.slug))
-        ORDER BY 2, 1`,
+        ORDER BY 3, 2`,
       [id],
     )
     const triggers = users.filter((user) => !user.isFlow)
     const flows = users.filter((user) => user.isFlow)
-    const named = (list: readonly { title: string }[]): string => someOf(list.map(({ title }) => title))
     if (triggers.length > 0)
       throw new Problem(
         'not-now',
-        `It is started by ${named(triggers)}. Remove these triggers first, or give them another job.`,
+        `It is started by ${someOf(triggers.map(({ title }) => title))}. Remove these triggers first, or give them another job.`,
       )
     if (flows.length > 0)
-      throw new Problem('not-now', `It is a step of ${named(flows)}. Take it out of these flows first.`)
+      throw new Problem(
+        'not-now',
+        `It is a step of ${someOf(await titlesFor(tx, actor, 'flow', flows))}. Take it out of these flows first.`,
+      )
     const [row] = await many<{ title: string }>(
       tx,
       `UPDATE jobs SET deleted_at = now(), active = false WHERE id = $1 AND is_flow = $2 AND deleted_at IS NULL RETURNING title`,
