@@ -7,6 +7,7 @@ import { jobDefinitionSchema } from '@/core/work/job'
 import { resolveInputs, type DefaultSource } from '@/core/work/inputs'
 import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
+import { ROLES } from '@/core/people/roles'
 import { FLOWS } from './flows'
 import { makeHistory, runsInTheLab, type Past, type PastRun, type PastAttempt } from './history'
 import { perform } from './play'
@@ -44,7 +45,7 @@ describe('the demo’s definitions', () => {
       ]).toEqual([trigger.title, []])
     }
     expect(new Set(TRIGGERS.map(({ title }) => title)).size).toBe(TRIGGERS.length)
-    expect(new Set(PEOPLE.map(({ role }) => role)).size).toBe(4)
+    expect(new Set(PEOPLE.map(({ role }) => role)).size).toBe(ROLES.length)
   })
 
   it('make a bundle without a fault', () => {

@@ -7,7 +7,7 @@ const SERVER = {
     { id: 5, title: 'Till file Orrin Quay', area: 'Fares' },
     { id: 6, title: 'Reconcile fares', area: 'Fares' },
   ],
-  'GET /areas': [{ id: 2, title: 'Fares' }],
+  'GET /areas': [{ id: 2, path: 'Fares' }],
   'GET /agents': [{ id: 3, name: 'orrin-ops1' }],
   'GET /triggers': { rows: [{ id: 8, title: 'Close of day' }] },
   'GET /people': [{ id: 1, name: 'Callum Eads' }],

@@ -113,7 +113,7 @@ function useOptions(): Token[] {
   })
   const { data: areas = [] } = useQuery({
     queryKey: ['areas'],
-    queryFn: () => api.get<{ id: number; title: string }[]>('/areas'),
+    queryFn: () => api.get<{ id: number; path: string }[]>('/areas'),
   })
   const { data: agents = [] } = useQuery({
     queryKey: ['agent-names'],
@@ -131,7 +131,7 @@ function useOptions(): Token[] {
     () => [
       ...RUN_STATES.map((state) => ({ key: 'state', value: state, title: state })),
       ...jobs.map((job) => ({ key: 'job', value: String(job.id), title: job.title })),
-      ...areas.map((area) => ({ key: 'area', value: String(area.id), title: area.title })),
+      ...areas.map((area) => ({ key: 'area', value: String(area.id), title: area.path })),
       ...agents.map((agent) => ({ key: 'agent', value: String(agent.id), title: agent.name })),
       ...(triggers?.rows ?? []).map((trigger) => ({ key: 'trigger', value: String(trigger.id), title: trigger.title })),
       ...people.map((person) => ({ key: 'person', value: String(person.id), title: person.name })),

@@ -51,7 +51,7 @@ const flow = (definition: FlowDefinition): FlowFull => ({
   definition,
 })
 const SERVER = {
-  'GET /areas': [{ id: 2, title: 'Sailing', notes: '', jobs: 3 }],
+  'GET /areas': [{ id: 2, title: 'Sailing', path: 'Sailing', notes: '', jobs: 3, may: 'design' }],
   'GET /drifts': [{ jobId: 'ticket'.length, change: -0.2, days: 40, count: 30 }],
   'PUT /flows/46': { version: 4 },
   'POST /flows/gates': { open: [false] },

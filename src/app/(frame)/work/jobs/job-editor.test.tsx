@@ -22,8 +22,9 @@ const job = (change: object = {}): JobFull =>
   }) as unknown as JobFull
 const SERVER = {
   'GET /areas': [
-    { id: 4, title: 'Close of day' },
-    { id: 6, title: 'Sailing' },
+    { id: 4, title: 'Close of day', path: 'Close of day', may: 'manage' },
+    { id: 6, title: 'Sailing', path: 'Sailing', may: 'design' },
+    { id: 7, title: 'Refunds', path: 'Refunds', may: 'see' },
   ],
   'GET /pools': [
     { id: 1, name: 'quay' },
@@ -131,7 +132,11 @@ describe('a job, written in sentences', () => {
     const asked = edit(null)
     type('Title', 'Night watch')
     await screen.findByText('1 agent fits: kelda-app1')
-    await choose(/in area/, 'Sailing')
+    // Only where work may be made by this person.
+    fireEvent.click(await screen.findByRole('button', { name: /in area/ }))
+    expect(await screen.findByRole('option', { name: 'Close of day' })).toBeTruthy()
+    expect(screen.queryByRole('option', { name: 'Refunds' })).toBeNull()
+    fireEvent.click(screen.getByRole('option', { name: 'Sailing' }))
     expect(await saved(asked)).toMatchObject({ title: 'Night watch', areaId: 6, active: true })
     await waitFor(() => expect(window.location.pathname).toBe('/work/jobs/9'))
   })
