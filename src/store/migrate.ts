@@ -52,8 +52,12 @@ export async function missingMigrations(): Promise<string[]> {
   return MIGRATIONS.map(({ name }) => name).filter((name) => !names.has(name))
 }
 
-/** Brings the schema up to date; returns the names of what was run. Safe to call from several processes at once. */
-export async function migrate(): Promise<string[]> {
+/**
+ * Brings the schema up to date; returns the names of what was run. Safe to call from several processes at once.
+ *
+ * @param to the last that is run; for tests of what comes after it
+ */
+export async function migrate(to?: string): Promise<string[]> {
   const { sequelize } = db()
   return sequelize.transaction(async (transaction) => {
     await sequelize.query(`SELECT pg_advisory_xact_lock(${MIGRATION_LOCK})`, { transaction })
@@ -86,6 +90,6 @@ export async function migrate(): Promise<string[]> {
       },
       logger: undefined,
     })
-    return (await umzug.up()).map((done) => done.name)
+    return (await umzug.up(to === undefined ? {} : { to })).map((done) => done.name)
   })
 }
