@@ -97,11 +97,15 @@ export class Sink {
   /** Reports that the agent has no more, and was asked for: what follows them is taken, with a word in their place. What nobody asked for is passed by. */
   async passOver(sender: Sender, gap: Gap & { readonly attempt: number }): Promise<void> {
     const key = leaseKey({ ...gap, agentId: sender.agentId })
-    if (this.asked.get(key)?.from !== gap.from) return
-    this.asked.delete(key)
+    const asked = this.asked.get(key)
+    if (asked?.from !== gap.from || asked.untilMs === Infinity) return
+    // Until it is passed over it is asked for no more: reports behind it that are stored meanwhile still meet the gap.
+    this.asked.set(key, { ...asked, untilMs: Infinity })
     try {
       if (await passGap(sender.agentId, gap)) this.ask(sender, gap, gap.to + 1)
+      else this.asked.delete(key)
     } catch (error) {
+      this.asked.delete(key)
       // It is asked about again with the next report.
       log.warn({ err: error, attempt: gap.attempt }, 'a gap could not be passed over')
     }
