@@ -5,7 +5,8 @@ import type { Plan } from '@/core/flow/plan'
 import { isEnd } from '@/core/flow/state'
 import { db, execute, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
-import { requireSomewhere, type Actor } from '@/service/base/actor'
+import type { Actor } from '@/service/base/actor'
+import { beyondWalls } from '@/store/walls'
 import { record } from '@/service/base/audit'
 import { moveOn } from './flow-advance'
 import { partSecrets } from './flow-plans'
@@ -173,7 +174,12 @@ export async function previewAgain(
   id: number,
   { steps: paths }: z.output<typeof againPreviewSchema>,
 ): Promise<AgainPreview> {
-  requireSomewhere(actor, 'see')
+  await requireOn(null, actor, 'see', 'run', id)
+  // It looks as what runs again does, under the flow's lock: behind walls nothing can be locked.
+  return beyondWalls(() => wouldRunAgain(id, paths))
+}
+
+function wouldRunAgain(id: number, paths: readonly string[]): Promise<AgainPreview> {
   return transaction(async (tx) => {
     const { plan, steps, stepAt } = await open(tx, id)
     const chosen = paths.map((each) => stepAt(each).step)
