@@ -125,7 +125,7 @@ await shoot('proposals-night', night, '/tuning?tab=proposals', 'proposed', async
 await shoot('fleet', day, '/fleet', 'Fleet')
 await shoot('agent-night', night, `/fleet/agents/${agent.id}`, agent.name)
 await shoot('enrol', day, '/fleet?enrol=1', 'Enrol an agent')
-await shoot('settings', day, '/settings?tab=timing', 'Starts by triggers are on')
+await shoot('settings', day, '/settings?tab=people', 'Night desk')
 const out = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
 await shoot('sign-in', out, '/sign-in', 'Ines Aldaya')
 await browser.close()
