@@ -476,8 +476,22 @@ describe('the stream of changes', () => {
     // The listening connection is up once something has come through.
     const heard = await meanwhile([hidden.runId as number, plain], viewer.until(`"runs":[${plain}]`))
     expect(heard).not.toMatch(new RegExp(`\\b${hidden.runId}\\b`))
+    const unhandled: unknown[] = []
+    const note = (error: unknown): void => void unhandled.push(error)
+    process.on('unhandledRejection', note)
+    const other = await hear('designer')
+    // Two changes at the same moment are two looks at once: the stream ends once.
+    await transaction(async (tx) => {
+      await execute(tx, 'DELETE FROM sessions WHERE person_id = $1', [hidden.designer])
+      await notify(tx, { people: true })
+      await notify(tx, { people: true, jobs: true })
+    })
+    await other.end
     await changePerson(ADMIN, hidden.none as number, { active: false })
     await member.end
+    await new Promise((resolve) => setTimeout(resolve, 200))
+    process.off('unhandledRejection', note)
+    expect(unhandled).toEqual([])
     // A member hears of it.
     await execute(null, `INSERT INTO grants (area_id, person_id, may) VALUES ($1, $2, 'see')`, [
       hidden.closed,

@@ -114,17 +114,19 @@ async function streamFor(request: Request, actor: Pick<Actor, 'id' | 'areas'>, a
             stop()
           }
         }
+        let isStopped = false
         const look = async (): Promise<void> => {
           // While the database is away nobody is sent off: the browser would only come back and be refused.
           const signedIn = await identify(request, false).catch(() => null)
           if (signedIn) reader.areas = await areasSeenBy(signedIn.actor).catch(() => reader.areas)
+          // Another look may have ended it meanwhile.
+          if (isStopped) return
           if (signedIn !== undefined) return send(encoder.encode(': alive\n\n'))
           stop()
           controller.close()
         }
         const reader: Reader = { send, look, areas }
         const alive = setInterval(() => void look(), aliveMs)
-        let isStopped = false
         stop = () => {
           if (!isStopped) leave(who)
           isStopped = true
