@@ -26,8 +26,7 @@ export interface ActorAreas {
   readonly atMost: Level
 }
 
-const notAllowed = (right: Right, why = missingRight(right)): Problem =>
-  new Problem('not-allowed', why, [], { needed: right })
+const notAllowed = (right: Right): Problem => new Problem('not-allowed', missingRight(right), [], { needed: right })
 
 /** For what belongs to the whole organisation: fleet, calendars, people, notices. */
 export function requireRight(actor: Actor, right: Right): void {

@@ -92,6 +92,15 @@ describe('areas in areas', () => {
     await area('Yard')
   })
 
+  it('name nothing that may not be seen where their removal is refused', async () => {
+    const outer = await area('Slipway')
+    const inner = await area('Strongroom', outer)
+    const warden = await person('warden', 'none')
+    await change(ADMIN, inner, { closed: true })
+    await change(ADMIN, outer, { members: [{ personId: warden, may: 'manage' }] })
+    await expect(removeArea(await signedIn(warden), outer)).rejects.toThrow('something that you may not see lies in it')
+  })
+
   it('take runs of a moved job along, and hold those of areas within them', async () => {
     const [from, to] = [await area('From'), await area('To')]
     const within = await area('Within', to)

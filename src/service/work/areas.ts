@@ -3,7 +3,7 @@ import { AreaTree, PATH_SIGN } from '@/core/people/area-tree'
 import { LEVELS, type Level } from '@/core/people/rights'
 import { titleSchema } from '@/core/schema/text'
 import { someOf } from '@/core/phrase/some-of'
-import { requireOn } from '@/service/base/area-rights'
+import { requireOn, titlesFor } from '@/service/base/area-rights'
 import { capped, requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
 import { invalid, notFound, Problem } from '@/service/base/problem'
@@ -101,9 +101,9 @@ const membersOf = (tx: Tx | null, id: number): Promise<Member[]> =>
     [id],
   )
 
-/** Outermost areas are made by designers of the organisation, others by whoever may design where they are made. */
 type NewArea = z.input<typeof newAreaSchema>
 
+/** Outermost areas are made by designers of the organisation, others by whoever may design where they are made. */
 export async function addArea(actor: Actor, area: NewArea): Promise<{ id: number }> {
   return transaction((tx) => addAreaIn(tx, actor, area))
 }
@@ -243,17 +243,21 @@ export async function removeArea(actor: Actor, id: number): Promise<void> {
   await transaction(async (tx) => {
     await requireOn(tx, actor, 'administer', 'area', id)
     const { title } = await stored(tx, id)
-    const inIt = await many<{ title: string }>(
+    const areas = await many<{ id: number; title: string }>(
       tx,
-      `SELECT title FROM areas WHERE parent_id = $1 AND deleted_at IS NULL
-       UNION ALL SELECT title FROM jobs WHERE area_id = $1 AND deleted_at IS NULL
-       UNION ALL SELECT title FROM notices WHERE area_id = $1 ORDER BY 1`,
+      'SELECT id, title FROM areas WHERE parent_id = $1 AND deleted_at IS NULL ORDER BY title',
       [id],
     )
+    const rest = await many<{ title: string }>(
+      tx,
+      `SELECT title FROM jobs WHERE area_id = $1 AND deleted_at IS NULL UNION ALL SELECT title FROM notices WHERE area_id = $1 ORDER BY 1`,
+      [id],
+    )
+    const inIt = [...(await titlesFor(tx, actor, 'area', areas)), ...rest.map((each) => each.title)]
     if (inIt.length > 0)
       throw new Problem(
         'not-now',
-        `${someOf(inIt.map((each) => each.title))} ${inIt.length === 1 ? 'lies' : 'lie'} in it or ${inIt.length === 1 ? 'is' : 'are'} about it. Move or remove that first.`,
+        `${someOf(inIt)} ${inIt.length === 1 ? 'lies' : 'lie'} in it or ${inIt.length === 1 ? 'is' : 'are'} about it. Move or remove that first.`,
       )
     await execute(tx, 'DELETE FROM grants WHERE area_id = $1', [id])
     await execute(tx, 'UPDATE areas SET deleted_at = now() WHERE id = $1', [id])
