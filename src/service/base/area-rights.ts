@@ -33,9 +33,11 @@ async function levelsOn(
   what: InArea,
   ids: readonly number[],
 ): Promise<Map<number, Level>> {
-  // No person: the command line and the engines, whose role says everything.
-  if (actor.id === null) {
-    const level = capped(actor, heightOf(LEVEL_OF_ROLE[actor.role]))
+  // The role says everything: of no person (the command line, the engines), and where nothing is closed to somebody and nothing granted beyond the role.
+  const byRole = heightOf(LEVEL_OF_ROLE[actor.role])
+  const { isWalled = false, granted = 'none' } = actor.areas ?? {}
+  if (actor.id === null || (!isWalled && heightOf(granted) <= byRole)) {
+    const level = capped(actor, byRole)
     return new Map(level === 'none' ? [] : ids.map((id) => [id, level]))
   }
   const rows = await many<{ id: number; height: number }>(
