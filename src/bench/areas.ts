@@ -1,3 +1,4 @@
+import { timesOf } from './shared'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { COMMAND_LINE, seenBy, type Actor } from '@/service/base/actor'
 import { signInAsDemoPerson, whoHasSession } from '@/service/people/sign-in'
@@ -77,15 +78,7 @@ async function fill(): Promise<void> {
   await execute(null, 'VACUUM ANALYZE')
 }
 
-const times = async (work: () => Promise<unknown>): Promise<number> => {
-  const took: number[] = []
-  for (let i = 0; i < ROUNDS; i++) {
-    const began = performance.now()
-    await work()
-    took.push(performance.now() - began)
-  }
-  return Math.round((took.sort((a, b) => a - b)[Math.floor(ROUNDS * 0.95)] ?? 0) * 10) / 10
-}
+const times = async (work: () => Promise<unknown>): Promise<number> => (await timesOf(ROUNDS, work)).p95
 
 const day = (daysAgo: number): string => new Date(Date.now() - daysAgo * 86_400_000).toISOString()
 const FILTERS: Record<string, Record<string, string>> = {

@@ -1,3 +1,4 @@
+import { timesOf } from './shared'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { COMMAND_LINE } from '@/service/base/actor'
 import { countRuns, listRuns, runFilterSchema, runQuery } from '@/service/runs/run-list'
@@ -109,17 +110,7 @@ const CASES: Record<string, Record<string, string>> = {
   'failed, by length': { state: 'failed', sort: 'duration' },
 }
 
-const times = async (work: () => Promise<unknown>): Promise<{ p50: number; p95: number }> => {
-  const took: number[] = []
-  for (let i = 0; i < ROUNDS; i++) {
-    const began = performance.now()
-    await work()
-    took.push(performance.now() - began)
-  }
-  took.sort((a, b) => a - b)
-  const at = (share: number): number => Math.round((took[Math.floor(ROUNDS * share)] ?? 0) * 10) / 10
-  return { p50: at(0.5), p95: at(0.95) }
-}
+const times = (work: () => Promise<unknown>): ReturnType<typeof timesOf> => timesOf(ROUNDS, work)
 
 /** What the other pages and the leader's own look ask again and again. */
 const night = new Date(Date.now() - 12 * 3_600_000)

@@ -9,6 +9,19 @@ import { db, execute, one } from '@/store/db'
 const gateway = `ws://127.0.0.1:${process.env.BUGLE_GATEWAY_PORT}/agent`
 export const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
 
+/** Does it so many times, one after the other; milliseconds to a tenth. */
+export async function timesOf(rounds: number, work: () => Promise<unknown>): Promise<{ p50: number; p95: number }> {
+  const took: number[] = []
+  for (let i = 0; i < rounds; i++) {
+    const began = performance.now()
+    await work()
+    took.push(performance.now() - began)
+  }
+  took.sort((a, b) => a - b)
+  const at = (share: number): number => Math.round((took[Math.floor(rounds * share)] ?? 0) * 10) / 10
+  return { p50: at(0.5), p95: at(0.95) }
+}
+
 /** Simulated agents that begin and end a command at once, in a pool of their own. */
 export async function makeAgents(count: number, from: number): Promise<SimulatedMachine[]> {
   const machines: SimulatedMachine[] = []
