@@ -73,10 +73,7 @@ export async function importGroups(tx: Tx, actor: Actor, { groups }: Bundle, lin
     const ids = people.map((person, j) => found(there.people, person, 'person', `groups[${i}].people[${j}]`))
     const content = { title: id, notes, people: ids }
     const old = before.get(id.toLowerCase())
-    const isSame =
-      old?.id === id &&
-      (old.notes ?? '') === notes &&
-      sameJson([...old.people].sort(), people.map((each) => each).sort())
+    const isSame = old?.id === id && (old.notes ?? '') === notes && sameJson([...old.people].sort(), [...people].sort())
     const oldId = there.groups.get(id.toLowerCase())
     if (oldId === undefined) await addGroupIn(tx, actor, content)
     else if (!isSame) await saveGroupIn(tx, actor, oldId, content)

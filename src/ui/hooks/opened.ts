@@ -20,7 +20,7 @@ function read(personId: number): Opened[] {
   }
 }
 
-/** Remembers that the thing of this page was opened; `title` undefined: it is not saved yet. */
+/** Remembers that the thing of this page was opened; `title` undefined: it is not saved as it stands. */
 export function useNoteOpened(what: string, title: string | undefined): void {
   const { id } = useMe()
   const href = usePathname()

@@ -38,7 +38,7 @@ export function EditorHead<C extends { readonly title: string }>({
   why: string | undefined
 }): ReactNode {
   const me = useMe()
-  useNoteOpened(what, saved ? draft.content.title : undefined)
+  useNoteOpened(what, saved && !draft.isChanged ? draft.content.title : undefined)
   return (
     <Row>
       <Crumb href={href}>{back}</Crumb>

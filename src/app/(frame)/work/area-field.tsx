@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import type { AreaRow } from '@/service/work/areas'
+import { mayDesign } from '@/app/shared/work/designable'
 import { api } from '@/ui/api'
 import { useMay } from '@/ui/hooks/me'
 import { SelectOrNew } from '@/ui/parts/select-or-new'
@@ -26,7 +27,7 @@ export function AreaField({
       value={areaId ? String(areaId) : null}
       onChange={(id) => onChange(Number(id))}
       choices={(areas ?? [])
-        .filter(({ id, may }) => id === areaId || may === 'design' || may === 'manage')
+        .filter((area) => area.id === areaId || mayDesign(area))
         .map(({ id, path }) => ({ id: String(id), title: path }))}
       add={async (title) => {
         const { id } = await api.post<{ id: number }>('/areas', { title })

@@ -1,7 +1,8 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
+import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
-import { useState, type ReactNode } from 'react'
+import { useMemo, useState, type ReactNode } from 'react'
 import type { AreaRow } from '@/service/work/areas'
 import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
@@ -20,10 +21,12 @@ import { Ago } from '@/ui/parts/time'
 import { StartButton } from '@/app/shared/work/start-dialog'
 import { addressOf, KIND_WORDS, targetWords } from '@/app/shared/work/words'
 import { WhoMayButton } from '@/app/shared/people/who-may'
-import { AreaDialog } from './area-dialog'
 import { areasWithin, AreaShelf } from './area-shelf'
-import { designable } from '@/app/shared/work/designable'
+import { mayDesign } from '@/app/shared/work/designable'
 import { NewArea } from './new-area'
+
+// It comes when somebody opens it.
+const AreaDialog = dynamic(() => import('./area-dialog').then((module) => module.AreaDialog), { ssr: false })
 
 export function WorkScreen(): ReactNode {
   const { values, set } = useAddress()
@@ -35,8 +38,8 @@ export function WorkScreen(): ReactNode {
   const { data: jobs, isSuccess } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
   const drifts = useDrifts()
   const area = areas.find((a) => String(a.id) === values.area)
-  const why = area && !designable([area])[0] ? `You may ${area.may} here; it takes design.` : somewhere.why
-  const within = area && areasWithin(areas, area.id)
+  const why = area && !mayDesign(area) ? `You may ${area.may} here; it takes design.` : somewhere.why
+  const within = useMemo(() => area && areasWithin(areas, area.id), [areas, area])
   const text = (values.text ?? '').toLowerCase()
   const shown = (jobs ?? []).filter(
     (job) =>
@@ -183,8 +186,8 @@ export function WorkScreen(): ReactNode {
         )}
       </Page>
       <NewArea isOpen={adding} onClose={() => setAdding(false)} areas={areas} within={area?.id ?? null} />
-      {area && (
-        <AreaDialog key={area.id} id={area.id} areas={areas} isOpen={editing} onClose={() => setEditing(false)} />
+      {area && editing && (
+        <AreaDialog key={area.id} id={area.id} areas={areas} isOpen onClose={() => setEditing(false)} />
       )}
     </Split>
   )

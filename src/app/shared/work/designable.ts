@@ -1,5 +1,6 @@
 import type { AreaRow } from '@/service/work/areas'
 
-/** Areas in which the person may make and change work. */
-export const designable = (areas: readonly AreaRow[]): AreaRow[] =>
-  areas.filter(({ may }) => may === 'design' || may === 'manage')
+/** Whether the person may make and change work in it. */
+export const mayDesign = ({ may }: AreaRow): boolean => may === 'design' || may === 'manage'
+
+export const designable = (areas: readonly AreaRow[]): AreaRow[] => areas.filter(mayDesign)
