@@ -6,20 +6,21 @@ const mayImport = {
   store: ['core'],
   act: ['core'],
   service: ['store', 'core', 'act', 'agent/protocol'],
-  engine: ['service', 'store/(listen|config|outage|ready|db|lead-lock|limits)', 'core', 'agent/protocol'],
+  engine: ['service', 'store/(listen|config|outage|ready|db|lead-lock|limits|organisations?)', 'core', 'agent/protocol'],
   web: ['core', 'store/(config|ready)'],
-  cli: ['service', 'core', 'demo', 'store/(db|migrate|ready)'],
+  cli: ['service', 'core', 'demo', 'store/(db|migrate|ready|organisations?)'],
   agent: ['core', 'act'],
   standins: ['agent', 'core', 'demo'],
   demo: ['service', 'store', 'core'],
   ui: ['core'],
-  app: ['ui', 'service', 'core', 'store/(config|limits|listen|outage)', 'agent/protocol'],
+  app: ['ui', 'service', 'core', 'store/(config|limits|listen|outage|organisations?)', 'agent/protocol'],
 }
 
 /** Rooms of the services, each may use those before it. */
 const services = [
   'base',
   'people',
+  'organisations',
   'fleet',
   'work',
   'runs',

@@ -30,7 +30,8 @@ export async function open(page: Page, path: string): Promise<void> {
 
 export async function signInAs(page: Page, name: string): Promise<void> {
   await page.goto('/sign-in')
-  await page.getByRole('button', { name }).click()
+  // Somebody may be of two organisations: the first is meant.
+  await page.getByRole('button', { name }).first().click()
   await page.waitForURL('**/watch')
   await expect(page.getByRole('heading', { name: 'Now on the machines' })).toBeVisible()
   await isAwake(page)

@@ -1,5 +1,6 @@
 import { logNormal, seededRandom, seedOf } from '@/core/stats/random'
 import { JOBS, type Behaviour } from './scenario'
+import { YARD_JOBS } from './yard-scenario'
 
 export interface Performance {
   readonly seconds: number
@@ -8,7 +9,7 @@ export interface Performance {
   readonly lines: readonly { readonly at: number; readonly stream: 'o' | 'e'; readonly text: string }[]
 }
 
-const byTitle = new Map(JOBS.map((job) => [job.title, job.behaviour]))
+const byTitle = new Map([...JOBS, ...YARD_JOBS].map(({ title, behaviour }) => [title, behaviour]))
 const FALLBACK: Behaviour = { seconds: 5, spread: 0.2, fails: 0, failLine: '', failExit: 1, lines: ['done'] }
 
 export function behaviourOf(title: string): Behaviour {

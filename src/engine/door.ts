@@ -3,8 +3,10 @@ import type { Socket } from 'node:net'
 import type { Duplex } from 'node:stream'
 import { MAX_HELLO_BYTES } from '@/agent/protocol'
 import { callerAddress } from '@/core/net/address'
+import { isSwitchedOff, withToken } from '@/service/base/secrets'
 import { agentByCredential, type LinkedAgent } from '@/service/fleet/agent-link'
 import { limit } from '@/store/limits'
+import { organisation } from '@/store/organisation'
 import { log } from './log'
 import { Rate } from './rate'
 
@@ -14,6 +16,11 @@ interface Refusal {
   readonly code: string
   readonly message: string
   readonly retry: boolean
+}
+
+export interface Admitted {
+  readonly agent: LinkedAgent
+  readonly organisation: number
 }
 
 interface Caller {
@@ -60,7 +67,7 @@ export class Door {
   }
 
   /** The agent that may come in, or undefined: then the request has been answered. */
-  async admit(request: IncomingMessage, socket: Duplex): Promise<LinkedAgent | undefined> {
+  async admit(request: IncomingMessage, socket: Duplex): Promise<Admitted | undefined> {
     socket.on('error', () => socket.destroy())
     const address = callerAddress(
       request.socket.remoteAddress,
@@ -81,8 +88,12 @@ export class Door {
       })
     try {
       const credential = /^Bearer (\S{1,200})$/.exec(request.headers.authorization ?? '')?.[1]
-      const agent = credential === undefined ? undefined : await agentByCredential(credential)
-      if (agent) return agent
+      if (credential !== undefined && (await isSwitchedOff(credential))) return this.refuse(socket, SWITCHED_OFF)
+      const admitted = await withToken(credential, async () => {
+        const agent = credential === undefined ? undefined : await agentByCredential(credential)
+        return agent && { agent, organisation: organisation() }
+      })
+      if (admitted) return admitted
       return this.refuse(socket, {
         status: 401,
         code: 'unknown-credential',
@@ -161,6 +172,12 @@ export class Door {
   }
 }
 
+const SWITCHED_OFF: Refusal = {
+  status: 503,
+  code: 'switched-off',
+  message: 'The organisation that this agent works for is switched off on this server.',
+  retry: true,
+}
 const TROUBLE: Refusal = {
   status: 503,
   code: 'server-trouble',

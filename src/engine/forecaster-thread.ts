@@ -1,4 +1,6 @@
 import os from 'node:os'
+import { inOrganisation } from '@/store/organisation'
+import { knownOrganisations } from '@/store/organisations'
 import { isOutage } from '@/store/outage'
 import { makeStanding } from '@/service/forecast/standing'
 
@@ -8,13 +10,15 @@ const LOW_PRIORITY = 10
 let isModest = false
 
 /** What the forecaster's thread does (`dist/forecaster.cjs`). Null: the database does not answer, which the engine itself tells. */
-export default async function forecast(): Promise<{ readonly tookMs: number } | null> {
+export default async function forecast(organisation: number): Promise<{ readonly tookMs: number } | null> {
   if (!isModest && process.platform === 'linux') {
     isModest = true
     os.setPriority(LOW_PRIORITY)
   }
   try {
-    return await makeStanding()
+    // This thread, too, must know whether there are several.
+    await knownOrganisations()
+    return await inOrganisation(organisation, makeStanding)
   } catch (error) {
     if (isOutage(error)) return null
     throw error

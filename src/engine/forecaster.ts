@@ -2,6 +2,7 @@ import { join } from 'node:path'
 import Piscina from 'piscina'
 import { bearsOnForecast } from '@/service/forecast/bears'
 import type { Change } from '@/store/listen'
+import { organisation } from '@/store/organisation'
 import { paced } from './pace'
 import type { Troubles } from './trouble'
 
@@ -44,7 +45,7 @@ export class Forecaster {
       async () => {
         if (!leads() || this.stopped) return
         await troubles.watch(WHAT, async () => {
-          await this.pool.run(undefined, { signal: AbortSignal.timeout(MOST_MS) }).catch((error: unknown) => {
+          await this.pool.run(organisation(), { signal: AbortSignal.timeout(MOST_MS) }).catch((error: unknown) => {
             // Its thread ends with the engine.
             if (!this.stopped) throw error
           })

@@ -6,7 +6,7 @@ import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { one } from '@/store/db'
 import { forgetLimits } from '@/store/limits'
 import { Gateway } from './gateway'
-import { credentialOf, enrolled, freePort, hello, Line, report } from './line.test-help'
+import { credentialOf, enrolled, freePort, hello, Line, report, receptionOf } from './line.test-help'
 import { Sink } from './sink'
 
 freshDatabase()
@@ -79,7 +79,7 @@ it(
     const batches = jest.spyOn(sink as unknown as { run: () => Promise<void> }, 'run')
     const gateway = new Gateway(randomUUID(), sink, 30)
     const port = await freePort()
-    await gateway.listen(port, '127.0.0.1')
+    const reception = await receptionOf(gateway, port)
     const greet = async (name: string): Promise<Line> => {
       const line = new Line(port, credentialOf(name))
       await line.say(hello(name))
@@ -158,7 +158,8 @@ it(
     try {
       await Promise.all([honest(), honest(), hostile(), hostile(), hostile()])
     } finally {
-      await gateway.stop()
+      gateway.stop()
+      await reception.stop()
       await sink.stop()
     }
     expect(waits.length).toBeGreaterThan(20)

@@ -8,13 +8,24 @@ import { startRun, startSchema } from '@/service/runs/start'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { Gateway } from './gateway'
-import { credentialOf, enrolled, eventually, freePort, hello as helloOf, Line, report } from './line.test-help'
+import type { Reception } from './reception'
+import {
+  credentialOf,
+  enrolled,
+  eventually,
+  freePort,
+  hello as helloOf,
+  Line,
+  report,
+  receptionOf,
+} from './line.test-help'
 import { Sink } from './sink'
 
 freshDatabase()
 
 const ENGINE = randomUUID()
 let gateway: Gateway
+let reception: Reception
 let sink: Sink
 let port: number
 let agentId: number
@@ -40,8 +51,8 @@ async function readyRun(): Promise<number> {
 beforeAll(async () => {
   port = await freePort()
   sink = new Sink()
-  gateway = new Gateway(ENGINE, sink, 10, { addresses: ['wss://a.example/agent', 'wss://b.example/agent'] })
-  await gateway.listen(port, '127.0.0.1')
+  gateway = new Gateway(ENGINE, sink, 10, ['wss://a.example/agent', 'wss://b.example/agent'])
+  reception = await receptionOf(gateway, port)
 })
 beforeEach(async () => {
   ;({ id: agentId, name } = await enrolled())
@@ -50,7 +61,8 @@ afterEach(() => {
   for (const line of lines.splice(0)) line.end()
 })
 afterAll(async () => {
-  await gateway.stop()
+  gateway.stop()
+  await reception.stop()
   await sink.stop()
 })
 

@@ -1,81 +1,36 @@
-import { createServer, type IncomingMessage, type RequestListener, type Server } from 'node:http'
-import { createServer as createTlsServer } from 'node:https'
-import type { Duplex } from 'node:stream'
-import { WebSocketServer, type WebSocket } from 'ws'
-import { fromAgentSchema, MAX_FRAME_BYTES, MOST_RECEIPTS, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
+import type { WebSocket } from 'ws'
+import { fromAgentSchema, MOST_RECEIPTS, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
 import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
 import { leasesToDeliver, stopsToDeliver, type Delivery } from '@/service/runs/delivery'
 import { extendLeases, openAttemptsOf } from '@/service/runs/heard'
 import { giveUpLost } from '@/service/runs/open-runs'
-import { databaseAnswers } from '@/store/outage'
 import { noteFound, recalls, storeReceipts } from '@/service/runs/found'
 import { noteSeen } from '@/service/runs/restored'
-import { Door } from './door'
+import { fromHere } from '@/store/organisation'
 import { Link } from './link'
 import { log } from './log'
 import type { Sink } from './sink'
 
-const PLAIN = { 'content-type': 'text/plain' }
-
 type Hello = Extract<Heard, { type: 'hello' }>
 
-export interface GatewayOptions {
-  /** Proxies of ours in front of it. */
-  readonly proxies?: number
-  /** Certificate chain and key, PEM. */
-  readonly tls?: { readonly cert: Buffer; readonly key: Buffer } | null
-  /** Where agents find a gateway from now on, as each is told when it is greeted; none: they keep to what they have. */
-  readonly addresses?: readonly string[]
-}
-
-/** The agents' door of one engine. */
+/** The agents of one organisation that speak with this engine. */
 export class Gateway {
   /** Every connection that was let in, also before its hello. */
   private readonly all = new Set<Link>()
   /** Those that speak for their agents. */
   private readonly links = new Map<number, Link>()
-  private readonly server: Server
-  private readonly sockets: WebSocketServer
-  private readonly door: Door
-  private readonly addresses: readonly string[]
   private unsaved = new Set<Link>()
 
+  /** @param addresses where agents find a gateway from now on, as each is told when it is greeted; none: they keep to what they have */
   constructor(
     private readonly engineId: string,
     private readonly sink: Sink,
     private readonly heartbeatSeconds: number,
-    { proxies = 0, tls = null, addresses = [] }: GatewayOptions = {},
-  ) {
-    this.door = new Door(proxies)
-    this.addresses = addresses
-    const answer: RequestListener = (request, response) => {
-      if (request.url !== '/health') return void response.writeHead(404, PLAIN).end('This is a gateway for agents.\n')
-      void databaseAnswers().then((does) =>
-        response.writeHead(does ? 200 : 503, PLAIN).end(does ? 'ok\n' : 'the database does not answer\n'),
-      )
-    }
-    this.server = tls ? createTlsServer(tls, answer) : createServer(answer)
-    this.sockets = new WebSocketServer({ noServer: true, maxPayload: MAX_FRAME_BYTES })
-    this.server.on('connection', (socket) => this.door.arrived(socket))
-    this.server.on('upgrade', (request, socket, head) => {
-      this.connect(request, socket, head).catch((error: unknown) => {
-        log.warn({ err: error }, 'gateway')
-        socket.destroy()
-      })
-    })
-  }
+    private readonly addresses: readonly string[] = [],
+  ) {}
 
-  listen(port: number, host: string): Promise<void> {
-    return new Promise((resolve, reject) => {
-      this.server.once('error', reject)
-      this.server.listen(port, host, resolve)
-    })
-  }
-
-  async stop(): Promise<void> {
+  stop(): void {
     for (const link of this.all) link.cutOff()
-    this.server.closeAllConnections()
-    await new Promise((resolve) => this.server.close(resolve))
   }
 
   get agentIds(): number[] {
@@ -86,15 +41,11 @@ export class Gateway {
     return [...this.links.values()].filter((link) => link.greeted && !link.isOver)
   }
 
-  private async connect(request: IncomingMessage, socket: Duplex, head: Buffer): Promise<void> {
-    const agent = await this.door.admit(request, socket)
-    if (!agent || socket.destroyed) return
-    this.sockets.handleUpgrade(request, socket, head, (opened) => this.take(opened, socket, agent))
-  }
-
-  private take(opened: WebSocket, socket: Duplex, agent: LinkedAgent): void {
+  /** An agent that was let in. @param greeted called once it has been greeted */
+  take(opened: WebSocket, agent: LinkedAgent, greeted: () => void): void {
     const link = new Link(opened, agent)
-    const { greeted } = this.door.watch(socket)
+    // What arrives later arrives from the socket, which knows of no organisation.
+    const here = fromHere()
     this.all.add(link)
     // A hello is answered by way of the database: what comes behind it waits in line.
     let line = Promise.resolve()
@@ -121,9 +72,9 @@ export class Gateway {
       else if (link.greeted) this.receive(link, message, data.length)
       else void line.then(() => this.receive(link, message, data.length))
     }
-    opened.on('message', (data) => onMessage(data as Buffer))
-    opened.on('error', () => link.cutOff())
-    opened.on('close', () => this.closed(link))
+    opened.on('message', (data) => here(() => onMessage(data as Buffer)))
+    opened.on('error', () => here(() => link.cutOff()))
+    opened.on('close', () => here(() => this.closed(link)))
   }
 
   /** What the agent says; undefined: it does not fit, and the connection ends. */
@@ -264,7 +215,6 @@ export class Gateway {
 
   /** Passes on changed settings; ends connections whose credential was revoked or replaced, or whose agent another connection speaks for. */
   async applySettings(): Promise<void> {
-    this.door.tidy()
     const links = [...this.all].filter((link) => !link.isOver)
     const settings = new Map((await settingsOf([...new Set(links.map((link) => link.agentId))])).map((s) => [s.id, s]))
     for (const link of links) {

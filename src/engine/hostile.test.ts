@@ -7,7 +7,8 @@ import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { forgetLimits } from '@/store/limits'
 import { Gateway } from './gateway'
-import { credentialOf, enrolled, eventually, freePort, hello, Line, report } from './line.test-help'
+import type { Reception } from './reception'
+import { credentialOf, enrolled, eventually, freePort, hello, Line, report, receptionOf } from './line.test-help'
 import { Sink } from './sink'
 
 freshDatabase()
@@ -15,6 +16,7 @@ freshDatabase()
 interface Engine {
   readonly id: string
   readonly gateway: Gateway
+  readonly reception: Reception
   readonly sink: Sink
   readonly port: number
 }
@@ -27,8 +29,8 @@ async function startEngine(): Promise<Engine> {
   const sink = new Sink()
   const gateway = new Gateway(id, sink, 10)
   const port = await freePort()
-  await gateway.listen(port, '127.0.0.1')
-  const engine = { id, gateway, sink, port }
+  const reception = await receptionOf(gateway, port)
+  const engine = { id, gateway, reception, sink, port }
   engines.push(engine)
   return engine
 }
@@ -36,8 +38,9 @@ beforeEach(startEngine)
 afterEach(async () => {
   for (const line of lines.splice(0)) line.end()
   for (const socket of raw.splice(0)) socket.destroy()
-  for (const { gateway, sink } of engines.splice(0)) {
-    await gateway.stop()
+  for (const { gateway, reception, sink } of engines.splice(0)) {
+    gateway.stop()
+    await reception.stop()
     await sink.stop()
   }
   for (const name of Object.keys(process.env)) if (name.startsWith('BUGLE_LIMIT_')) delete process.env[name]

@@ -5,6 +5,15 @@ import { PROTOCOL_VERSION, type FromAgent, type ReportBody, type ToAgent } from 
 import { makeAgent } from '@/service/fixtures.test-help'
 import { hashToken } from '@/service/base/secrets'
 import { execute } from '@/store/db'
+import type { Gateway } from './gateway'
+import { Reception } from './reception'
+
+/** Where agents of the first organisation find this gateway. Stop both. */
+export async function receptionOf(gateway: Gateway, port: number): Promise<Reception> {
+  const reception = new Reception(() => gateway)
+  await reception.listen(port, '127.0.0.1')
+  return reception
+}
 
 /** An agent's end of the line, message by message. */
 export class Line {

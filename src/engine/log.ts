@@ -1,5 +1,6 @@
 import pino from 'pino'
 import { sqlState } from '@/store/db'
+import { FIRST, organisation } from '@/store/organisation'
 
 /**
  * What the log says of an error. Errors of the database carry the values of their query with them, and so inputs, output and what stands in accounts: of them only the
@@ -16,4 +17,5 @@ export const log = pino({
   level: process.env.BUGLE_LOG ?? 'info',
   base: { process: 'engine' },
   serializers: { err: factsOf },
+  mixin: () => (organisation() === FIRST ? {} : { organisation: organisation() }),
 })

@@ -1,6 +1,9 @@
+import { fromHere } from '@/store/organisation'
+
 /**
  * Calls `work` soon after each `wake`, never twice at once, and at least every `everyMs` without being woken. After a call it rests for at least
  * `restMs` and as long as the call took, so that a busy stretch is done in batches instead of one by one. A failure is told and the work tried again.
+ * The work is done for the organisation that it was made for, whoever wakes it.
  */
 export function paced(
   work: () => Promise<void>,
@@ -12,6 +15,7 @@ export function paced(
     readonly onRest?: () => void
   },
 ): { wake: () => void; stop: () => Promise<void> } {
+  const here = fromHere()
   let timer: NodeJS.Timeout | undefined
   let running: Promise<void> | undefined
   let woken = false
@@ -26,7 +30,7 @@ export function paced(
     if (running || stopped) return
     woken = false
     const began = performance.now()
-    running = work()
+    running = here(work)
       .catch(options.onError)
       .finally(() => {
         running = undefined

@@ -12,7 +12,17 @@ import { decideFound, releaseRestored, sinceBackUp } from '@/service/runs/taking
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, one, transaction } from '@/store/db'
 import { Gateway } from './gateway'
-import { credentialOf, enrolled, eventually, freePort, hello as helloOf, Line, report } from './line.test-help'
+import type { Reception } from './reception'
+import {
+  credentialOf,
+  enrolled,
+  eventually,
+  freePort,
+  hello as helloOf,
+  Line,
+  report,
+  receptionOf,
+} from './line.test-help'
 import { Sink } from './sink'
 
 freshDatabase()
@@ -21,6 +31,7 @@ const ENGINE = randomUUID()
 /** Statements that wait for a row's lock. */
 const WAITING = `SELECT count(*)::int AS n FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`
 let gateway: Gateway
+let reception: Reception
 let sink: Sink
 let port: number
 let agentId: number
@@ -67,7 +78,7 @@ beforeAll(async () => {
   port = await freePort()
   sink = new Sink()
   gateway = new Gateway(ENGINE, sink, 10)
-  await gateway.listen(port, '127.0.0.1')
+  reception = await receptionOf(gateway, port)
   epoch = await takeLeadership(ENGINE)
   await execute(null, `SELECT setval('lease_tokens', 100), setval('attempts_id_seq', 200), setval('runs_id_seq', 300)`)
 })
@@ -79,7 +90,8 @@ afterEach(() => {
   for (const line of lines.splice(0)) line.end()
 })
 afterAll(async () => {
-  await gateway.stop()
+  gateway.stop()
+  await reception.stop()
   await sink.stop()
 })
 

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { jobDefinitionSchema, type JobDefinition } from '@/core/work/job'
-import { db, execute, many, one } from '@/store/db'
+import { db, execute, many, one, transaction } from '@/store/db'
+import { PerOrganisation } from '@/store/organisation'
 import { ADMIN } from '@/store/database.test-help'
 import type { ReportBody } from '@/agent/protocol'
 import { storeReports, type StoredReports } from './runs/reports'
@@ -10,7 +11,7 @@ import { addArea } from './work/areas'
 import { addJob } from './work/work'
 
 export async function makeAgent(name: string, slots = 4): Promise<number> {
-  const agent = await db().agents.create({
+  const agent = {
     name,
     machineId: name,
     host: name,
@@ -21,13 +22,14 @@ export async function makeAgent(name: string, slots = 4): Promise<number> {
     slots,
     abilities: ['command', 'script', 'wait'],
     credentialHash: randomUUID(),
-  })
+  }
+  const { id } = await transaction((tx) => db().agents.create(agent, { transaction: tx }))
   await execute(
     null,
     `INSERT INTO agent_contacts (agent_id, last_contact_at, engine_id, connection) VALUES ($1, now(), $2, nextval('agent_connections'))`,
-    [agent.id, randomUUID()],
+    [id, randomUUID()],
   )
-  return agent.id
+  return id
 }
 
 /** These agents, over the connections that speak for them. */
@@ -39,10 +41,11 @@ export function connected(...agentIds: number[]): Promise<Delivery[]> {
   )
 }
 
-let areaId: number | undefined
+const areas = new PerOrganisation((): { id?: number } => ({}))
 
 export async function makeJob(definition: Partial<JobDefinition> = {}, title: string = randomUUID()): Promise<number> {
-  areaId ??= (await addArea(ADMIN, { title: randomUUID(), notes: '' })).id
+  const area = areas.get()
+  const areaId = (area.id ??= (await addArea(ADMIN, { title: randomUUID(), notes: '' })).id)
   const full = jobDefinitionSchema.parse({
     action: { kind: 'command', command: 'true' },
     target: { agent: 'a1' },

@@ -3,6 +3,7 @@ import { ACTION_KINDS } from '@/core/work/job'
 import type { Lease } from '@/agent/protocol'
 import { behaviourOf, perform } from '@/demo/play'
 import { MACHINES } from '@/demo/scenario'
+import { YARD_MACHINE } from '@/demo/yard-scenario'
 import { startServices } from './services/main'
 import { SimulatedMachine, type HandedOver, type Play } from './machine'
 
@@ -38,7 +39,7 @@ function main(): void {
     : {}
   rmSync(handoverFile, { force: true })
   const machines = secrets.machines.map(({ name, credential }) => {
-    const known = MACHINES.find((machine) => machine.name === name)
+    const known = [...MACHINES, YARD_MACHINE].find((machine) => machine.name === name)
     const facts = {
       host: name,
       machineId: `simulated-${name}`,

@@ -2,7 +2,8 @@ import pg from 'pg'
 import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 import { config } from './config'
 import { defineModels, type Models } from './models'
-import { raiseWalls, whoReads } from './walls'
+import { enter, entrance } from './organisation'
+import { whoReads } from './walls'
 
 export type Db = Models & { readonly sequelize: Sequelize }
 export type Tx = Transaction
@@ -27,6 +28,11 @@ export function db(): Db {
     dialectOptions: { options: PLANNER },
     pool: { max: config().poolSize, min: 0, idle: 10_000, acquire: 15_000 },
   })
+  // A model asked without a transaction would look at the tables of whichever organisation comes first.
+  sequelize.addHook('beforeQuery', (options: { transaction?: unknown }) => {
+    if (!options.transaction && entrance(whoReads()) !== undefined)
+      throw new Error('Asked outside a transaction, and so for no organisation.')
+  })
   holder.bugleDb = { sequelize, ...defineModels(sequelize) }
   return holder.bugleDb
 }
@@ -44,8 +50,8 @@ export async function transaction<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
       return await db().sequelize.transaction(async (tx) => {
-        const person = whoReads()
-        if (person !== undefined) await raiseWalls(db().sequelize, tx, person)
+        const statement = entrance(whoReads())
+        if (statement !== undefined) await enter(db().sequelize, tx, statement)
         return work(tx)
       })
     } catch (error) {
@@ -65,8 +71,8 @@ export const UNIQUE_VIOLATION = '23505'
 
 /** All rows of a parametrised query. The row type is the caller's promise about its own SQL. */
 export async function many<Row extends object>(tx: Tx | null, sql: string, bind: unknown[] = []): Promise<Row[]> {
-  // Walls stand for the length of a transaction; a query by itself becomes one.
-  if (tx === null && whoReads() !== undefined) return transaction((own) => many<Row>(own, sql, bind))
+  // Walls, and an organisation, are there for the length of a transaction; a query by itself becomes one.
+  if (tx === null && entrance(whoReads()) !== undefined) return transaction((own) => many<Row>(own, sql, bind))
   return db().sequelize.query<Row>(sql, { type: QueryTypes.SELECT, bind, transaction: tx })
 }
 
@@ -88,7 +94,7 @@ export async function one<Row extends object>(tx: Tx | null, sql: string, bind: 
 
 /** Runs a statement for its effect; returns how many rows it touched. */
 export async function execute(tx: Tx | null, sql: string, bind: unknown[] = []): Promise<number> {
-  if (tx === null && whoReads() !== undefined) return transaction((own) => execute(own, sql, bind))
+  if (tx === null && entrance(whoReads()) !== undefined) return transaction((own) => execute(own, sql, bind))
   const [, result] = await db().sequelize.query(sql, { bind, transaction: tx })
   // Sequelize tells of what was inserted by the number alone.
   return typeof result === 'number' ? result : ((result as { rowCount?: number } | undefined)?.rowCount ?? 0)

@@ -1,5 +1,6 @@
 import pg from 'pg'
 import { config } from './config'
+import { FIRST, organisation } from './organisation'
 
 /** Any number, the same for all engines. */
 export const LEADER_LOCK = 4_380_002
@@ -10,6 +11,10 @@ export const ENGINE_CONNECTIONS = 'bugle engine '
  * The advisory lock of the engine that leads, on a connection of its own: whoever's connection ends, or is ended, holds it no longer.
  */
 export class LeadLock {
+  /** Each organisation has a leader: the keys of its lock, and how such a lock stands in `pg_locks`. */
+  private readonly keys = organisation() === FIRST ? [LEADER_LOCK] : [LEADER_LOCK, organisation()]
+  private readonly placed = organisation() === FIRST ? [0, LEADER_LOCK, 1] : [LEADER_LOCK, organisation(), 2]
+
   private constructor(private readonly client: pg.Client) {}
 
   /** @param onLost the connection has ended, by itself or by `end`; also one that could not be had. */
@@ -24,7 +29,9 @@ export class LeadLock {
 
   /** Whether it is held now, by this connection. */
   async take(): Promise<boolean> {
-    const { rows } = await this.client.query<{ got: boolean }>('SELECT pg_try_advisory_lock($1) AS got', [LEADER_LOCK])
+    const { rows } = await this.client.query<{ got: boolean }>(
+      `SELECT pg_try_advisory_lock(${this.keys.join(', ')}) AS got`,
+    )
     return rows[0]?.got ?? false
   }
 
@@ -37,10 +44,10 @@ export class LeadLock {
     const { rows } = await this.client.query<{ pid: number }>(
       `WITH holder AS (
          SELECT a.pid, a.application_name FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid
-          WHERE l.locktype = 'advisory' AND l.classid = 0 AND l.objid = $1 AND l.granted AND l.pid <> pg_backend_pid()
+          WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = $2 AND l.objsubid = $3 AND l.granted AND l.pid <> pg_backend_pid()
             AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database()))
-       SELECT a.pid, pg_terminate_backend(a.pid) FROM pg_stat_activity a JOIN holder h ON a.pid = h.pid OR (h.application_name LIKE $2 AND a.application_name = h.application_name)`,
-      [LEADER_LOCK, `${ENGINE_CONNECTIONS}%`],
+       SELECT a.pid, pg_terminate_backend(a.pid) FROM pg_stat_activity a JOIN holder h ON a.pid = h.pid OR (h.application_name LIKE $4 AND a.application_name = h.application_name)`,
+      [...this.placed, `${ENGINE_CONNECTIONS}%`],
     )
     return rows.map(({ pid }) => pid)
   }

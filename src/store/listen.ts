@@ -1,6 +1,7 @@
 import pg from 'pg'
 import { config } from './config'
 import { many, type Tx } from './db'
+import { FIRST, fromHere, organisation } from './organisation'
 
 /** What changed, for browsers and engines. It only wakes: whoever misses one finds the change by itself a little later. */
 export interface Change {
@@ -18,18 +19,19 @@ export interface Change {
   readonly deliver?: true
 }
 
-const CHANNEL = 'bugle'
+const channel = (): string => (organisation() === FIRST ? 'bugle' : `bugle_${organisation()}`)
 /** PostgreSQL's limit is 8000 bytes; beyond this many runs everybody just looks again. */
 const MOST_RUNS = 500
 
 /** Tells everybody once the transaction is committed. */
 export async function notify(tx: Tx | null, change: Change): Promise<void> {
   const runs = change.runs && change.runs.length > MOST_RUNS ? [] : change.runs
-  await many(tx, 'SELECT pg_notify($1, $2)', [CHANNEL, JSON.stringify({ ...change, ...(runs ? { runs } : {}) })])
+  await many(tx, 'SELECT pg_notify($1, $2)', [channel(), JSON.stringify({ ...change, ...(runs ? { runs } : {}) })])
 }
 
-/** Hears every change on a connection of its own, connecting again whenever it breaks. Returns how to stop. */
+/** Hears every change of the organisation that it is called for, on a connection of its own, connecting again whenever it breaks. Returns how to stop. */
 export function listen(onChange: (change: Change) => void): () => Promise<void> {
+  const here = fromHere()
   let client: pg.Client | undefined
   let stopped = false
   let retry: NodeJS.Timeout | undefined
@@ -37,17 +39,17 @@ export function listen(onChange: (change: Change) => void): () => Promise<void> 
   const connect = async (): Promise<void> => {
     const fresh = new pg.Client({ connectionString: config().directDatabaseUrl, keepAlive: true })
     client = fresh
-    fresh.on('notification', ({ payload }) => onChange(JSON.parse(payload ?? '{}') as Change))
+    fresh.on('notification', ({ payload }) => here(() => onChange(JSON.parse(payload ?? '{}') as Change)))
     const again = (): void => {
       if (stopped || client !== fresh) return
       client = undefined
-      retry = setTimeout(() => void connect(), 500)
+      retry = setTimeout(() => void here(connect), 500)
     }
     fresh.on('error', again)
     fresh.on('end', again)
     try {
       await fresh.connect()
-      await fresh.query(`LISTEN ${CHANNEL}`)
+      await fresh.query(`LISTEN ${channel()}`)
       // What happened while nobody listened is looked for now.
       onChange({ runs: [], fleet: true, matters: true, jobs: true, timing: true, place: true, deliver: true })
     } catch {

@@ -1,5 +1,5 @@
 import { Umzug } from 'umzug'
-import { db, many } from './db'
+import { db, many, transaction, type Tx } from './db'
 import { foundation } from './migrations/0001-foundation'
 import { timing } from './migrations/0002-timing'
 import { flows } from './migrations/0003-flows'
@@ -18,9 +18,11 @@ import { foundAttempts } from './migrations/0015-found-attempts'
 import { lengthsByChoice } from './migrations/0016-lengths-by-choice'
 import { areasInAreas } from './migrations/0017-areas-in-areas'
 import { letters } from './migrations/0018-letters'
+import { organisations } from './migrations/0019-organisations'
 import type { Migration } from './migrations/migration'
-import { WALLS_ROLE } from './walls'
+import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
+/** What each organisation's schema is made of. */
 const MIGRATIONS: readonly Migration[] = [
   foundation,
   timing,
@@ -41,55 +43,105 @@ const MIGRATIONS: readonly Migration[] = [
   areasInAreas,
   letters,
 ]
+/** What the server itself has, beside the first. */
+const ALL: readonly Migration[] = [...MIGRATIONS, organisations]
+const listFor = (id: number): readonly Migration[] => (id === FIRST ? ALL : MIGRATIONS)
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 
-/** Names of what the schema of this program has and the database has not yet. */
+/** Names of what the schema of this program has and an organisation of the database has not yet. */
 export async function missingMigrations(): Promise<string[]> {
-  const [table] = await many<{ is: boolean }>(null, `SELECT to_regclass('migrations') IS NOT NULL AS is`)
-  const done = table?.is ? await many<{ name: string }>(null, 'SELECT name FROM migrations') : []
-  const names = new Set(done.map(({ name }) => name))
-  return MIGRATIONS.map(({ name }) => name).filter((name) => !names.has(name))
+  const ids = await organisationIds()
+  const missing = new Set<string>()
+  for (const id of ids) {
+    const done = await onServer(() => doneOf(null, id))
+    for (const { name } of listFor(id)) if (!done.has(name)) missing.add(name)
+  }
+  return ALL.map(({ name }) => name).filter((name) => missing.has(name))
+}
+
+async function doneOf(tx: Tx | null, id: number): Promise<Set<string>> {
+  const [table] = await many<{ is: boolean }>(tx, `SELECT to_regclass($1) IS NOT NULL AS is`, [
+    `${schemaOf(id)}.migrations`,
+  ])
+  const done = table?.is ? await many<{ name: string }>(tx, `SELECT name FROM ${schemaOf(id)}.migrations`) : []
+  return new Set(done.map(({ name }) => name))
+}
+
+/** Those that there are; the first is there before anything is. */
+async function organisationIds(tx: Tx | null = null): Promise<number[]> {
+  return onServer(async () => {
+    const [table] = await many<{ is: boolean }>(
+      tx,
+      `SELECT to_regclass('bugle_server.organisations') IS NOT NULL AS is`,
+    )
+    if (!table?.is) return [FIRST]
+    const rows = await many<{ id: number }>(tx, 'SELECT id FROM bugle_server.organisations ORDER BY id')
+    return rows.map(({ id }) => id)
+  })
 }
 
 /**
- * Brings the schema up to date; returns the names of what was run. Safe to call from several processes at once.
+ * Brings the schema of every organisation up to date; returns the names of what was run, each once. Safe to call from several processes at once.
  *
  * @param to the last that is run; for tests of what comes after it
  */
 export async function migrate(to?: string): Promise<string[]> {
-  const { sequelize } = db()
-  return sequelize.transaction(async (transaction) => {
-    await sequelize.query(`SELECT pg_advisory_xact_lock(${MIGRATION_LOCK})`, { transaction })
-    await sequelize.query(WALLS_ROLE, { transaction })
-    await sequelize.query(
-      'CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())',
-      {
-        transaction,
+  return onServer(() =>
+    transaction(async (tx) => {
+      await many(tx, `SELECT pg_advisory_xact_lock(${MIGRATION_LOCK})`)
+      const names = new Set<string>()
+      const ids = await organisationIds(tx)
+      for (const id of ids) for (const name of await migrateOne(tx, id, to)) names.add(name)
+      // Also where a back-up was brought back by another user.
+      if (ids.length > 1)
+        for (const id of ids)
+          for (const sql of [roleThere(roleOf(id)), handOver(id)]) await db().sequelize.query(sql, { transaction: tx })
+      return [...names]
+    }),
+  )
+}
+
+/** One organisation, in the transaction of all. */
+async function migrateOne(tx: Tx, id: number, to?: string): Promise<string[]> {
+  const run = async (sql: string, bind?: readonly unknown[]): Promise<never> =>
+    (await db().sequelize.query(sql, { ...(bind ? { bind: [...bind] } : {}), transaction: tx }))[0] as never
+  await run(roleThere(walledRoleOf(id)))
+  await run(`SET LOCAL search_path = ${id === FIRST ? 'DEFAULT' : schemaOf(id)}`)
+  await run('CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())')
+  const umzug = new Umzug({
+    migrations: listFor(id).map(({ name, up, then }) => ({
+      name,
+      up: async () => {
+        await run(inSchema(id, up))
+        await inOrganisation(id, async () => then?.(run))
       },
-    )
-    const umzug = new Umzug({
-      migrations: MIGRATIONS.map(({ name, up, then }) => ({
-        name,
-        up: async () => {
-          await sequelize.query(up, { transaction })
-          await then?.(
-            async (sql, bind) => (await sequelize.query(sql, { bind: [...(bind ?? [])], transaction }))[0] as never,
-          )
-        },
-      })),
-      storage: {
-        executed: async () => {
-          const [rows] = await sequelize.query('SELECT name FROM migrations ORDER BY name', { transaction })
-          return (rows as { name: string }[]).map((row) => row.name)
-        },
-        logMigration: async ({ name }) => {
-          await sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name], transaction })
-        },
-        unlogMigration: async () => undefined,
+    })),
+    storage: {
+      executed: async () => [...(await doneOf(tx, id))].sort(),
+      logMigration: async ({ name }) => {
+        await run('INSERT INTO migrations (name) VALUES ($1)', [name])
       },
-      logger: undefined,
-    })
-    return (await umzug.up(to === undefined ? {} : { to })).map((done) => done.name)
+      unlogMigration: async () => undefined,
+    },
+    logger: undefined,
   })
+  return (await umzug.up(to === undefined ? {} : { to })).map((done) => done.name)
+}
+
+/** Migrations are written for the first organisation: its schema and the role of its walls are named in them. */
+function inSchema(id: number, sql: string): string {
+  return id === FIRST
+    ? sql
+    : sql.replaceAll('bugle_walled', walledRoleOf(id)).replaceAll('SCHEMA public', `SCHEMA ${schemaOf(id)}`)
+}
+
+/** Makes the tables of one more organisation, in the transaction that enters it in the list. */
+export async function makeSchema(tx: Tx, id: number): Promise<void> {
+  const run = (sql: string): Promise<unknown> => db().sequelize.query(sql, { transaction: tx })
+  for (const each of [FIRST, id]) await run(roleThere(roleOf(each)))
+  await run(`CREATE SCHEMA ${schemaOf(id)} AUTHORIZATION ${roleOf(id)}`)
+  await migrateOne(tx, id)
+  await run('SET LOCAL search_path = DEFAULT')
+  for (const each of [FIRST, id]) await run(handOver(each))
 }

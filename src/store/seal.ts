@@ -1,5 +1,6 @@
 import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto'
 import { readSecretKey } from './key-file'
+import { FIRST, organisation } from './organisation'
 
 let key: Buffer | undefined
 const theKey = (): Buffer => (key ??= readSecretKey())
@@ -10,6 +11,10 @@ export class SealBroken extends Error {}
 const NONCE_BYTES = 12
 const TAG_BYTES = 16
 
+/** Rows of two organisations may have one number. */
+const bound = (context: string): Buffer =>
+  Buffer.from(organisation() === FIRST ? context : `organisation ${organisation()}: ${context}`)
+
 /**
  * AES-256-GCM (NIST SP 800-38D): 12 bytes nonce, 16 bytes tag, ciphertext. `context` names what the secret belongs to, a row and never only a kind of row, and is bound in: copied to another
  * one it does not open.
@@ -17,7 +22,7 @@ const TAG_BYTES = 16
 export function seal(plain: string, context: string): Buffer {
   const nonce = randomBytes(NONCE_BYTES)
   const cipher = createCipheriv('aes-256-gcm', theKey(), nonce)
-  cipher.setAAD(Buffer.from(context))
+  cipher.setAAD(bound(context))
   const sealed = Buffer.concat([cipher.update(plain, 'utf8'), cipher.final()])
   return Buffer.concat([nonce, cipher.getAuthTag(), sealed])
 }
@@ -26,7 +31,7 @@ export function seal(plain: string, context: string): Buffer {
 export function unseal(sealed: Buffer, context: string): string {
   try {
     const decipher = createDecipheriv('aes-256-gcm', theKey(), sealed.subarray(0, NONCE_BYTES))
-    decipher.setAAD(Buffer.from(context))
+    decipher.setAAD(bound(context))
     decipher.setAuthTag(sealed.subarray(NONCE_BYTES, NONCE_BYTES + TAG_BYTES))
     return Buffer.concat([decipher.update(sealed.subarray(NONCE_BYTES + TAG_BYTES)), decipher.final()]).toString('utf8')
   } catch (error) {

@@ -73,7 +73,7 @@ it('a query gives as many rows as its name says', async () => {
 it('the schema is brought up to date once, whoever starts at the same time', async () => {
   const { done } = await one<{ done: number }>(null, 'SELECT count(*)::int AS done FROM migrations')
   expect(done).toBeGreaterThan(5)
-  await execute(null, 'DROP SCHEMA public CASCADE')
+  await execute(null, 'DROP SCHEMA public, bugle_server CASCADE')
   await execute(null, 'CREATE SCHEMA public')
   const ran = await Promise.all([migrate(), migrate(), migrate()])
   expect(ran.map((names) => names.length).sort()).toEqual([0, 0, done])

@@ -3,6 +3,7 @@ import { EXCHANGE } from './exchange'
 import { FLEET } from './fleet'
 import { NOTICES } from './notices'
 import { openApiDocument, type ApiArea } from './openapi'
+import { ORGANISATIONS } from './organisations'
 import { PEOPLE } from './people'
 import { RUNS } from './runs'
 import { SETTINGS } from './settings'
@@ -14,6 +15,7 @@ import { WORK } from './work'
 /** Everything the API does, under /api/v1. */
 export const AREAS: readonly ApiArea[] = [
   { title: 'You and other people', endpoints: PEOPLE },
+  { title: 'Organisations', endpoints: ORGANISATIONS },
   { title: 'Watch', endpoints: WATCH },
   { title: 'Runs', endpoints: RUNS },
   { title: 'Work', endpoints: WORK },

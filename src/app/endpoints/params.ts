@@ -1,2 +1,2 @@
 /** The number in the path of what an endpoint is about. */
-export const id = (params: Readonly<Record<string, number>>): number => params.id as number
+export const id = (params: Readonly<Record<string, number>>, name = 'id'): number => params[name] as number

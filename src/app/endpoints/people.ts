@@ -10,6 +10,8 @@ import {
 } from '@/service/people/people'
 import * as invitations from '@/service/letters/invitations'
 import * as groups from '@/service/people/groups'
+import * as tokens from '@/service/people/access-tokens'
+import * as sessions from '@/service/people/sessions'
 import * as signIn from '@/service/people/sign-in'
 import { rightsFile } from '@/service/people/organisation'
 import { rightsOfPerson } from '@/service/work/areas'
@@ -39,11 +41,13 @@ export const PEOPLE: readonly Endpoint[] = [
     { says: 'change it; your other sessions end', body: signIn.passwordChangeSchema, own: true },
     ({ actor, body }) => signIn.changePassword(actor, body),
   ),
-  endpoint('GET', '/me/sessions', 'see', { says: 'where you are signed in' }, ({ actor }) => signIn.mySessions(actor)),
-  endpoint('DELETE', '/me/sessions/:id', 'see', { says: 'end one', own: true }, ({ actor, params }) =>
-    signIn.endSession(actor, id(params)),
+  endpoint('GET', '/me/sessions', 'see', { says: 'where you are signed in' }, ({ actor }) =>
+    sessions.mySessions(actor),
   ),
-  endpoint('GET', '/me/tokens', 'see', { says: 'your access tokens' }, ({ actor }) => signIn.myTokens(actor)),
+  endpoint('DELETE', '/me/sessions/:id', 'see', { says: 'end one', own: true }, ({ actor, params }) =>
+    sessions.endSession(actor, id(params)),
+  ),
+  endpoint('GET', '/me/tokens', 'see', { says: 'your access tokens' }, ({ actor }) => tokens.myTokens(actor)),
   endpoint(
     'POST',
     '/me/confirm',
@@ -61,14 +65,14 @@ export const PEOPLE: readonly Endpoint[] = [
     'see',
     {
       says: '`{name, days, may}`: a new one, shown once; `may` is `see`, `operate`, `design` or `administer`, and never more than yours',
-      body: signIn.tokenSchema,
+      body: tokens.tokenSchema,
       own: true,
       confirm: true,
     },
-    ({ actor, body }) => signIn.addToken(actor, body),
+    ({ actor, body }) => tokens.addToken(actor, body),
   ),
   endpoint('DELETE', '/me/tokens/:id', 'see', { says: 'revoke it', own: true }, ({ actor, params }) =>
-    signIn.revokeToken(actor, id(params)),
+    tokens.revokeToken(actor, id(params)),
   ),
   endpoint('GET', '/people', 'see', { says: 'all people' }, ({ actor }) => listPeople(actor)),
   endpoint(

@@ -1,6 +1,7 @@
 import { stringify } from 'csv-stringify/sync'
 import { seenBy, type Actor } from '@/service/base/actor'
 import { allRuns, type RunFilter, type RunRow } from '@/service/runs/run-list'
+import { fromHere } from '@/store/organisation'
 import { outputText } from '@/service/runs/run-page'
 
 const CSV_COLUMNS: readonly (keyof RunRow)[] = [
@@ -24,9 +25,10 @@ const CSV_COLUMNS: readonly (keyof RunRow)[] = [
 /** A stream of text made as the reader takes it, so that any length costs no memory. It is made after the answer has begun: behind the walls of whoever asked, whoever reads. */
 function streamOf(actor: Actor, parts: AsyncGenerator<string>, headers: Record<string, string>): Response {
   const encoder = new TextEncoder()
+  const here = fromHere()
   const body = new ReadableStream<Uint8Array>({
     pull: async (controller) => {
-      const { done, value } = await seenBy(actor, () => parts.next())
+      const { done, value } = await here(() => seenBy(actor, () => parts.next()))
       if (done) controller.close()
       else controller.enqueue(encoder.encode(value))
     },

@@ -4,7 +4,8 @@ import { requireSomewhere, seenBy, type Actor } from '@/service/base/actor'
 import { faultsFrom } from '@/core/schema/faults'
 import { unstorablePath } from '@/core/schema/text'
 import { Problem } from '@/service/base/problem'
-import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/people/sign-in'
+import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/people/sessions'
+import { withToken } from '@/service/base/secrets'
 import { callerOf, cookieOf } from './caller'
 import { databaseAway, noteAnswer, noteOutage } from './outage'
 
@@ -179,20 +180,28 @@ function depthOf(text: string): number {
 /** A page says so when it asks by itself and nobody has touched it for a while. */
 const UNATTENDED_HEADER = 'x-bugle-unattended'
 
+const bearerOf = (request: Request): string | undefined =>
+  /^Bearer (\S+)$/.exec(request.headers.get('authorization') ?? '')?.[1]
+const tokenOf = (request: Request): string | undefined => bearerOf(request) ?? cookieOf(request)
+
 /** Who asks: an access token in the header, else the session cookie. */
-export async function identify(request: Request, isAttended = true): Promise<SignedIn | undefined> {
+export function identify(request: Request, isAttended = true): Promise<SignedIn | undefined> {
+  return withToken(tokenOf(request), () => identifyHere(request, isAttended))
+}
+
+async function identifyHere(request: Request, isAttended: boolean): Promise<SignedIn | undefined> {
   const { address } = callerOf(request)
-  const bearer = /^Bearer (\S+)$/.exec(request.headers.get('authorization') ?? '')?.[1]
+  const bearer = bearerOf(request)
   if (bearer) return whoHasAccessToken(bearer, address)
   const cookie = cookieOf(request)
   const isThere = isAttended && request.headers.get(UNATTENDED_HEADER) === null
   return cookie ? whoHasSession(cookie, address, isThere) : undefined
 }
 
-/** Runs the work; whatever goes wrong becomes problem details (RFC 9457). What is not meant for people stays in the server's log. */
+/** Runs the work for the organisation of whoever asks; whatever goes wrong becomes problem details (RFC 9457). What is not meant for people stays in the server's log. */
 export async function answering(request: Request, work: () => Promise<Response>): Promise<Response> {
   try {
-    const response = await work()
+    const response = await withToken(tokenOf(request), work)
     noteAnswer()
     return safely(response)
   } catch (error) {

@@ -3,6 +3,7 @@ import { Problem } from '@/service/base/problem'
 import { areasSeenBy, forEverybody, runsByArea } from '@/service/watch/seen'
 import { limit } from '@/store/limits'
 import { listen } from '@/store/listen'
+import { organisation } from '@/store/organisation'
 import { identify } from './endpoint'
 import { gather, type LiveEvent } from './gather'
 
@@ -15,7 +16,7 @@ interface Reader {
   areas: ReadonlySet<number> | null
 }
 
-/** Streams that are open in this process, by person. */
+/** Streams that are open in this process, by organisation and person. */
 const open = new Map<string, number>()
 /** Bytes that a reader has not taken yet; one that takes none is dropped, and comes back by itself. */
 const MOST_UNREAD = 64 * 1024
@@ -23,26 +24,31 @@ const ALIVE_MS = 20_000
 const encoder = new TextEncoder()
 const bytesOf = (event: LiveEvent): Uint8Array => encoder.encode(`data: ${JSON.stringify(event)}\n\n`)
 
-// One listening connection, and one gathering, for all browsers of this process.
-const holder = globalThis as typeof globalThis & { bugleLive?: { readers: Set<Reader>; stop: () => Promise<void> } }
+// One listening connection, and one gathering, for all browsers of an organisation in this process.
+interface Live {
+  readonly readers: Set<Reader>
+  readonly stop: () => Promise<void>
+}
+const holder = globalThis as typeof globalThis & { bugleLive?: Map<number, Live> }
 
 function readers(): Set<Reader> {
-  if (!holder.bugleLive) {
-    const set = new Set<Reader>()
-    const gathering = gather((event) => void tell(set, event))
-    const stop = listen((change) => {
-      if (change.people) for (const reader of set) void reader.look()
-      if (set.size > 0) gathering.add(change)
-    })
-    holder.bugleLive = {
-      readers: set,
-      stop: () => {
-        gathering.stop()
-        return stop()
-      },
-    }
-  }
-  return holder.bugleLive.readers
+  const all = (holder.bugleLive ??= new Map())
+  const known = all.get(organisation())
+  if (known) return known.readers
+  const set = new Set<Reader>()
+  const gathering = gather((event) => void tell(set, event))
+  const stop = listen((change) => {
+    if (change.people) for (const reader of set) void reader.look()
+    if (set.size > 0) gathering.add(change)
+  })
+  all.set(organisation(), {
+    readers: set,
+    stop: () => {
+      gathering.stop()
+      return stop()
+    },
+  })
+  return set
 }
 
 /** To each what it may know of. Where runs lie is asked once, and only if somebody listens who may not see everything. */
@@ -66,9 +72,9 @@ async function tell(set: ReadonlySet<Reader>, event: LiveEvent): Promise<void> {
   }
 }
 
-/** Ends the listening connection; the next stream opens another. */
+/** Ends the listening connections; the next stream opens another. */
 export async function stopLive(): Promise<void> {
-  await holder.bugleLive?.stop()
+  await Promise.all([...(holder.bugleLive?.values() ?? [])].map(({ stop }) => stop()))
   delete holder.bugleLive
 }
 
@@ -89,7 +95,7 @@ export async function liveStream(
 }
 
 async function streamFor(request: Request, actor: Pick<Actor, 'id' | 'areas'>, aliveMs: number): Promise<Response> {
-  const who = String(actor.id)
+  const who = `${organisation()} ${actor.id}`
   const count = open.get(who) ?? 0
   if (count >= limit('streams_per_person'))
     throw new Problem('too-many', `You have ${count} live pages open, the most that one person may. Close some.`)
@@ -126,14 +132,15 @@ async function streamFor(request: Request, actor: Pick<Actor, 'id' | 'areas'>, a
           controller.close()
         }
         const reader: Reader = { send, look, areas }
+        const all = readers()
         const alive = setInterval(() => void look(), aliveMs)
         stop = () => {
           if (!isStopped) leave(who)
           isStopped = true
-          readers().delete(reader)
+          all.delete(reader)
           clearInterval(alive)
         }
-        readers().add(reader)
+        all.add(reader)
         request.signal.addEventListener('abort', stop)
         send(encoder.encode('retry: 2000\n\n'))
       },

@@ -4,37 +4,52 @@ import { cache } from 'react'
 import type { Me } from '@/ui/hooks/me'
 import type { Actor } from '@/service/base/actor'
 import { opensAt } from '@/service/watch/start-page'
-import { whoHasSession } from '@/service/people/sign-in'
+import { myOrganisations } from '@/service/organisations/choice'
+import { isServerAdministrator } from '@/service/people/server-administrators'
+import { whoHasSession } from '@/service/people/sessions'
+import { withToken } from '@/service/base/secrets'
 import { config } from '@/store/config'
+import { fromHere } from '@/store/organisation'
 import { callerOf, cookieOf } from './caller'
 
 /** Once for a request; sends everybody who is not signed in to the sign-in page. */
 const signedIn = cache(async () => {
   const request = { headers: await headers() }
   const token = cookieOf(request)
-  const found = token ? await whoHasSession(token, callerOf(request).address) : undefined
+  const found = token
+    ? await withToken(token, async () => {
+        const it = await whoHasSession(token, callerOf(request).address)
+        return it && { ...it, here: fromHere() }
+      })
+    : undefined
   if (!found || found.actor.id === null) redirect('/sign-in')
   return found
 })
 
-/** Who asks for a page. */
-export const signedInActor = async (): Promise<Actor> => (await signedIn()).actor
+/** What a page asks for itself, as whoever asks for the page. */
+export async function asSignedIn<T>(work: (actor: Actor) => Promise<T>): Promise<T> {
+  const { actor, here } = await signedIn()
+  return here(() => work(actor))
+}
 
 /** Where Bugle opens for whoever asks. */
 export async function whereToOpen(): Promise<string> {
-  const { actor, preferences } = await signedIn()
-  return `/${await opensAt(actor, preferences)}`
+  const { actor, preferences, here } = await signedIn()
+  return `/${await here(() => opensAt(actor, preferences))}`
 }
 
 /** Who is signed in, for a page. */
 export async function signedInPerson(): Promise<Me> {
-  const { actor, preferences } = await signedIn()
+  const { actor, preferences, here } = await signedIn()
+  const organisations = await here(() => myOrganisations(actor))
   return {
     id: actor.id as number,
     name: actor.name,
     email: actor.email,
     role: actor.role,
     granted: actor.areas?.granted ?? 'none',
+    ...(organisations.length > 0 ? { organisations } : {}),
+    ...((await here(() => isServerAdministrator(actor))) ? { looksAfterServer: true as const } : {}),
     zone: preferences.zone ?? config().zone,
     ...(config().country === undefined ? {} : { country: config().country as string }),
     theme: preferences.theme ?? 'system',

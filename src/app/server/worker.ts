@@ -1,11 +1,19 @@
 import { route } from '@/app/endpoints'
 import type { Answer, Task } from './workers'
 import { Problem } from '@/service/base/problem'
+import { inOrganisation } from '@/store/organisation'
+import { knownOrganisations } from '@/store/organisations'
 import { isOutage } from '@/store/outage'
 import { databaseAway } from './outage'
 
 /** Answers one request in a worker thread, as the web process itself would. */
-export async function answer({ method, url, headers, text, segments, signedIn }: Task): Promise<Answer> {
+export async function answer(task: Task): Promise<Answer> {
+  // This thread, too, must know whether there are several organisations.
+  await knownOrganisations()
+  return inOrganisation(task.organisation, () => answerHere(task))
+}
+
+async function answerHere({ method, url, headers, text, segments, signedIn }: Task): Promise<Answer> {
   const found = route(method, segments)
   if (!('endpoint' in found)) throw new Error(`No endpoint for ${method} ${url}.`)
   const request = new Request(url, {

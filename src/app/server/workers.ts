@@ -1,8 +1,9 @@
 import { join } from 'node:path'
 import Piscina from 'piscina'
 import { Problem, type FieldFault, type ProblemCode } from '@/service/base/problem'
-import type { SignedIn } from '@/service/people/sign-in'
+import type { SignedIn } from '@/service/people/sessions'
 import { limit } from '@/store/limits'
+import { organisation } from '@/store/organisation'
 import { readText, type Endpoint } from './endpoint'
 
 /** A request for a worker thread: all of it as data. */
@@ -13,6 +14,7 @@ export interface Task {
   readonly text: string | null
   readonly segments: readonly string[]
   readonly signedIn: SignedIn
+  readonly organisation: number
 }
 
 export type Answer =
@@ -66,7 +68,7 @@ export async function inWorker(
   signedIn: SignedIn,
 ): Promise<Response> {
   const { pool, waiting } = workers()
-  const who = String(signedIn.actor.id)
+  const who = `${organisation()} ${signedIn.actor.id}`
   const count = waiting.get(who) ?? 0
   const most = limit('computations_per_person')
   if (count >= most)
@@ -83,6 +85,7 @@ export async function inWorker(
       text: endpoint.body ? await readText(request, endpoint.maxBytes) : null,
       segments,
       signedIn,
+      organisation: organisation(),
     }
     const timeout = AbortSignal.timeout(limit('computation_seconds') * 1000)
     // Whoever leaves wants no answer any more; what they saved is saved all the same.

@@ -35,11 +35,17 @@ describe('signing in', () => {
 
   it('offers the demo’s people only where there are some', async () => {
     const asked = show(
-      <SignInScreen to="/watch" people={[{ id: 4, name: 'Ines Aldaya', role: 'administrator' }]} isNew={false} />,
+      <SignInScreen
+        to="/watch"
+        people={[
+          { organisation: 2, title: 'Stavin Yard', people: [{ id: 4, name: 'Ines Aldaya', role: 'administrator' }] },
+        ]}
+        isNew={false}
+      />,
       { 'POST /api/sign-in/demo': new No(404, { detail: 'Not any more.' }) },
     )
     await press(/Ines Aldaya/)
-    expect(changesOf(asked)).toEqual([{ what: 'POST /api/sign-in/demo', body: { personId: 4 } }])
+    expect(changesOf(asked)).toEqual([{ what: 'POST /api/sign-in/demo', body: { personId: 4, organisation: 2 } }])
     expect(await screen.findByText('Not any more.')).toBeTruthy()
     show(<SignInScreen to="/watch" people={[]} isNew={false} />, {})
     expect(screen.queryByText(/Demo/)).toBeNull()

@@ -1,7 +1,8 @@
 'use client'
-import { useState, type FormEvent, type ReactNode } from 'react'
+import { Fragment, useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
-import { Door } from '@/app/shared/people/door'
+import { Door, useLetterToken } from '@/app/shared/people/door'
+import type { DemoPeople } from '@/service/people/sign-in'
 import { api, ApiProblem } from '@/ui/api'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
@@ -29,34 +30,44 @@ const Person = styled.button`
 
 interface Props {
   to: string
-  people: { id: number; name: string; role: string }[]
+  people: readonly DemoPeople[]
   isNew: boolean
 }
 
 export function SignInScreen({ to, people, isNew }: Props): ReactNode {
   const [trouble, setTrouble] = useState<unknown>(null)
+  // A new organisation’s first administrator comes with its code behind `#`.
+  const code = useLetterToken() ?? ''
   return (
     <Door>
-      {isNew ? <FirstAdministrator to={to} /> : <SignInForm to={to} />}
+      {isNew || code.startsWith('first') ? (
+        <FirstAdministrator to={to} code={code} isNew={isNew} />
+      ) : (
+        <SignInForm to={to} />
+      )}
       {people.length > 0 && (
         <Line>
           <Stack>
             <Trouble error={trouble} />
-            <Mute>Demo: be one of the people of Marram Sound Ferries</Mute>
-            {people.map((person) => (
-              <Person
-                key={person.id}
-                type="button"
-                onClick={() => {
-                  setTrouble(null)
-                  api
-                    .post('/api/sign-in/demo', { personId: person.id })
-                    .then(() => window.location.assign(to), setTrouble)
-                }}
-              >
-                <b>{person.name}</b>
-                <Mute>{person.role === 'none' ? 'areas only' : person.role}</Mute>
-              </Person>
+            {people.map(({ organisation, title, people: some }) => (
+              <Fragment key={organisation}>
+                <Mute>Demo: be one of the people of {title}</Mute>
+                {some.map((person) => (
+                  <Person
+                    key={person.id}
+                    type="button"
+                    onClick={() => {
+                      setTrouble(null)
+                      api
+                        .post('/api/sign-in/demo', { personId: person.id, organisation })
+                        .then(() => window.location.assign(to), setTrouble)
+                    }}
+                  >
+                    <b>{person.name}</b>
+                    <Mute>{person.role === 'none' ? 'areas only' : person.role}</Mute>
+                  </Person>
+                ))}
+              </Fragment>
             ))}
           </Stack>
         </Line>
@@ -112,8 +123,8 @@ function SignInForm({ to }: { to: string }): ReactNode {
   )
 }
 
-function FirstAdministrator({ to }: { to: string }): ReactNode {
-  const [values, setValues] = useState({ code: '', name: '', email: '', password: '' })
+function FirstAdministrator({ to, code, isNew }: { to: string; code: string; isNew: boolean }): ReactNode {
+  const [values, setValues] = useState({ code, name: '', email: '', password: '' })
   const [trouble, setTrouble] = useState<unknown>(null)
   const set = (key: keyof typeof values) => (value: string) => setValues((before) => ({ ...before, [key]: value }))
   const faults = trouble instanceof ApiProblem ? trouble.errors : []
@@ -127,8 +138,9 @@ function FirstAdministrator({ to }: { to: string }): ReactNode {
     <form onSubmit={submit}>
       <Stack $gap={12}>
         <p>
-          Nobody is here yet. Make the first administrator with the one-time code that the server printed when it
-          started.
+          {isNew
+            ? 'Nobody is here yet. Make the first administrator with the one-time code that the server printed when it started.'
+            : 'Be the first administrator of a new organisation, with the one-time code that was made for it.'}
         </p>
         {faults.length === 0 && <Trouble error={trouble} />}
         <TextField label="One-time code" value={values.code} onChange={set('code')} error={faultOf('code')} mono />

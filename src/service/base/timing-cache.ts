@@ -6,6 +6,7 @@ import { calendarFor, type StoredCalendar } from '@/core/calendar/snapshot'
 import type { Schedule } from '@/core/timing/schedule'
 import { config } from '@/store/config'
 import { many, type Tx } from '@/store/db'
+import { PerOrganisation } from '@/store/organisation'
 import { readSetting } from './settings'
 import type { TriggerDefinition } from '@/core/work/trigger'
 
@@ -59,18 +60,19 @@ export class TimingState {
   }
 }
 
-let cached: TimingState | undefined
+const cached = new PerOrganisation((): { state?: TimingState } => ({}))
 
 /** The calendars as they are now. Built anew only when one of them changed since. */
 export async function timingState(tx: Tx | null): Promise<TimingState> {
   const version = await readSetting(tx, 'timing-version')
-  if (cached?.version === version) return cached
+  const kept = cached.get()
+  if (kept.state?.version === version) return kept.state
   const rows = await many<StoredCalendar>(
     tx,
     'SELECT id, slug, title, rule, version, holidays FROM calendars ORDER BY slug',
   )
   const state = new TimingState(version, rows)
   // What a transaction sees that is not committed yet is nobody else's.
-  if (tx === null) cached = state
+  if (tx === null) kept.state = state
   return state
 }

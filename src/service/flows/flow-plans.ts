@@ -4,6 +4,7 @@ import { planOf, type Flow, type Plan } from '@/core/flow/plan'
 import { bundleFlow, flowDefinitionSchema, withKnown } from '@/core/work/flow'
 import type { KnownValues } from '@/core/work/inputs'
 import { many, type Tx } from '@/store/db'
+import { PerOrganisation } from '@/store/organisation'
 import type { SharedValues } from '@/service/work/shared-values'
 
 /** A flow with all flows in it, as it was when a run of it began. */
@@ -132,8 +133,8 @@ export async function keepPlans(tx: Tx, plans: ReadonlyMap<number, StoredPlan>):
 }
 
 const MOST_CACHED = 500
-const stored = new Map<number, StoredPlan>()
-const laidOut = new Map<string, Plan>()
+const storedPlansOf = new PerOrganisation(() => new Map<number, StoredPlan>())
+const laidOut = new PerOrganisation(() => new Map<string, Plan>())
 
 function remember<K, V>(cache: Map<K, V>, key: K, value: V): V {
   if (cache.size >= MOST_CACHED) cache.delete(cache.keys().next().value as K)
@@ -143,6 +144,7 @@ function remember<K, V>(cache: Map<K, V>, key: K, value: V): V {
 
 /** Plans never change once they are kept. */
 export async function storedPlans(tx: Tx | null, ids: readonly number[]): Promise<ReadonlyMap<number, StoredPlan>> {
+  const stored = storedPlansOf.get()
   const missing = ids.filter((id) => !stored.has(id))
   if (missing.length > 0)
     for (const { id, bundle } of await many<{ id: number; bundle: StoredPlan }>(
@@ -167,7 +169,8 @@ export function layOut(
     planOf(sourceOf(source), source.flow, given as Record<string, string>, shared)
   if (secrets || planId === 0) return lay({ ...inputs, ...own })
   const key = `${planId} ${JSON.stringify(inputs)}`
-  return laidOut.get(key) ?? remember(laidOut, key, lay({ ...inputs }))
+  const known = laidOut.get()
+  return known.get(key) ?? remember(known, key, lay({ ...inputs }))
 }
 
 const sourceOf = ({ flows, jobs }: StoredPlan): Parameters<typeof planOf>[0] => ({

@@ -1,5 +1,6 @@
 import { driftOf, type JobDrift, type Measured } from '@/core/stats/drift'
 import { many } from '@/store/db'
+import { PerOrganisation } from '@/store/organisation'
 import { beyondWalls, whoReads } from '@/store/walls'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 
@@ -7,14 +8,18 @@ const DAYS = 60
 /** A trend over weeks does not change within minutes. */
 const KEPT_MS = 10 * 60_000
 
-let kept: { readonly at: number; readonly drifts: Promise<JobDrift[]> } | undefined
+const kept = new PerOrganisation((): { at: number; drifts: Promise<JobDrift[]> } => ({
+  at: -Infinity,
+  drifts: Promise.resolve([]),
+}))
 
 /** Jobs and flows that have become slower or quicker over the last sixty days, by the medians of their successful runs of each day. */
 export async function listDrifts(actor: Actor, nowMs = Date.now()): Promise<JobDrift[]> {
   requireSomewhere(actor, 'see')
   // Kept for all who ask, so it is read beyond anybody's walls; each is shown what they may see.
-  if (!kept || nowMs - kept.at > KEPT_MS) kept = { at: nowMs, drifts: beyondWalls(readDrifts) }
-  const drifts = await kept.drifts
+  const mine = kept.get()
+  if (nowMs - mine.at > KEPT_MS) Object.assign(mine, { at: nowMs, drifts: beyondWalls(readDrifts) })
+  const drifts = await mine.drifts
   if (whoReads() === undefined) return drifts
   const seen = await many<{ id: number }>(null, 'SELECT id FROM jobs WHERE id = ANY($1)', [
     drifts.map(({ jobId }) => jobId),

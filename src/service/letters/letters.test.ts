@@ -2,10 +2,16 @@ import { Mailbox } from '@/standins/services/mailbox'
 import { mailServerSchema } from '@/core/work/mail-server'
 import { ADMIN, actor, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
+import { COMMAND_LINE } from '@/service/base/actor'
+import { withToken } from '@/service/base/secrets'
+import { makeOrganisation } from '@/service/organisations/organisations'
+import { inOrganisation } from '@/store/organisation'
 import { saveAddresses } from '@/service/notices/addresses'
 import { addMailServer } from '@/service/notices/mail-servers'
 import { addPerson, changePerson, listPeople } from '@/service/people/people'
-import { addToken, signIn, whoHasAccessToken, whoHasSession } from '@/service/people/sign-in'
+import { addToken } from '@/service/people/access-tokens'
+import { signIn } from '@/service/people/sign-in'
+import { whoHasAccessToken, whoHasSession } from '@/service/people/sessions'
 import { addArea, oneArea, removeArea } from '@/service/work/areas'
 import {
   acceptInvitation,
@@ -23,15 +29,16 @@ freshDatabase()
 const caller = { address: '192.0.2.7', userAgent: 'a browser' }
 const PASSWORD = 'gulls over the pier'
 const mailbox = new Mailbox()
+let mailPort: number
 beforeAll(async () => {
   await saveAddresses(ADMIN, { allow: ['127.0.0.1'] })
   await expect(invite(ADMIN, to('nobody@marram.example'))).rejects.toThrow('There is no mail server to write by')
   await expect(forgotten({ email: 'x@marram.example' }, caller)).rejects.toThrow('This Bugle sends no mail')
   await addPerson(ADMIN, { email: 'ines@marram.example', name: 'Ines', role: 'administrator', password: PASSWORD })
-  const port = await mailbox.start(0)
+  mailPort = await mailbox.start(0)
   await addMailServer(
     ADMIN,
-    mailServerSchema.parse({ name: 'harbour', host: '127.0.0.1', port, from: 'bugle@marram.example' }),
+    mailServerSchema.parse({ name: 'harbour', host: '127.0.0.1', port: mailPort, from: 'bugle@marram.example' }),
   )
 })
 afterAll(() => mailbox.stop())
@@ -202,6 +209,28 @@ describe('a forgotten password', () => {
     await expect(setNewPassword({ token, password: 'terns over the harbour' }, caller)).rejects.toThrow(
       'not good any more',
     )
+  })
+
+  it('comes from each organisation that the address is of, by its own mail server, and opens that one', async () => {
+    const { id: yard } = await makeOrganisation(COMMAND_LINE, { title: 'Stavin Yard' })
+    const both = { email: 'both@marram.example', name: 'Both', role: 'viewer' as const, password: PASSWORD }
+    await addPerson(ADMIN, both)
+    const { id } = await inOrganisation(yard, async () => {
+      await saveAddresses(ADMIN, { allow: ['127.0.0.1'] })
+      await addMailServer(
+        ADMIN,
+        mailServerSchema.parse({ name: 'yard', host: '127.0.0.1', port: mailPort, from: 'bugle@yard.example' }),
+      )
+      await addPerson(ADMIN, { ...both, name: 'First', email: 'first@yard.example' })
+      return addPerson(ADMIN, both)
+    })
+    await ask(both.email)
+    expect(mailbox.mails.map(({ from }) => from).sort()).toEqual(['bugle@marram.example', 'bugle@yard.example'])
+    const theirs = mailbox.mails.find(({ from }) => from === 'bugle@yard.example')?.text ?? ''
+    expect(theirs).toContain('in Bugle of Stavin Yard')
+    const token = /#(\S+)/.exec(theirs)?.[1] ?? ''
+    const session = await withToken(token, () => setNewPassword({ token, password: 'lanterns on the slipway' }, caller))
+    expect(await withToken(session, () => whoHasSession(session, 'x'))).toMatchObject({ actor: { id, name: 'Both' } })
   })
 
   it('fills nobody’s mailbox', async () => {

@@ -7,10 +7,13 @@ import { hashToken, newToken } from '@/service/base/secrets'
 import { countAttempts } from '@/service/people/attempts'
 import { hashPassword, passwordSchema } from '@/service/people/passwords'
 import { endAccess, requireGoodPassword } from '@/service/people/people'
-import { openSession, type Caller } from '@/service/people/sign-in'
+import { openSession, type Caller } from '@/service/people/sessions'
 import { db, execute, many, maybeOne, transaction } from '@/store/db'
 import { countAsked, noLongerGood, tokenSchema } from './invitations'
 import { letterServer, linkTo, sendLetter } from './letter'
+import { accountsWith, leaveIdentity } from '@/service/people/identities'
+import { inOrganisation, organisation } from '@/store/organisation'
+import { knownOrganisations } from '@/store/organisations'
 
 const HOURS = 1
 /** Letters to one address in a quarter of an hour: nobody's mailbox is filled. */
@@ -30,16 +33,24 @@ export async function forgotten(
   later: (work: Promise<void>) => void = () => undefined,
 ): Promise<void> {
   await countAsked(caller)
-  if ((await letterServer(null)) === undefined)
+  const all = (await knownOrganisations()).filter(({ active }) => active)
+  const servers = await Promise.all(all.map(({ id }) => inOrganisation(id, () => letterServer(null))))
+  if (servers.every((server) => server === undefined))
     throw new Problem('not-now', 'This Bugle sends no mail. Ask an administrator to set a new password for you.')
   const address = clipText(email.trim().toLowerCase(), 200)
   const [times = 1] = await countAttempts([{ kind: 'letter', key: `to ${address}` }])
   if (times > MOST_LETTERS) return
-  later(
-    write(address, caller).catch((error: unknown) => {
-      process.stderr.write(`A letter with a new password could not be sent: ${(error as Error).message}\n`)
-    }),
-  )
+  later(writeAll(address, caller))
+}
+
+/** One for each organisation that the address is of: its own account, its own mail server. */
+async function writeAll(address: string, caller: Caller): Promise<void> {
+  try {
+    for (const { organisationId } of await accountsWith(address))
+      await inOrganisation(organisationId, () => write(address, caller))
+  } catch (error) {
+    process.stderr.write(`A letter with a new password could not be sent: ${(error as Error).message}\n`)
+  }
 }
 
 async function write(address: string, caller: Caller): Promise<void> {
@@ -68,8 +79,10 @@ async function write(address: string, caller: Caller): Promise<void> {
       id: person.id,
       title: person.name,
     })
+    const known = await knownOrganisations()
+    const where = known.length > 1 ? ` of ${known.find(({ id }) => id === organisation())?.title}` : ''
     const text = [
-      `Somebody at ${caller.address} asked for a new password for you in Bugle.`,
+      `Somebody at ${caller.address} asked for a new password for you in Bugle${where}.`,
       '',
       'Choose it here:',
       await linkTo('new-password', token),
@@ -113,5 +126,7 @@ export async function setNewPassword(
       { by: 'a letter' },
     )
   })
+  // The letter went by this organisation's mail server: what it opens is of this organisation.
+  await leaveIdentity({ organisationId: organisation(), personId: person.id })
   return openSession(person.id, caller)
 }

@@ -6,21 +6,10 @@ import { seal, unseal } from '@/store/seal'
 import { listAudit } from '@/service/base/audit'
 import { addPerson, changePerson } from './people'
 import type { Problem } from '@/service/base/problem'
-import {
-  addToken,
-  changePassword,
-  confirmSession,
-  endSession,
-  makeSetupCode,
-  mySessions,
-  needsSetup,
-  revokeToken,
-  setUpFirstAdministrator,
-  signIn,
-  signOut,
-  whoHasAccessToken,
-  whoHasSession,
-} from './sign-in'
+import { addToken, revokeToken } from './access-tokens'
+import { changePassword, confirmSession, signIn } from './sign-in'
+import { endSession, mySessions, signOut, whoHasAccessToken, whoHasSession } from './sessions'
+import { makeSetupCode, needsSetup, setUpFirstAdministrator } from './set-up'
 
 freshDatabase()
 const PASSWORD = 'a long enough password'

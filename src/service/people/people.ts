@@ -3,12 +3,14 @@ import { titleSchema } from '@/core/schema/text'
 import { OPENS } from '@/core/people/opens'
 import { ROLES, type Role } from '@/core/people/roles'
 import { triggerDefaultsSchema } from '@/core/work/trigger'
-import { db, execute, many, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
+import { db, execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
 import { notify } from '@/store/listen'
 import { hashPassword, passwordFault, passwordSchema } from './passwords'
 import { invalid, notFound, Problem } from '@/service/base/problem'
+import { leaveIdentity } from './identities'
+import { organisation } from '@/store/organisation'
 
 export const personSchema = z.strictObject({
   email: z.email('That is not an e-mail address.').max(200),
@@ -144,6 +146,8 @@ export async function changePerson(
     await record(tx, actor, 'changed', { type: 'person', id, title: after.name }, changes)
     await notify(tx, { people: true })
   })
+  // What opens the account here from now on was given by somebody else: it opens nothing elsewhere.
+  if (passwordHash !== undefined) await leaveIdentity({ organisationId: organisation(), personId: id })
 }
 
 /** Sessions, tokens and links for a new password of somebody end. */
@@ -155,8 +159,18 @@ export async function endAccess(tx: Tx, personId: number): Promise<void> {
   await execute(tx, 'UPDATE letters SET used_at = now() WHERE person_id = $1 AND used_at IS NULL', [personId])
 }
 
+export interface KnownPerson {
+  readonly id: number
+  readonly name: string
+  readonly email: string
+  readonly passwordHash: string | null
+}
+
+export const personOf = (id: number): Promise<KnownPerson | undefined> =>
+  maybeOne<KnownPerson>(null, 'SELECT id, name, email, password_hash AS "passwordHash" FROM people WHERE id = $1', [id])
+
 async function newPasswordOf(id: number, password: string): Promise<string> {
-  const person = await db().people.findByPk(id)
+  const person = await personOf(id)
   if (!person) throw notFound('person', id)
   await requireGoodPassword('password', password, person)
   return hashPassword(password)

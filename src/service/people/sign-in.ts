@@ -1,18 +1,18 @@
 import { z } from 'zod'
+import type { Role } from '@/core/people/roles'
 import { clipText } from '@/core/schema/plain-text'
-import { config } from '@/store/config'
-import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
-import { limit } from '@/store/limits'
-import { lesserRole, RIGHTS, type Right, type Role } from '@/core/people/roles'
-import { COMMAND_LINE, type Actor, type ActorAreas } from '@/service/base/actor'
-import { levelOf, LEVELS, type Level } from '@/core/people/rights'
-import { countAttempts, forgetAttempts, isWorkDone, makeWork, workFirst, type AttemptKind } from './attempts'
+import { COMMAND_LINE, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
-import { rememberPages } from '@/service/base/pages'
-import { hashPassword, isPassword, MOST_PASSWORD, passwordSchema } from './passwords'
-import { insertPerson, personSchema, requireGoodPassword, type Preferences } from './people'
 import { invalid, notFound, Problem } from '@/service/base/problem'
-import { hashToken, newToken } from '@/service/base/secrets'
+import { accountsWith, joinIdentities, type Account } from './identities'
+import { config } from '@/store/config'
+import { execute, many, maybeOne, transaction } from '@/store/db'
+import { FIRST, inOrganisation } from '@/store/organisation'
+import { knownOrganisations } from '@/store/organisations'
+import { countAttempts, forgetAttempts, isWorkDone, makeWork, workFirst, type AttemptKind } from './attempts'
+import { hashPassword, isPassword, MOST_PASSWORD, passwordSchema } from './passwords'
+import { personOf, requireGoodPassword } from './people'
+import { openSession, type Caller } from './sessions'
 
 const given = z.string().max(MOST_PASSWORD)
 export const signInSchema = z.strictObject({
@@ -23,15 +23,6 @@ export const signInSchema = z.strictObject({
 })
 export const passwordChangeSchema = z.strictObject({ current: given, next: passwordSchema })
 export const confirmSchema = z.strictObject({ password: given })
-export const setupSchema = personSchema.omit({ role: true }).extend({ code: z.string().max(100) })
-export const tokenSchema = z.strictObject({
-  name: z.string().trim().min(1, 'Say what the token is for.').max(80),
-  days: z.int().min(1).max(366),
-  /** The most that it may; never more than its person. */
-  may: z.enum(RIGHTS).default('administer'),
-})
-
-const SESSION_DAYS = 14
 const WINDOW_MINUTES = 15
 /** Wrong tries in a quarter of an hour after which each further one takes some work: of one account from one address, of an address, of an account from anywhere. */
 const MOST_PAIR = 8
@@ -39,41 +30,49 @@ const MOST_ADDRESS = 40
 const MOST_ACCOUNT = 50
 /** From one address, beyond which nothing is looked at any more. */
 const CLOSED_ADDRESS = 1000
-/** So long after showing the password what needs an administrator, and making tokens, asks for it again. */
-const CONFIRMED_MINUTES = 10
-
-export interface Caller {
-  readonly address: string
-  readonly userAgent: string
-  /** Where the browser has our pages. */
-  readonly pages?: string
-}
-
-/** Checks e-mail and password and opens a session; the old session of this browser, if any, ends. Returns the cookie's token. */
+/**
+ * Checks e-mail and password and opens a session; the old session of this browser, if any, ends. Whoever is of several organisations comes to where they were last. Returns the cookie's token.
+ */
 export async function signIn(
   request: z.output<typeof signInSchema>,
   caller: Caller,
   oldToken?: string,
 ): Promise<string> {
-  const account = clipText(request.email.trim().toLowerCase(), 200)
-  const keys = keysOf(account, caller.address)
-  const tries = await countTries(account, caller, keys)
-  if (tries.needsWork && !(request.work && (await isWorkDone(account, request.work))))
-    throw workFirst(makeWork(account, tries.most))
-  const person = await maybeOne<{ id: number; passwordHash: string | null; active: boolean }>(
-    null,
-    'SELECT id, password_hash AS "passwordHash", active FROM people WHERE lower(email) = $1',
-    [account],
-  )
-  // Unknown accounts cost as much time as known ones.
-  const fits = await isPassword(person?.passwordHash ?? (await decoyHash()), request.password)
-  const ok = fits && person?.active === true && person.passwordHash !== null
-  if (!ok || !person) {
-    if (tries.most <= MOST_PAIR) await recordFailure(account, caller)
+  const fitting = await accountsFitting(request, caller)
+  const [there] = [...fitting].sort((a, b) => b.lastSeenMs - a.lastSeenMs || a.organisationId - b.organisationId)
+  if (!there)
     throw new Problem('wrong-credentials', 'Check both and try again. An administrator can set a new password for you.')
-  }
-  await forgetAttempts(keys)
-  return openSession(person.id, caller, oldToken)
+  // The same password in several has shown that it is one person.
+  if (fitting.length > 1) await joinIdentities(fitting)
+  return inOrganisation(there.organisationId, () => openSession(there.personId, caller, oldToken))
+}
+
+/** Accounts that these sign in to, in whatever organisation; none: they are wrong, which is counted. */
+export async function accountsFitting(request: z.output<typeof signInSchema>, caller: Caller): Promise<Account[]> {
+  const account = clipText(request.email.trim().toLowerCase(), 200)
+  return inOrganisation(FIRST, async () => {
+    const keys = keysOf(account, caller.address)
+    const there = await accountsWith(account)
+    const failed = async (why?: string): Promise<void> => {
+      // It concerns those who know the address; one that nobody has concerns whoever looks after the server.
+      const whose = there.length > 0 ? there.map(({ organisationId }) => organisationId) : [FIRST]
+      for (const id of whose) await inOrganisation(id, () => recordFailure(account, caller, why))
+    }
+    const tries = await countTries(keys, failed)
+    if (tries.needsWork && !(request.work && (await isWorkDone(account, request.work))))
+      throw workFirst(makeWork(account, tries.most))
+    // Unknown accounts cost as much time as known ones, and those of two organisations as much as those of one.
+    const looks = Math.max(there.length, Math.min(2, (await knownOrganisations()).length))
+    const fitting: Account[] = []
+    for (let i = 0; i < looks; i++) {
+      const one = there[i]
+      const fits = await isPassword(one?.passwordHash ?? (await decoyHash()), request.password)
+      if (one && fits && one.active && one.passwordHash !== null) fitting.push(one)
+    }
+    if (fitting.length > 0) await forgetAttempts(keys)
+    else if (tries.most <= MOST_PAIR) await failed()
+    return fitting
+  })
 }
 
 let decoy: Promise<string> | undefined
@@ -90,12 +89,11 @@ const keysOf = (account: string, address: string): readonly [Key, Key, Key] => [
  * Counts this try, as wrong until it turns out right. Somebody else's wrong tries make the owner of an account do some work, and never keep the owner out.
  */
 async function countTries(
-  account: string,
-  caller: Caller,
   keys: readonly Key[],
+  failed: (why: string) => Promise<void>,
 ): Promise<{ readonly needsWork: boolean; readonly most: number }> {
   const [pair = 1, address = 1, all = 1] = await countAttempts(keys)
-  if (pair === MOST_PAIR + 1) await recordFailure(account, caller, 'too many wrong tries: work is asked for')
+  if (pair === MOST_PAIR + 1) await failed('too many wrong tries: work is asked for')
   if (address > CLOSED_ADDRESS)
     throw new Problem(
       'too-many-attempts',
@@ -123,98 +121,34 @@ export async function signInAsDemoPerson(personId: number, caller: Caller, oldTo
   return openSession(personId, caller, oldToken)
 }
 
-export async function demoPeople(): Promise<{ id: number; name: string; role: Role }[]> {
+export interface DemoPeople {
+  readonly organisation: number
+  readonly title: string
+  readonly people: readonly { readonly id: number; readonly name: string; readonly role: Role }[]
+}
+
+/** Who came with the demo, by organisation. */
+export async function demoPeople(): Promise<DemoPeople[]> {
   if (!config().isDemo) return []
-  return many(
-    null,
-    `SELECT id, name, role FROM people WHERE is_demo AND active
-      ORDER BY role_height(role) DESC, name`,
+  const all = (await knownOrganisations()).filter(({ active }) => active)
+  const found = await Promise.all(
+    all.map(({ id, title }) =>
+      inOrganisation(id, async () => ({
+        organisation: id,
+        title,
+        people: await many<DemoPeople['people'][number]>(
+          null,
+          `SELECT id, name, role FROM people WHERE is_demo AND active ORDER BY role_height(role) DESC, name`,
+        ),
+      })),
+    ),
   )
-}
-
-/** Signs somebody in who has shown who they are. Returns the cookie's token. */
-export async function openSession(personId: number, caller: Caller, oldToken?: string): Promise<string> {
-  const token = newToken('bgs')
-  const role = await transaction(async (tx) => {
-    if (oldToken) await execute(tx, 'DELETE FROM sessions WHERE token_hash = $1', [hashToken(oldToken)])
-    await execute(tx, 'DELETE FROM sessions WHERE expires_at < now()')
-    // Of very many sessions the oldest end.
-    await execute(
-      tx,
-      'DELETE FROM sessions WHERE id IN (SELECT id FROM sessions WHERE person_id = $1 ORDER BY last_seen_at DESC OFFSET $2)',
-      [personId, limit('sessions_per_person') - 1],
-    )
-    const session = await db().sessions.create(
-      {
-        tokenHash: hashToken(token),
-        personId,
-        address: caller.address,
-        userAgent: caller.userAgent.slice(0, 300),
-        expiresAt: new Date(Date.now() + SESSION_DAYS * 86_400_000),
-      },
-      { transaction: tx },
-    )
-    const actor = await actorOfSession(tx, session.tokenHash, caller.address)
-    if (actor) await record(tx, actor.actor, 'signed in', { type: 'session', id: session.id, title: actor.actor.name })
-    return actor?.actor.role
-  })
-  if (role === 'administrator' && caller.pages) await rememberPages(caller.pages)
-  return token
-}
-
-/** What areas have to do with a person `p`: grants count wherever they are, walls where something could be hidden. */
-const AREAS = `
-  p.role = 'none' OR (p.role <> 'administrator' AND EXISTS (SELECT FROM areas WHERE closed)) AS "isWalled",
-  (SELECT max(level_height(g.may)) FROM grants g
-    WHERE g.person_id = p.id OR g.group_id IN (SELECT m.group_id FROM group_members m WHERE m.person_id = p.id)) AS granted`
-interface AreasRow {
-  readonly isWalled: boolean
-  readonly granted: number | null
-}
-const areasOf = ({ isWalled, granted }: AreasRow, atMost: Level = 'manage'): ActorAreas => ({
-  isWalled,
-  granted: LEVELS[(granted ?? 0) - 1] ?? 'none',
-  atMost,
-})
-
-async function actorOfSession(
-  tx: Tx | null,
-  tokenHash: string,
-  address: string,
-  isAttended = true,
-): Promise<SignedIn | undefined> {
-  const row = await maybeOne<
-    {
-      id: number
-      email: string
-      name: string
-      role: Role
-      sessionId: number
-      preferences: Preferences
-      seen: Date
-      isConfirmed: boolean
-    } & AreasRow
-  >(
-    tx,
-    `SELECT p.id, p.email, p.name, p.role, p.preferences, s.id AS "sessionId", s.last_seen_at AS seen, ${AREAS},
-            p.password_hash IS NULL OR s.confirmed_at > now() - make_interval(mins => $2) AS "isConfirmed"
-       FROM sessions s JOIN people p ON p.id = s.person_id
-      WHERE s.token_hash = $1 AND s.expires_at > now() AND s.last_seen_at > now() - make_interval(hours => $3) AND p.active`,
-    [tokenHash, CONFIRMED_MINUTES, limit('session_idle_hours')],
-  )
-  if (!row) return undefined
-  // Once a minute is exact enough for “last seen”, and spares a write with every request. What a page asks by itself while nobody is there does not keep a session.
-  if (isAttended && Date.now() - new Date(row.seen).getTime() > 60_000) {
-    await execute(tx, 'UPDATE sessions SET last_seen_at = now(), address = $2 WHERE id = $1', [row.sessionId, address])
-  }
-  const { id, email, name, role, sessionId, preferences, isConfirmed } = row
-  const actor: Actor = { id, email, name, role, via: 'session', address, sessionId, areas: areasOf(row) }
-  return { actor, preferences, isConfirmed }
+  return found.filter(({ people }) => people.length > 0)
 }
 
 /** Shows the password again, for what asks for it. */
 export async function confirmSession(actor: Actor, { password }: z.output<typeof confirmSchema>): Promise<void> {
-  const person = actor.id === null ? null : await db().people.findByPk(actor.id)
+  const person = actor.id === null ? null : await personOf(actor.id)
   if (!person || actor.sessionId === null) throw new Problem('not-now', 'Only a person who is signed in confirms.')
   await requireOwnPassword(actor, person.passwordHash, password, 'password')
   await execute(null, 'UPDATE sessions SET confirmed_at = now() WHERE id = $1', [actor.sessionId])
@@ -231,56 +165,15 @@ async function requireOwnPassword(actor: Actor, hash: string | null, password: s
   await forgetAttempts([key])
 }
 
-export interface SignedIn {
-  readonly actor: Actor
-  readonly preferences: Preferences
-  /** The password was shown a short while ago, or there is none. */
-  readonly isConfirmed: boolean
-}
-
-/** `isAttended`: somebody is there; what a page asks by itself after a while keeps no session. */
-export function whoHasSession(token: string, address: string, isAttended = true): Promise<SignedIn | undefined> {
-  return actorOfSession(null, hashToken(token), address, isAttended)
-}
-
-export async function whoHasAccessToken(token: string, address: string): Promise<SignedIn | undefined> {
-  const row = await maybeOne<
-    {
-      id: number
-      email: string
-      name: string
-      role: Role
-      preferences: Preferences
-      may: Right
-    } & AreasRow
-  >(
-    null,
-    `UPDATE access_tokens t SET last_used_at = now() FROM people p
-      WHERE p.id = t.person_id AND p.active AND t.token_hash = $1 AND t.revoked_at IS NULL AND t.expires_at > now()
-      RETURNING p.id, p.email, p.name, p.role, p.preferences, t.may, ${AREAS}`,
-    [hashToken(token)],
-  )
-  if (!row) return undefined
-  const { id, email, name, preferences, may } = row
-  const role = lesserRole(row.role, may)
-  const areas = areasOf(row, levelOf(may))
-  const actor: Actor = { id, email, name, role, via: 'token', address, sessionId: null, areas }
-  return { actor, preferences, isConfirmed: true }
-}
-
-export async function signOut(token: string): Promise<void> {
-  await execute(null, 'DELETE FROM sessions WHERE token_hash = $1', [hashToken(token)])
-}
-
 /** Asks for the present password; every other session of the person ends. */
 export async function changePassword(actor: Actor, change: z.output<typeof passwordChangeSchema>): Promise<void> {
-  const person = actor.id === null ? null : await db().people.findByPk(actor.id)
+  const person = actor.id === null ? null : await personOf(actor.id)
   if (!person) throw notFound('person', actor.id ?? '')
   await requireOwnPassword(actor, person.passwordHash, change.current, 'current')
   await requireGoodPassword('next', change.next, person)
   const passwordHash = await hashPassword(change.next)
   await transaction(async (tx) => {
-    await person.update({ passwordHash }, { transaction: tx })
+    await execute(tx, 'UPDATE people SET password_hash = $2 WHERE id = $1', [person.id, passwordHash])
     await execute(tx, 'DELETE FROM sessions WHERE person_id = $1 AND id IS DISTINCT FROM $2', [
       person.id,
       actor.sessionId,
@@ -289,115 +182,4 @@ export async function changePassword(actor: Actor, change: z.output<typeof passw
       await execute(tx, 'UPDATE sessions SET confirmed_at = now() WHERE id = $1', [actor.sessionId])
     await record(tx, actor, 'changed password', { type: 'person', id: person.id, title: person.name })
   })
-}
-
-export async function mySessions(actor: Actor): Promise<object[]> {
-  return many(
-    null,
-    `SELECT id, address, user_agent AS "userAgent", created_at AS "createdAt", last_seen_at AS "lastSeenAt", id = $2 AS current
-       FROM sessions WHERE person_id = $1 AND expires_at > now() ORDER BY last_seen_at DESC`,
-    [actor.id, actor.sessionId],
-  )
-}
-
-export async function endSession(actor: Actor, id: number): Promise<void> {
-  if ((await execute(null, 'DELETE FROM sessions WHERE id = $1 AND person_id = $2', [id, actor.id])) === 0)
-    throw notFound('session', id)
-}
-
-export async function myTokens(actor: Actor): Promise<object[]> {
-  return many(
-    null,
-    `SELECT id, name, may, created_at AS "createdAt", expires_at AS "expiresAt", last_used_at AS "lastUsedAt", revoked_at AS "revokedAt"
-       FROM access_tokens WHERE person_id = $1 ORDER BY id DESC LIMIT 100`,
-    [actor.id],
-  )
-}
-
-/** The token is shown this once; only its hash is kept. It can do what its person can. */
-export async function addToken(
-  actor: Actor,
-  request: z.output<typeof tokenSchema>,
-): Promise<{ id: number; token: string }> {
-  if (actor.id === null || actor.via === 'token') throw new Problem('not-now', 'Sign in as a person to make a token.')
-  const token = newToken('bgt')
-  const personId = actor.id
-  return transaction(async (tx) => {
-    const { count } = await one<{ count: number }>(
-      tx,
-      'SELECT count(*)::int AS count FROM access_tokens WHERE person_id = $1 AND revoked_at IS NULL AND expires_at > now()',
-      [personId],
-    )
-    if (count >= limit('tokens_per_person'))
-      throw new Problem('not-now', `You have ${count} tokens, the most that there may be. Revoke one first.`)
-    const { id } = await db().accessTokens.create(
-      {
-        personId,
-        name: request.name,
-        may: request.may,
-        tokenHash: hashToken(token),
-        expiresAt: new Date(Date.now() + request.days * 86_400_000),
-      },
-      { transaction: tx },
-    )
-    await record(
-      tx,
-      actor,
-      'made',
-      { type: 'access token', id, title: request.name },
-      { days: request.days, may: request.may },
-    )
-    return { id, token }
-  })
-}
-
-export async function revokeToken(actor: Actor, id: number): Promise<void> {
-  await transaction(async (tx) => {
-    const [row] = await many<{ name: string }>(
-      tx,
-      'UPDATE access_tokens SET revoked_at = now() WHERE id = $1 AND person_id = $2 AND revoked_at IS NULL RETURNING name',
-      [id, actor.id],
-    )
-    if (!row) throw notFound('access token', id)
-    await record(tx, actor, 'revoked', { type: 'access token', id, title: row.name })
-  })
-}
-
-/** While nobody is here yet: a one-time code for the first administrator, good for a day. Undefined once somebody is. */
-export async function makeSetupCode(): Promise<string | undefined> {
-  if (await maybeOne(null, 'SELECT 1 AS one FROM people LIMIT 1')) return undefined
-  const code = newToken('first').slice(0, 22)
-  await execute(null, `INSERT INTO setup_codes VALUES ($1, now() + interval '1 day')`, [hashToken(code)])
-  return code
-}
-
-export async function needsSetup(): Promise<boolean> {
-  return !(await maybeOne(null, 'SELECT 1 AS one FROM people LIMIT 1'))
-}
-
-export async function setUpFirstAdministrator(given: z.output<typeof setupSchema>, caller: Caller): Promise<string> {
-  const key = { kind: 'set-up' as const, key: caller.address }
-  const [times = 1] = await countAttempts([key])
-  if (times > 2 * MOST_PAIR)
-    throw new Problem('too-many-attempts', `Too many wrong codes. Wait up to ${WINDOW_MINUTES} minutes.`)
-  await requireGoodPassword('password', given.password, given)
-  const passwordHash = await hashPassword(given.password)
-  const made = await transaction(async (tx) => {
-    await execute(tx, 'LOCK TABLE people IN EXCLUSIVE MODE')
-    if (await maybeOne(tx, 'SELECT 1 AS one FROM people LIMIT 1'))
-      throw new Problem('not-now', 'The first administrator is there already. Sign in.')
-    const used = await execute(tx, 'DELETE FROM setup_codes WHERE code_hash = $1 AND expires_at > now()', [
-      hashToken(given.code.trim()),
-    ])
-    if (used === 0) return undefined
-    await execute(tx, 'DELETE FROM setup_codes')
-    return insertPerson(
-      tx,
-      { ...COMMAND_LINE, name: 'set-up', address: caller.address },
-      { ...given, role: 'administrator', passwordHash },
-    )
-  })
-  if (!made) throw invalid('code', 'This code is not the one the server printed, or it has expired.')
-  await forgetAttempts([key])
-  return openSession(made.id, caller)
 }

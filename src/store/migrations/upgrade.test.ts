@@ -7,7 +7,7 @@ freshDatabase()
 
 /** As a server stood before areas lay in areas. */
 beforeEach(async () => {
-  await execute(null, 'DROP SCHEMA public CASCADE')
+  await execute(null, 'DROP SCHEMA public, bugle_server CASCADE')
   await execute(null, 'CREATE SCHEMA public')
   await migrate('0016-lengths-by-choice')
   await execute(
@@ -27,8 +27,11 @@ beforeEach(async () => {
 
 describe('a server that was there before areas lay in areas', () => {
   it('is brought up to date; everybody may what they might, and sees what they saw', async () => {
-    expect(await migrate()).toEqual(['0017-areas-in-areas', '0018-letters'])
+    expect(await migrate()).toEqual(['0017-areas-in-areas', '0018-letters', '0019-organisations'])
     expect(await migrate()).toEqual([])
+    // It is one organisation now, and nobody notices; whoever administered it looks after the server.
+    expect(await many(null, 'SELECT id, active FROM bugle_server.organisations')).toEqual([{ id: 1, active: true }])
+    expect(await many(null, 'SELECT person_id AS person FROM bugle_server.administrators')).toEqual([{ person: 2 }])
     expect(await many(null, 'SELECT id, title, path, closed, parent_id AS "parentId" FROM areas ORDER BY id')).toEqual([
       { id: 1, title: 'Sailing', path: 'Sailing', closed: false, parentId: null },
       // What stands between the titles of a path stands in no title.
@@ -52,6 +55,6 @@ describe('a server that was there before areas lay in areas', () => {
 
   it('is brought up to date by two processes at once', async () => {
     const done = await Promise.all([migrate(), migrate()])
-    expect(done.map((names) => names.length).sort()).toEqual([0, 2])
+    expect(done.map((names) => names.length).sort()).toEqual([0, 3])
   })
 })

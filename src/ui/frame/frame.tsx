@@ -115,6 +115,10 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
       setMe({ ...me, theme })
       await api.patch('/me', { theme }).catch(() => setMe(me))
     }
+    if (action.startsWith('go-to-')) {
+      await api.post('/api/sign-in/organisation', { id: Number(action.slice('go-to-'.length)) })
+      window.location.assign('/')
+    }
     if (action === 'sign-out') {
       await api.post('/api/sign-out')
       window.location.assign('/sign-in')

@@ -13,6 +13,9 @@ export interface Me {
   readonly role: Role
   /** The most that areas grant, anywhere. */
   readonly granted: Level | 'none'
+  /** Where the server has several: the one that this is, and the others that the person is of. */
+  readonly organisations?: readonly { readonly id: number; readonly title: string; readonly isHere: boolean }[]
+  readonly looksAfterServer?: true
   readonly zone: string
   /** Of the server: whose holidays are meant where no country is named. */
   readonly country?: string
@@ -37,6 +40,10 @@ export function useMe(): Me {
   if (!me) throw new Error('useMe is used outside the frame.')
   return me
 }
+
+/** The organisation that this is, where there are several. */
+export const useOrganisation = (): { readonly id: number; readonly title: string } | undefined =>
+  useMe().organisations?.find(({ isHere }) => isHere)
 
 /** Whose holidays a phrase means that names no country. */
 export function useHome(): Home | null {

@@ -17,6 +17,7 @@ import { TextField } from '@/ui/parts/fields'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time } from '@/ui/parts/time'
+import { MyOrganisations } from './my-organisations'
 import { MAKE_UP_WORDS, MinutesField, OVERLAP_WORDS } from '@/app/shared/timing/how-sections'
 
 export function MySettings(): ReactNode {
@@ -29,6 +30,7 @@ export function MySettings(): ReactNode {
       </Stack>
       <Stack $gap={16}>
         <Sessions />
+        <MyOrganisations />
         <Tokens />
       </Stack>
     </Cards>

@@ -6,7 +6,7 @@ import type { AuditEntry } from '@/service/base/audit'
 import type { EngineRow } from '@/service/fleet/engines'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
-import { useMay } from '@/ui/hooks/me'
+import { useMay, useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Page, Panel, Row, Small, Spring } from '@/ui/parts/layout'
@@ -22,11 +22,13 @@ const TimingSettings = dynamic(() => import('./timing-settings').then((module) =
 const Notices = dynamic(() => import('./notices').then((module) => module.Notices), { ssr: false })
 const MailServers = dynamic(() => import('./mail-servers').then((module) => module.MailServers), { ssr: false })
 const People = dynamic(() => import('./people').then((module) => module.People), { ssr: false })
+const Organisations = dynamic(() => import('./organisations').then((module) => module.Organisations), { ssr: false })
 const Addresses = dynamic(() => import('./addresses').then((module) => module.Addresses), { ssr: false })
 
 export function SettingsScreen(): ReactNode {
   const { values, set } = useAddress()
   const { may } = useMay('administer')
+  const { looksAfterServer } = useMe()
   const tabs = [
     { id: 'me', title: 'Yours', content: <MySettings /> },
     { id: 'timing', title: 'Timing', content: <TimingSettings /> },
@@ -40,6 +42,7 @@ export function SettingsScreen(): ReactNode {
           { id: 'audit', title: 'Audit', content: <Audit /> },
         ]
       : []),
+    ...(looksAfterServer ? [{ id: 'organisations', title: 'Organisations', content: <Organisations /> }] : []),
   ]
   return (
     <Page style={{ overflow: 'hidden' }}>

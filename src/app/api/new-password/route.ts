@@ -1,11 +1,13 @@
 import { requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
+import { withToken } from '@/service/base/secrets'
 import { newPasswordSchema, setNewPassword } from '@/service/letters/new-passwords'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {
     requireOwnOrigin(request)
-    const token = await setNewPassword(parse(newPasswordSchema, await readJson(request)), whoCalls(request))
+    const given = parse(newPasswordSchema, await readJson(request))
+    const token = await withToken(given.token, () => setNewPassword(given, whoCalls(request)))
     return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(request, token) } })
   })
 }

@@ -1,6 +1,6 @@
 import { cookieOf, requireOwnOrigin, sessionCookie } from '@/app/server/caller'
 import { answering } from '@/app/server/endpoint'
-import { signOut } from '@/service/people/sign-in'
+import { signOut } from '@/service/people/sessions'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {

@@ -1,0 +1,76 @@
+import { advanceFlows } from '@/service/flows/flow-advance'
+import { engineAlive, engineGone } from '@/service/fleet/engines'
+import { config } from '@/store/config'
+import { listen } from '@/store/listen'
+import { Forecaster } from './forecaster'
+import { Gateway } from './gateway'
+import { Leader } from './leader'
+import { paced } from './pace'
+import { Sink } from './sink'
+import { Troubles } from './trouble'
+
+export interface Engine {
+  readonly id: string
+  readonly host: string
+  readonly pid: number
+  readonly version: string
+  readonly gatewayUrl: string
+  readonly startedAt: Date
+}
+
+/** All that an engine does for one organisation: the one that it is made for. */
+export class Workplace {
+  readonly gateway: Gateway
+  private readonly sink = new Sink()
+  private readonly troubles = new Troubles()
+  private readonly leader: Leader
+  private readonly forecaster: Forecaster
+  private readonly loops: readonly ReturnType<typeof paced>[]
+  private readonly stopListening: () => Promise<void>
+
+  constructor(private readonly engine: Engine) {
+    const { heartbeatSeconds, gatewayUrls, makesForecasts } = config()
+    const gateway = (this.gateway = new Gateway(engine.id, this.sink, heartbeatSeconds, gatewayUrls))
+    const leader = (this.leader = new Leader(engine.id, this.troubles))
+    const forecaster = (this.forecaster = new Forecaster(() => leader.leads && makesForecasts, this.troubles))
+    const delivering = this.loop('deliver leases', 10, 1000, () => gateway.deliver())
+    const alive = this.loop('say that it lives', 1000, 3000, () => engineAlive(engine))
+    const beatMs = Math.min(3000, heartbeatSeconds * 500)
+    const contacts = this.loop('note whom it heard of', 300, beatMs, () => gateway.keepAlive())
+    const applying = this.loop('pass settings on to agents', 500, 5000, () => gateway.applySettings())
+    const flows = this.loop('move flows on', 10, 1000, async () => {
+      const { more } = await advanceFlows(Date.now())
+      if (more) flows.wake()
+    })
+    this.loops = [delivering, alive, contacts, applying, flows]
+    this.stopListening = listen((change) => {
+      if (change.place) {
+        leader.wake()
+        flows.wake()
+      }
+      if (change.deliver) flows.wake()
+      if (change.timing) leader.wakeFiring()
+      if (change.jobs) leader.lookAgain()
+      if (change.deliver) delivering.wake()
+      if (change.fleet) applying.wake()
+      forecaster.heard(change)
+    })
+  }
+
+  /** Work of every engine, over and over; what it throws is told, and it is tried again. */
+  private loop(what: string, restMs: number, everyMs: number, work: () => Promise<void>): ReturnType<typeof paced> {
+    return paced(() => this.troubles.watch(what, work), {
+      restMs,
+      everyMs,
+      onError: (error) => void this.troubles.failed(what, error),
+    })
+  }
+
+  async stop(): Promise<void> {
+    await this.forecaster.stop()
+    await this.leader.stop()
+    this.gateway.stop()
+    await Promise.all([...this.loops.map((loop) => loop.stop()), this.sink.stop(), this.stopListening()])
+    await engineGone(this.engine.id).catch(() => undefined)
+  }
+}

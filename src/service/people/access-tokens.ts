@@ -1,0 +1,73 @@
+import { z } from 'zod'
+import { RIGHTS } from '@/core/people/roles'
+import type { Actor } from '@/service/base/actor'
+import { record } from '@/service/base/audit'
+import { notFound, Problem } from '@/service/base/problem'
+import { hashToken, newToken } from '@/service/base/secrets'
+import { db, many, one, transaction } from '@/store/db'
+import { limit } from '@/store/limits'
+
+export const tokenSchema = z.strictObject({
+  name: z.string().trim().min(1, 'Say what the token is for.').max(80),
+  days: z.int().min(1).max(366),
+  /** The most that it may; never more than its person. */
+  may: z.enum(RIGHTS).default('administer'),
+})
+
+export async function myTokens(actor: Actor): Promise<object[]> {
+  return many(
+    null,
+    `SELECT id, name, may, created_at AS "createdAt", expires_at AS "expiresAt", last_used_at AS "lastUsedAt", revoked_at AS "revokedAt"
+       FROM access_tokens WHERE person_id = $1 ORDER BY id DESC LIMIT 100`,
+    [actor.id],
+  )
+}
+
+/** The token is shown this once; only its hash is kept. It can do what its person can. */
+export async function addToken(
+  actor: Actor,
+  request: z.output<typeof tokenSchema>,
+): Promise<{ id: number; token: string }> {
+  if (actor.id === null || actor.via === 'token') throw new Problem('not-now', 'Sign in as a person to make a token.')
+  const token = newToken('bgt')
+  const personId = actor.id
+  return transaction(async (tx) => {
+    const { count } = await one<{ count: number }>(
+      tx,
+      'SELECT count(*)::int AS count FROM access_tokens WHERE person_id = $1 AND revoked_at IS NULL AND expires_at > now()',
+      [personId],
+    )
+    if (count >= limit('tokens_per_person'))
+      throw new Problem('not-now', `You have ${count} tokens, the most that there may be. Revoke one first.`)
+    const { id } = await db().accessTokens.create(
+      {
+        personId,
+        name: request.name,
+        may: request.may,
+        tokenHash: hashToken(token),
+        expiresAt: new Date(Date.now() + request.days * 86_400_000),
+      },
+      { transaction: tx },
+    )
+    await record(
+      tx,
+      actor,
+      'made',
+      { type: 'access token', id, title: request.name },
+      { days: request.days, may: request.may },
+    )
+    return { id, token }
+  })
+}
+
+export async function revokeToken(actor: Actor, id: number): Promise<void> {
+  await transaction(async (tx) => {
+    const [row] = await many<{ name: string }>(
+      tx,
+      'UPDATE access_tokens SET revoked_at = now() WHERE id = $1 AND person_id = $2 AND revoked_at IS NULL RETURNING name',
+      [id, actor.id],
+    )
+    if (!row) throw notFound('access token', id)
+    await record(tx, actor, 'revoked', { type: 'access token', id, title: row.name })
+  })
+}
