@@ -20,6 +20,7 @@ const mayImport = {
 const services = [
   'base',
   'people',
+  'entry',
   'organisations',
   'fleet',
   'work',

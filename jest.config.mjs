@@ -16,7 +16,7 @@ const shared = {
   transform,
   moduleNameMapper: { '^@/(.*)$': '<rootDir>/src/$1' },
   transformIgnorePatterns: [
-    '/node_modules/(?!(jose|@seriousme|temporal-polyfill|temporal-utils|@tanstack/(react-table|table-core|react-store|store))/)',
+    '/node_modules/(?!(jose|openid-client|oauth4webapi|@otplib|otplib|@scure|@noble|@seriousme|temporal-polyfill|temporal-utils|@tanstack/(react-table|table-core|react-store|store))/)',
   ],
   testPathIgnorePatterns: ['/node_modules/', '/.next/', '/dist/', '/e2e/', '<rootDir>/.stryker/'],
   modulePathIgnorePatterns: ['<rootDir>/.next/', '<rootDir>/dist/', '<rootDir>/.bugle/', '<rootDir>/.stryker/'],

@@ -1,7 +1,7 @@
 import { timesOf } from './shared'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { COMMAND_LINE, seenBy, type Actor } from '@/service/base/actor'
-import { signInAsDemoPerson } from '@/service/people/sign-in'
+import { signInAsDemoPerson } from '@/service/entry/sign-in'
 import { whoHasSession } from '@/service/people/sessions'
 import { listMatters } from '@/service/runs/matters'
 import { countRuns, listRuns, runFilterSchema } from '@/service/runs/run-list'

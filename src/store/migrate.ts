@@ -19,6 +19,7 @@ import { lengthsByChoice } from './migrations/0016-lengths-by-choice'
 import { areasInAreas } from './migrations/0017-areas-in-areas'
 import { letters } from './migrations/0018-letters'
 import { organisations } from './migrations/0019-organisations'
+import { secondFactors } from './migrations/0020-second-factors'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -42,10 +43,12 @@ const MIGRATIONS: readonly Migration[] = [
   lengthsByChoice,
   areasInAreas,
   letters,
+  organisations,
+  secondFactors,
 ]
-/** What the server itself has, beside the first. */
-const ALL: readonly Migration[] = [...MIGRATIONS, organisations]
-const listFor = (id: number): readonly Migration[] => (id === FIRST ? ALL : MIGRATIONS)
+/** The list of organisations is made once, with the first. */
+const listFor = (id: number): readonly Migration[] =>
+  id === FIRST ? MIGRATIONS : MIGRATIONS.filter((one) => one !== organisations)
 /** Any number, the same for all: one process migrates at a time. */
 const MIGRATION_LOCK = 4_380_001
 
@@ -57,7 +60,7 @@ export async function missingMigrations(): Promise<string[]> {
     const done = await onServer(() => doneOf(null, id))
     for (const { name } of listFor(id)) if (!done.has(name)) missing.add(name)
   }
-  return ALL.map(({ name }) => name).filter((name) => missing.has(name))
+  return MIGRATIONS.map(({ name }) => name).filter((name) => missing.has(name))
 }
 
 async function doneOf(tx: Tx | null, id: number): Promise<Set<string>> {

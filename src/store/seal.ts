@@ -47,5 +47,9 @@ export const keyFor = (use: string): Buffer => Buffer.from(hkdfSync('sha256', th
 /** What the secret of a run-as account is bound to. */
 export const accountContext = (id: number): string => `account ${id}`
 
+/** What the secret of an authenticator app is bound to: while it is being set up, and then. */
+export const ticketContext = (tokenHash: string): string => `second factor of ticket ${tokenHash}`
+export const factorContext = (id: number): string => `second factor ${id}`
+
 /** What the secret inputs of a run are bound to. */
 export const runContext = (runId: number): string => `inputs of run ${runId}`

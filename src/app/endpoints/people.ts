@@ -12,9 +12,13 @@ import * as invitations from '@/service/letters/invitations'
 import * as groups from '@/service/people/groups'
 import * as tokens from '@/service/people/access-tokens'
 import * as sessions from '@/service/people/sessions'
-import * as signIn from '@/service/people/sign-in'
+import * as signIn from '@/service/entry/sign-in'
 import { rightsFile } from '@/service/people/organisation'
 import { rightsOfPerson } from '@/service/work/areas'
+import * as factors from '@/service/entry/factors'
+import { addFactor } from '@/service/entry/entry'
+import { beginFactor, newFactorSchema } from '@/service/entry/make-factor'
+import { whoCalls } from '@/app/server/caller'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { id } from './params'
 
@@ -70,6 +74,52 @@ export const PEOPLE: readonly Endpoint[] = [
       confirm: true,
     },
     ({ actor, body }) => tokens.addToken(actor, body),
+  ),
+  endpoint('GET', '/me/second-factors', 'see', { says: 'what you show beside the password' }, ({ actor }) =>
+    factors.myFactors(actor),
+  ),
+  endpoint(
+    'POST',
+    '/me/second-factors/begin',
+    'see',
+    {
+      says: 'what one more is made of: for an app a secret, as text and as the address of a picture; for a passkey what the browser is asked',
+      own: true,
+      confirm: true,
+    },
+    ({ actor, request }) => beginFactor(actor, whoCalls(request).pages),
+  ),
+  endpoint(
+    'POST',
+    '/me/second-factors',
+    'see',
+    {
+      says: '`{ticket, title, code}` or `{ticket, title, passkey}`: takes it, once it has shown that it works; answers with codes on paper where there are none yet',
+      body: newFactorSchema,
+      own: true,
+    },
+    ({ actor, body, request }) => addFactor(actor, body, whoCalls(request).pages),
+  ),
+  endpoint(
+    'DELETE',
+    '/me/second-factors/:id',
+    'see',
+    { says: 'remove one', own: true, confirm: true },
+    ({ actor, params }) => factors.removeFactor(actor, id(params)),
+  ),
+  endpoint(
+    'POST',
+    '/me/recovery-codes',
+    'see',
+    { says: 'new codes on paper in place of the old ones, shown once', own: true, confirm: true },
+    ({ actor }) => factors.renewMyCodes(actor),
+  ),
+  endpoint(
+    'DELETE',
+    '/people/:id/second-factors',
+    'administer',
+    { says: 'takes the second factors of somebody who has lost them' },
+    ({ actor, params }) => factors.removeFactorsOf(actor, id(params)),
   ),
   endpoint('DELETE', '/me/tokens/:id', 'see', { says: 'revoke it', own: true }, ({ actor, params }) =>
     tokens.revokeToken(actor, id(params)),

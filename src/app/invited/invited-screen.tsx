@@ -3,6 +3,7 @@ import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import type { InvitationRow } from '@/service/letters/invitations'
 import { Door, useLetterToken } from '@/app/shared/people/door'
 import { api } from '@/ui/api'
+import { goIn, type Came } from '@/ui/came-in'
 import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
@@ -33,7 +34,7 @@ export function InvitedScreen(): ReactNode {
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    api.post('/api/invited/accept', { token, name, password }).then(() => window.location.assign('/'), setTrouble)
+    api.post<Came>('/api/invited/accept', { token, name, password }).then((came) => goIn(came, '/'), setTrouble)
   }
   return (
     <Door>

@@ -2,6 +2,7 @@
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { Door, useLetterToken } from '@/app/shared/people/door'
 import { api } from '@/ui/api'
+import { goIn, type Came } from '@/ui/came-in'
 import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
@@ -16,7 +17,7 @@ export function NewPasswordScreen(): ReactNode {
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    api.post('/api/new-password', { token, password }).then(() => window.location.assign('/'), setTrouble)
+    api.post<Came>('/api/new-password', { token, password }).then((came) => goIn(came, '/'), setTrouble)
   }
   return (
     <Door>

@@ -1,10 +1,11 @@
+import { signIn } from '@/service/entry/entry.test-help'
 import { actor, ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many } from '@/store/db'
 import { forgetLimits } from '@/store/limits'
 import { addPerson } from '@/service/people/people'
 import { addToken } from '@/service/people/access-tokens'
 import { whoHasSession } from '@/service/people/sessions'
-import { signIn } from '@/service/people/sign-in'
+
 import { makeJob } from '@/service/fixtures.test-help'
 import { listRuns, runFilterSchema } from '@/service/runs/run-list'
 import { GET, POST } from '@/app/api/v1/[...path]/route'

@@ -1,8 +1,9 @@
+import { signIn } from '@/service/entry/entry.test-help'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { many } from '@/store/db'
 import { forgetLimits } from '@/store/limits'
 import { addPerson } from '@/service/people/people'
-import { signIn } from '@/service/people/sign-in'
+
 import { makeJob } from '@/service/fixtures.test-help'
 import { GET, POST } from '@/app/api/v1/[...path]/route'
 import { ENDPOINTS } from '@/app/endpoints'

@@ -1,3 +1,4 @@
+import { signIn } from '@/service/entry/entry.test-help'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -15,7 +16,7 @@ import { subscribe } from '@/service/exchange/calendar-files'
 import { ended, lease, makeAgent, makeJob, report, started } from '@/service/fixtures.test-help'
 import { addPerson } from '@/service/people/people'
 import { runFilterSchema } from '@/service/runs/run-list'
-import { signIn } from '@/service/people/sign-in'
+
 import { whoHasSession } from '@/service/people/sessions'
 import { startRun, startSchema } from '@/service/runs/start'
 import { makeCalendar } from '@/service/timing/timing.test-help'

@@ -13,7 +13,7 @@ import { lease, makeAgent, makeJob, started, stateOf } from '@/service/fixtures.
 import { addEnrolmentKey } from '@/service/fleet/enrol'
 import { changeOrganisation, makeOrganisation } from '@/service/organisations/organisations'
 import { whoHasSession } from '@/service/people/sessions'
-import { setUpFirstAdministrator } from '@/service/people/set-up'
+import { setUpFirstAdministrator } from '@/service/entry/set-up'
 import { startRun, startSchema } from '@/service/runs/start'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'

@@ -1,13 +1,17 @@
 'use client'
-import { Fragment, useState, type FormEvent, type ReactNode } from 'react'
+import dynamic from 'next/dynamic'
+import { Fragment, useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { Door, useLetterToken } from '@/app/shared/people/door'
-import type { DemoPeople } from '@/service/people/sign-in'
+import type { DemoPeople } from '@/service/entry/sign-in'
 import { api, ApiProblem } from '@/ui/api'
+import { leftToAsk, type Came, type MoreAsked } from '@/ui/came-in'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Mute, Stack, Trouble } from '@/ui/parts/layout'
 import { Forgotten } from './forgotten'
+
+const SecondFactor = dynamic(() => import('./second-factor').then((module) => module.SecondFactor), { ssr: false })
 
 const Line = styled.div`
   border-top: 1px solid var(--line);
@@ -38,12 +42,20 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
   const [trouble, setTrouble] = useState<unknown>(null)
   // A new organisation’s first administrator comes with its code behind `#`.
   const code = useLetterToken() ?? ''
+  const [asked, setAsked] = useState<MoreAsked | null>(null)
+  useEffect(() => setAsked(leftToAsk()), [])
+  if (asked)
+    return (
+      <Door>
+        <SecondFactor asked={asked} to={to} />
+      </Door>
+    )
   return (
     <Door>
       {isNew || code.startsWith('first') ? (
         <FirstAdministrator to={to} code={code} isNew={isNew} />
       ) : (
-        <SignInForm to={to} />
+        <SignInForm to={to} onMore={setAsked} />
       )}
       {people.length > 0 && (
         <Line>
@@ -77,19 +89,19 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
 }
 
 /** After wrong tries, be they anybody's, the server wants some work done first: it is done here, and the same sent again. */
-async function signIn(given: { email: string; password: string }): Promise<void> {
+async function signIn(given: { email: string; password: string }): Promise<Came> {
   try {
-    await api.post('/api/sign-in', given)
+    return await api.post<Came>('/api/sign-in', given)
   } catch (error) {
     const work =
       error instanceof ApiProblem ? (error.body.work as { challenge: string; bits: number } | undefined) : undefined
     if (!work) throw error
     const { doWork } = await import('@/ui/work')
-    await api.post('/api/sign-in', { ...given, work: { challenge: work.challenge, nonce: await doWork(work) } })
+    return api.post<Came>('/api/sign-in', { ...given, work: { challenge: work.challenge, nonce: await doWork(work) } })
   }
 }
 
-function SignInForm({ to }: { to: string }): ReactNode {
+function SignInForm({ to, onMore }: { to: string; onMore: (asked: MoreAsked) => void }): ReactNode {
   const [email, setEmail] = useState('')
   const [password, setPassword] = useState('')
   const [trouble, setTrouble] = useState<unknown>(null)
@@ -97,7 +109,10 @@ function SignInForm({ to }: { to: string }): ReactNode {
   const submit = (event: FormEvent): void => {
     event.preventDefault()
     setTrouble(null)
-    signIn({ email, password }).then(() => window.location.assign(to), setTrouble)
+    signIn({ email, password }).then(
+      (came) => (came?.more ? onMore(came.more) : window.location.assign(to)),
+      setTrouble,
+    )
   }
   if (isForgotten) return <Forgotten email={email} onBack={() => setForgotten(false)} />
   return (

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { ROLES } from '@/core/people/roles'
 import { networkSchema } from '@/core/net/networks'
 import { execute, maybeOne, type Tx } from '@/store/db'
 
@@ -20,6 +21,8 @@ const SCHEMAS = {
   addresses: z.strictObject({ allow: z.array(networkSchema).max(200) }),
   /** Where an administrator's browser last reached the pages; empty: not yet. */
   pages: z.strictObject({ url: z.string().max(300) }),
+  /** Whose role asks for a second factor. */
+  'second-factor': z.strictObject({ roles: z.array(z.enum(ROLES)).max(ROLES.length) }),
   /** Chances of deadlines, per cent: below which they are at risk, and below which they hardly can be met. */
   chances: z
     .strictObject({ amber: z.int().min(1).max(100), red: z.int().min(0).max(99) })
@@ -29,6 +32,7 @@ export type SettingKey = keyof typeof SCHEMAS
 export type Setting<K extends SettingKey> = z.output<(typeof SCHEMAS)[K]>
 
 export const tooOftenSchema = SCHEMAS['too-often']
+export const secondFactorSettingSchema = SCHEMAS['second-factor']
 export const chancesSchema = SCHEMAS.chances
 export const addressesSchema = SCHEMAS.addresses
 
@@ -47,6 +51,7 @@ const USUAL: { readonly [K in SettingKey]: Setting<K> } = {
   addresses: { allow: [] },
   pages: { url: '' },
   chances: { amber: 90, red: 50 },
+  'second-factor': { roles: [] },
 }
 
 export async function writeSetting<K extends SettingKey>(tx: Tx, key: K, value: Setting<K>): Promise<void> {

@@ -9,7 +9,8 @@ import { hashToken, newToken } from '@/service/base/secrets'
 import { countAttempts } from '@/service/people/attempts'
 import { hashPassword, passwordSchema } from '@/service/people/passwords'
 import { insertPerson, requireGoodPassword } from '@/service/people/people'
-import { openSession, type Caller } from '@/service/people/sessions'
+import { enter, type Entry } from '@/service/entry/entry'
+import type { Caller } from '@/service/people/sessions'
 import { db, execute, many, maybeOne, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { letterServer, linkTo, sendLetter } from './letter'
@@ -191,11 +192,11 @@ export async function countAsked({ address }: Caller): Promise<void> {
     throw new Problem('too-many-attempts', 'Too many attempts from your address. Wait up to 15 minutes.')
 }
 
-/** Takes the invitation up: the person is there, with role and areas, and is signed in. Returns the cookie's token. */
+/** Takes the invitation up: the person is there, with role and areas, and is signed in. */
 export async function acceptInvitation(
   { token, name, password }: z.output<typeof acceptSchema>,
   caller: Caller,
-): Promise<string> {
+): Promise<Entry> {
   const { email } = await readInvitation({ token }, caller)
   await requireGoodPassword('password', password, { name, email })
   const passwordHash = await hashPassword(password)
@@ -223,5 +224,5 @@ export async function acceptInvitation(
     await notify(tx, { people: true })
     return person
   })
-  return openSession(id, caller)
+  return enter(id, caller)
 }

@@ -1,3 +1,4 @@
+import { signIn, acceptInvitation, setNewPassword } from '@/service/entry/entry.test-help'
 import { Mailbox } from '@/standins/services/mailbox'
 import { mailServerSchema } from '@/core/work/mail-server'
 import { ADMIN, actor, freshDatabase } from '@/store/database.test-help'
@@ -10,11 +11,10 @@ import { saveAddresses } from '@/service/notices/addresses'
 import { addMailServer } from '@/service/notices/mail-servers'
 import { addPerson, changePerson, listPeople } from '@/service/people/people'
 import { addToken } from '@/service/people/access-tokens'
-import { signIn } from '@/service/people/sign-in'
+
 import { whoHasAccessToken, whoHasSession } from '@/service/people/sessions'
 import { addArea, oneArea, removeArea } from '@/service/work/areas'
 import {
-  acceptInvitation,
   invitationSchema,
   invite,
   listInvitations,
@@ -22,7 +22,7 @@ import {
   renewInvitation,
   withdrawInvitation,
 } from './invitations'
-import { forgotten, setNewPassword } from './new-passwords'
+import { forgotten } from './new-passwords'
 
 freshDatabase()
 

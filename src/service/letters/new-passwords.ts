@@ -7,7 +7,8 @@ import { hashToken, newToken } from '@/service/base/secrets'
 import { countAttempts } from '@/service/people/attempts'
 import { hashPassword, passwordSchema } from '@/service/people/passwords'
 import { endAccess, requireGoodPassword } from '@/service/people/people'
-import { openSession, type Caller } from '@/service/people/sessions'
+import { enter, type Entry } from '@/service/entry/entry'
+import type { Caller } from '@/service/people/sessions'
 import { db, execute, many, maybeOne, transaction } from '@/store/db'
 import { countAsked, noLongerGood, tokenSchema } from './invitations'
 import { letterServer, linkTo, sendLetter } from './letter'
@@ -95,11 +96,11 @@ async function write(address: string, caller: Caller): Promise<void> {
 
 const nobodyAt = ({ address }: Caller): Actor => ({ ...COMMAND_LINE, name: '(nobody)', via: 'session', address })
 
-/** Sets it; every session, token and other letter of the person ends, and they are signed in here. Returns the cookie's token. */
+/** Sets it; every session, token and other letter of the person ends, and they are signed in here. */
 export async function setNewPassword(
   { token, password }: z.output<typeof newPasswordSchema>,
   caller: Caller,
-): Promise<string> {
+): Promise<Entry> {
   await countAsked(caller)
   const GOOD = `l.token_hash = $1 AND l.kind = 'password' AND l.used_at IS NULL AND l.expires_at > now()`
   const person = await maybeOne<{ id: number; name: string; email: string }>(
@@ -128,5 +129,5 @@ export async function setNewPassword(
   })
   // The letter went by this organisation's mail server: what it opens is of this organisation.
   await leaveIdentity({ organisationId: organisation(), personId: person.id })
-  return openSession(person.id, caller)
+  return enter(person.id, caller)
 }

@@ -1,8 +1,9 @@
 import { z } from 'zod'
 import type { Actor } from '@/service/base/actor'
 import { invalid, notFound, Problem } from '@/service/base/problem'
-import { accountsFitting, signInSchema } from '@/service/people/sign-in'
-import { openSession, signOut, type Caller } from '@/service/people/sessions'
+import { accountsFitting, signInSchema } from '@/service/entry/sign-in'
+import { enter, type Entry } from '@/service/entry/entry'
+import type { Caller } from '@/service/people/sessions'
 import { inOrganisation, organisation } from '@/store/organisation'
 import { knownOrganisations } from '@/store/organisations'
 import { joinIdentities, othersOf } from '@/service/people/identities'
@@ -43,14 +44,12 @@ export async function joinOrganisation(
 
 export const goToSchema = z.strictObject({ id: z.int().positive() })
 
-/** Goes over to another organisation of one's own; the session here ends. Returns the cookie's token. */
-export async function goTo(actor: Actor, id: number, caller: Caller, oldToken: string | undefined): Promise<string> {
+/** Goes over to another organisation of one's own; the session here ends. */
+export async function goTo(actor: Actor, id: number, caller: Caller, oldToken: string | undefined): Promise<Entry> {
   if (actor.id === null || actor.via !== 'session')
     throw new Problem('not-now', 'Only a person who is signed in goes over.')
   const others = await othersOf({ organisationId: organisation(), personId: actor.id })
   const there = others.find(({ organisationId }) => organisationId === id)
   if (!there) throw notFound('organisation', id)
-  const token = await inOrganisation(id, () => openSession(there.personId, caller))
-  if (oldToken) await signOut(oldToken)
-  return token
+  return inOrganisation(id, () => enter(there.personId, caller, oldToken))
 }

@@ -5,7 +5,16 @@ import { Problem } from '@/service/base/problem'
 
 /** What is counted; a key of one kind says nothing about the same key of another. */
 export type AttemptKind =
-  'sign-in' | 'sign-in-address' | 'sign-in-account' | 'set-up' | 'confirm' | 'work' | 'refusal' | 'runs' | 'letter'
+  | 'sign-in'
+  | 'sign-in-address'
+  | 'sign-in-account'
+  | 'set-up'
+  | 'confirm'
+  | 'second'
+  | 'work'
+  | 'refusal'
+  | 'runs'
+  | 'letter'
 
 const WINDOW_SECONDS = 15 * 60
 

@@ -1,3 +1,4 @@
+import { signIn } from '@/service/entry/entry.test-help'
 import { VIEWER, ADMIN, actor, freshDatabase } from '@/store/database.test-help'
 import { lesserRole } from '@/core/people/roles'
 import { doWork } from '@/ui/work'
@@ -7,9 +8,9 @@ import { listAudit } from '@/service/base/audit'
 import { addPerson, changePerson } from './people'
 import type { Problem } from '@/service/base/problem'
 import { addToken, revokeToken } from './access-tokens'
-import { changePassword, confirmSession, signIn } from './sign-in'
+import { changePassword, confirmSession } from '@/service/entry/sign-in'
 import { endSession, mySessions, signOut, whoHasAccessToken, whoHasSession } from './sessions'
-import { makeSetupCode, needsSetup, setUpFirstAdministrator } from './set-up'
+import { makeSetupCode, needsSetup, setUpFirstAdministrator } from '@/service/entry/set-up'
 
 freshDatabase()
 const PASSWORD = 'a long enough password'

@@ -58,14 +58,18 @@ export interface PersonRow {
   readonly active: boolean
   readonly lastSeenAt: string | null
   readonly groups: readonly string[]
+  /** Whether they show more than a password; told to administrators. */
+  readonly secondFactor?: boolean
 }
+
+const SECOND_FACTOR = ', EXISTS (SELECT FROM second_factors f WHERE f.person_id = p.id) AS "secondFactor"'
 
 export async function listPeople(actor: Actor): Promise<PersonRow[]> {
   requireRight(actor, 'see')
   return many<PersonRow>(
     null,
     `SELECT p.id, p.email, p.name, p.role, p.active, max(s.last_seen_at) AS "lastSeenAt",
-            coalesce((SELECT array_agg(g.title ORDER BY lower(g.title)) FROM group_members m JOIN groups g ON g.id = m.group_id WHERE m.person_id = p.id), '{}') AS groups
+            coalesce((SELECT array_agg(g.title ORDER BY lower(g.title)) FROM group_members m JOIN groups g ON g.id = m.group_id WHERE m.person_id = p.id), '{}') AS groups${actor.role === 'administrator' ? SECOND_FACTOR : ''}
        FROM people p LEFT JOIN sessions s ON s.person_id = p.id GROUP BY p.id ORDER BY lower(p.name)`,
   )
 }

@@ -1,7 +1,7 @@
 import { insertPerson } from '@/service/people/people'
 import { addGroup, removeGroup, saveGroup } from '@/service/people/groups'
 import { whoHasSession } from '@/service/people/sessions'
-import { signInAsDemoPerson } from '@/service/people/sign-in'
+import { signInAsDemoPerson } from '@/service/entry/sign-in'
 import { exportBundle } from '@/service/exchange/bundle-out'
 import { importBundle } from '@/service/exchange/bundle-in'
 import { makeJob } from '@/service/fixtures.test-help'

@@ -27,7 +27,12 @@ beforeEach(async () => {
 
 describe('a server that was there before areas lay in areas', () => {
   it('is brought up to date; everybody may what they might, and sees what they saw', async () => {
-    expect(await migrate()).toEqual(['0017-areas-in-areas', '0018-letters', '0019-organisations'])
+    expect(await migrate()).toEqual([
+      '0017-areas-in-areas',
+      '0018-letters',
+      '0019-organisations',
+      '0020-second-factors',
+    ])
     expect(await migrate()).toEqual([])
     // It is one organisation now, and nobody notices; whoever administered it looks after the server.
     expect(await many(null, 'SELECT id, active FROM bugle_server.organisations')).toEqual([{ id: 1, active: true }])
@@ -55,6 +60,6 @@ describe('a server that was there before areas lay in areas', () => {
 
   it('is brought up to date by two processes at once', async () => {
     const done = await Promise.all([migrate(), migrate()])
-    expect(done.map((names) => names.length).sort()).toEqual([0, 3])
+    expect(done.map((names) => names.length).sort()).toEqual([0, 4])
   })
 })

@@ -2,7 +2,7 @@
 
 import type { Level } from '@/core/people/rights'
 import type { Role } from '@/core/people/roles'
-import { filled, flag, id, instant, int, json, key, orNull, ref, table, text } from '../columns'
+import { bytes, filled, flag, id, instant, int, json, key, orNull, ref, table, text, texts } from '../columns'
 
 export const people = table('people', {
   id: id(),
@@ -77,6 +77,41 @@ export const letters = table('letters', {
   expiresAt: instant(),
   usedAt: orNull(instant()),
   withdrawnAt: orNull(instant()),
+})
+
+/** What somebody shows beside the password. */
+export const secondFactors = table('second_factors', {
+  id: id(),
+  personId: ref(),
+  kind: text<'app' | 'passkey'>(),
+  title: text(),
+  madeAt: filled(instant()),
+  lastUsedAt: orNull(instant()),
+  secret: orNull(bytes()),
+  lastStep: orNull(ref()),
+  credentialId: orNull(text()),
+  publicKey: orNull(bytes()),
+  counter: orNull(ref()),
+  transports: filled(texts()),
+})
+
+export const recoveryCodes = table('recovery_codes', {
+  id: id(),
+  personId: ref(),
+  codeHash: text(),
+  usedAt: orNull(instant()),
+})
+
+/** Between the password and the second factor, and while a factor is being set up. */
+export const entryTickets = table('entry_tickets', {
+  id: id(),
+  tokenHash: text(),
+  personId: ref(),
+  purpose: text<'show' | 'make' | 'add'>(),
+  secret: orNull(bytes()),
+  challenge: orNull(text()),
+  tries: filled(int()),
+  expiresAt: instant(),
 })
 
 export const attemptCounts = table('attempt_counts', {

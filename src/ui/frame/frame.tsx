@@ -5,6 +5,7 @@ import { useEffect, useState, type ReactNode } from 'react'
 import { RouterProvider } from 'react-aria-components'
 import styled from 'styled-components'
 import { api, ApiProblem } from '../api'
+import { goIn, type Came } from '../came-in'
 import { LiveProvider } from '../hooks/live'
 import { MeProvider, type Me } from '../hooks/me'
 import { Announcer } from './announcer'
@@ -116,8 +117,8 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
       await api.patch('/me', { theme }).catch(() => setMe(me))
     }
     if (action.startsWith('go-to-')) {
-      await api.post('/api/sign-in/organisation', { id: Number(action.slice('go-to-'.length)) })
-      window.location.assign('/')
+      const id = Number(action.slice('go-to-'.length))
+      goIn(await api.post<Came>('/api/sign-in/organisation', { id }), '/')
     }
     if (action === 'sign-out') {
       await api.post('/api/sign-out')

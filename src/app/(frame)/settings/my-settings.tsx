@@ -17,6 +17,7 @@ import { TextField } from '@/ui/parts/fields'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time } from '@/ui/parts/time'
+import { SecondFactors } from './second-factors'
 import { MyOrganisations } from './my-organisations'
 import { MAKE_UP_WORDS, MinutesField, OVERLAP_WORDS } from '@/app/shared/timing/how-sections'
 
@@ -27,6 +28,7 @@ export function MySettings(): ReactNode {
         <Preferences />
         <NewTriggers />
         <Password />
+        <SecondFactors />
       </Stack>
       <Stack $gap={16}>
         <Sessions />

@@ -10,7 +10,7 @@ import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
-import { Dialog, DialogButtons } from '@/ui/parts/dialog'
+import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Switch, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Select } from '@/ui/parts/select'
@@ -19,6 +19,7 @@ import { Ago } from '@/ui/parts/time'
 import { Groups } from './groups'
 import { Invitations, InviteDialog } from './invitations'
 import { PersonRights } from './person-rights'
+import { SecondFactorRoles } from './second-factor-roles'
 
 export function People(): ReactNode {
   const { may, why } = useMay('administer')
@@ -28,6 +29,7 @@ export function People(): ReactNode {
   const [adding, setAdding] = useState(false)
   const [inviting, setInviting] = useState(false)
   const [shown, setShown] = useState<PersonRow | null>(null)
+  const [lost, setLost] = useState<PersonRow | null>(null)
   const change = (person: PersonRow, body: object): void => {
     api.patch(`/people/${person.id}`, body).then(
       () => client.invalidateQueries({ queryKey: ['people'] }),
@@ -85,6 +87,26 @@ export function People(): ReactNode {
               </Switch>
             ),
           },
+          ...(may
+            ? [
+                {
+                  id: 'factor',
+                  title: 'Second factor',
+                  cell: (p: PersonRow) =>
+                    p.secondFactor ? (
+                      <Button
+                        kind="quiet"
+                        aria-label={`Take the second factors of ${p.name}`}
+                        onPress={() => setLost(p)}
+                      >
+                        yes
+                      </Button>
+                    ) : (
+                      'none'
+                    ),
+                },
+              ]
+            : []),
           {
             id: 'rights',
             title: '',
@@ -97,7 +119,24 @@ export function People(): ReactNode {
         ]}
       />
       {may && <Invitations />}
+      {may && <SecondFactorRoles />}
       <Groups people={data} />
+      <Confirm
+        title={`Take the second factors of ${lost?.name ?? ''}?`}
+        isOpen={lost !== null}
+        onClose={() => setLost(null)}
+        word="Take them"
+        onConfirm={() =>
+          lost &&
+          void api.delete(`/people/${lost.id}/second-factors`).then(
+            () => client.invalidateQueries({ queryKey: ['people'] }),
+            (error: ApiProblem) => say(error.detail, { bad: true }),
+          )
+        }
+      >
+        For somebody who has lost phone and codes, and whom you know: their password alone lets them in from now on, and
+        where their role asks for a second factor they set up another one.
+      </Confirm>
       <InviteDialog isOpen={inviting} onClose={() => setInviting(false)} />
       <AddPerson isOpen={adding} onClose={() => setAdding(false)} />
       <Dialog

@@ -1,7 +1,7 @@
 import { requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
 import { answering, parse, readJson } from '@/app/server/endpoint'
 import { withToken } from '@/service/base/secrets'
-import { setUpFirstAdministrator, setupSchema } from '@/service/people/set-up'
+import { setUpFirstAdministrator, setupSchema } from '@/service/entry/set-up'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {

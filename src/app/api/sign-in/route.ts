@@ -1,13 +1,14 @@
-import { cookieOf, requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
+import { cookieOf, requireOwnOrigin, whoCalls } from '@/app/server/caller'
+import { entryAnswer } from '@/app/server/entry-answer'
 import { answering, parse, readJson } from '@/app/server/endpoint'
-import { signIn, signInSchema } from '@/service/people/sign-in'
+import { signIn, signInSchema } from '@/service/entry/sign-in'
 
 export function POST(request: Request): Promise<Response> {
   return answering(request, async () => {
     requireOwnOrigin(request)
     const given = parse(signInSchema, await readJson(request))
     const caller = whoCalls(request)
-    const token = await signIn(given, caller, cookieOf(request))
-    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(request, token) } })
+    const entry = await signIn(given, caller, cookieOf(request))
+    return entryAnswer(request, entry)
   })
 }

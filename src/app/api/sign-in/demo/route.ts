@@ -4,7 +4,7 @@ import { answering, parse, readJson } from '@/app/server/endpoint'
 import { Problem } from '@/service/base/problem'
 import { FIRST, inOrganisation } from '@/store/organisation'
 import { isActive } from '@/store/organisations'
-import { signInAsDemoPerson } from '@/service/people/sign-in'
+import { signInAsDemoPerson } from '@/service/entry/sign-in'
 
 const demoSchema = z.strictObject({ personId: z.int().positive(), organisation: z.int().positive().default(FIRST) })
 

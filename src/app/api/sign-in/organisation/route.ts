@@ -1,4 +1,5 @@
-import { cookieOf, requireOwnOrigin, sessionCookie, whoCalls } from '@/app/server/caller'
+import { cookieOf, requireOwnOrigin, whoCalls } from '@/app/server/caller'
+import { entryAnswer } from '@/app/server/entry-answer'
 import { answering, identify, parse, readJson } from '@/app/server/endpoint'
 import { Problem } from '@/service/base/problem'
 import { goTo, goToSchema } from '@/service/organisations/choice'
@@ -10,7 +11,7 @@ export function POST(request: Request): Promise<Response> {
     const { id } = parse(goToSchema, await readJson(request))
     const signedIn = await identify(request)
     if (!signedIn) throw new Problem('not-signed-in', 'Sign in first.')
-    const token = await goTo(signedIn.actor, id, whoCalls(request), cookieOf(request))
-    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(request, token) } })
+    const entry = await goTo(signedIn.actor, id, whoCalls(request), cookieOf(request))
+    return entryAnswer(request, entry)
   })
 }

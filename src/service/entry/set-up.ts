@@ -2,13 +2,13 @@ import { z } from 'zod'
 import { COMMAND_LINE } from '@/service/base/actor'
 import { invalid, Problem } from '@/service/base/problem'
 import { hashToken, newToken } from '@/service/base/secrets'
-import { enterServerAdministrator } from './server-administrators'
+import { enterServerAdministrator } from '@/service/people/server-administrators'
 import { execute, maybeOne, transaction } from '@/store/db'
 import { FIRST, onServer, organisation } from '@/store/organisation'
-import { countAttempts, forgetAttempts } from './attempts'
-import { hashPassword } from './passwords'
-import { insertPerson, personSchema, requireGoodPassword } from './people'
-import { openSession, type Caller } from './sessions'
+import { countAttempts, forgetAttempts } from '@/service/people/attempts'
+import { hashPassword } from '@/service/people/passwords'
+import { insertPerson, personSchema, requireGoodPassword } from '@/service/people/people'
+import { openSession, type Caller } from '@/service/people/sessions'
 
 /** Wrong codes from one address in a quarter of an hour. */
 const MOST_CODES = 16

@@ -4,15 +4,23 @@ import { clipText } from '@/core/schema/plain-text'
 import { COMMAND_LINE, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { invalid, notFound, Problem } from '@/service/base/problem'
-import { accountsWith, joinIdentities, type Account } from './identities'
+import { accountsWith, joinIdentities, type Account } from '@/service/people/identities'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction } from '@/store/db'
 import { FIRST, inOrganisation } from '@/store/organisation'
 import { knownOrganisations } from '@/store/organisations'
-import { countAttempts, forgetAttempts, isWorkDone, makeWork, workFirst, type AttemptKind } from './attempts'
-import { hashPassword, isPassword, MOST_PASSWORD, passwordSchema } from './passwords'
-import { personOf, requireGoodPassword } from './people'
-import { openSession, type Caller } from './sessions'
+import {
+  countAttempts,
+  forgetAttempts,
+  isWorkDone,
+  makeWork,
+  workFirst,
+  type AttemptKind,
+} from '@/service/people/attempts'
+import { hashPassword, isPassword, MOST_PASSWORD, passwordSchema } from '@/service/people/passwords'
+import { personOf, requireGoodPassword } from '@/service/people/people'
+import { openSession, type Caller } from '@/service/people/sessions'
+import { enter, type Entry } from './entry'
 
 const given = z.string().max(MOST_PASSWORD)
 export const signInSchema = z.strictObject({
@@ -31,20 +39,20 @@ const MOST_ACCOUNT = 50
 /** From one address, beyond which nothing is looked at any more. */
 const CLOSED_ADDRESS = 1000
 /**
- * Checks e-mail and password and opens a session; the old session of this browser, if any, ends. Whoever is of several organisations comes to where they were last. Returns the cookie's token.
+ * Checks e-mail and password and opens a session; the old session of this browser, if any, ends. Whoever is of several organisations comes to where they were last.
  */
 export async function signIn(
   request: z.output<typeof signInSchema>,
   caller: Caller,
   oldToken?: string,
-): Promise<string> {
+): Promise<Entry> {
   const fitting = await accountsFitting(request, caller)
   const [there] = [...fitting].sort((a, b) => b.lastSeenMs - a.lastSeenMs || a.organisationId - b.organisationId)
   if (!there)
     throw new Problem('wrong-credentials', 'Check both and try again. An administrator can set a new password for you.')
   // The same password in several has shown that it is one person.
   if (fitting.length > 1) await joinIdentities(fitting)
-  return inOrganisation(there.organisationId, () => openSession(there.personId, caller, oldToken))
+  return inOrganisation(there.organisationId, () => enter(there.personId, caller, oldToken))
 }
 
 /** Accounts that these sign in to, in whatever organisation; none: they are wrong, which is counted. */
