@@ -30,6 +30,7 @@ const services = [
   'exchange',
   'forecast',
   'notices',
+  'elsewhere',
   'letters',
   'watch',
 ]

@@ -84,3 +84,22 @@ test('unsaved changes are asked about before leaving', async ({ page }) => {
   await page.getByRole('link', { name: 'Runs', exact: true }).click()
   await page.waitForURL('**/runs')
 })
+
+test('somebody comes in by the harbour office’s own sign-in, and signs out there, too', async ({ page }) => {
+  await page.goto('/sign-in?to=/runs')
+  await page.getByRole('link', { name: 'Sign in with the harbour office' }).click()
+  await page.getByRole('button', { name: 'Una Sinclair' }).click()
+  await page.waitForURL('**/runs')
+  const menu = page.getByRole('button', { name: 'Una Sinclair, menu' })
+  await expect(menu).toBeVisible()
+  // Her group there is the Night desk here, which operates the closed Refund desk.
+  const me = (await (await page.request.get('/api/v1/me')).json()) as { role: string; areas: { granted: string } }
+  expect([me.role, me.areas.granted]).toEqual(['viewer', 'operate'])
+  await menu.click()
+  await page.getByRole('menuitem', { name: 'Sign out' }).click()
+  await page.getByRole('button', { name: 'Sign out' }).click()
+  await page.waitForURL('**/sign-in')
+  // What was good once is good no more.
+  await page.goto('/api/sign-in/back?state=bgo_made-up&code=x')
+  await expect(page.getByText('That sign-in is over, or was begun in another browser.')).toBeVisible()
+})

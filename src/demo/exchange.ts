@@ -4,7 +4,13 @@ import type { JobDefinition } from '@/core/work/job'
 
 /** Where the stand-ins are: four ports in a row. */
 const BASE = Number(process.env.BUGLE_STANDINS_PORT ?? 4390)
-export const STANDIN_PORTS = { web: BASE, mail: BASE + 1, files: BASE + 2, machine: BASE + 3 } as const
+export const STANDIN_PORTS = {
+  web: BASE,
+  mail: BASE + 1,
+  files: BASE + 2,
+  machine: BASE + 3,
+  signIn: BASE + 4,
+} as const
 const HOST = '127.0.0.1'
 const WEB = `http://${HOST}:${STANDIN_PORTS.web}`
 

@@ -4,6 +4,9 @@ import { joinIdentities } from '@/service/people/identities'
 import { enterServerAdministrator } from '@/service/people/server-administrators'
 import { execute, one, transaction } from '@/store/db'
 import { FIRST, inOrganisation, onServer } from '@/store/organisation'
+import { addProvider, providerSchema } from '@/service/elsewhere/providers'
+import { PROVIDER } from './elsewhere'
+import { NIGHT_DESK } from './scenario'
 import { loadDemo, type DemoSecrets } from './load'
 import { loadYard } from './yard'
 import { YARD_TITLE } from './yard-scenario'
@@ -17,6 +20,20 @@ export async function loadWholeDemo(now: Date): Promise<DemoSecrets | null> {
   const [ines, torvald] = [await idOf('Ines Aldaya'), await idOf('Torvald Brekke')]
   await onServer(() => transaction((tx) => enterServerAdministrator(tx, FIRST, ines.id)))
   await changeOrganisation(COMMAND_LINE, FIRST, { title: 'Marram Sound Ferries' })
+  const night = await one<{ id: number }>(null, 'SELECT id FROM groups WHERE title = $1', [NIGHT_DESK.title])
+  const { people: _, operators, nightDesk, ...provider } = PROVIDER
+  await addProvider(
+    { ...COMMAND_LINE, name: 'Ines Aldaya' },
+    providerSchema.parse({
+      ...provider,
+      makesPeople: true,
+      role: 'viewer',
+      rules: [
+        { value: operators, role: 'operator' },
+        { value: nightDesk, groupId: night.id },
+      ],
+    }),
+  )
   const { id: yard } = await makeOrganisation({ ...COMMAND_LINE, name: 'Ines Aldaya' }, { title: YARD_TITLE })
   const { people, machines } = await inOrganisation(yard, async () => {
     const loaded = await loadYard(now)

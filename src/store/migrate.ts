@@ -20,6 +20,7 @@ import { areasInAreas } from './migrations/0017-areas-in-areas'
 import { letters } from './migrations/0018-letters'
 import { organisations } from './migrations/0019-organisations'
 import { secondFactors } from './migrations/0020-second-factors'
+import { elsewhere } from './migrations/0021-elsewhere'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -45,6 +46,7 @@ const MIGRATIONS: readonly Migration[] = [
   letters,
   organisations,
   secondFactors,
+  elsewhere,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

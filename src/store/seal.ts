@@ -51,5 +51,9 @@ export const accountContext = (id: number): string => `account ${id}`
 export const ticketContext = (tokenHash: string): string => `second factor of ticket ${tokenHash}`
 export const factorContext = (id: number): string => `second factor ${id}`
 
+/** What the secret that a sign-in provider knows us by is bound to; and what it said of a session's person. */
+export const providerContext = (id: number): string => `provider ${id}`
+export const sessionContext = (tokenHash: string): string => `session ${tokenHash}`
+
 /** What the secret inputs of a run are bound to. */
 export const runContext = (runId: number): string => `inputs of run ${runId}`

@@ -15,6 +15,7 @@ import * as sessions from '@/service/people/sessions'
 import * as signIn from '@/service/entry/sign-in'
 import { rightsFile } from '@/service/people/organisation'
 import { rightsOfPerson } from '@/service/work/areas'
+import * as providers from '@/service/elsewhere/providers'
 import * as factors from '@/service/entry/factors'
 import { addFactor } from '@/service/entry/entry'
 import { beginFactor, newFactorSchema } from '@/service/entry/make-factor'
@@ -138,6 +139,33 @@ export const PEOPLE: readonly Endpoint[] = [
     'administer',
     { says: 'people, groups and areas with their members, as `bugle rights` reads them' },
     ({ actor }) => rightsFile(actor),
+  ),
+  endpoint('GET', '/providers', 'administer', { says: 'where people sign in elsewhere' }, ({ actor }) =>
+    providers.listProviders(actor),
+  ),
+  endpoint(
+    'POST',
+    '/providers',
+    'administer',
+    {
+      says: '`{title, issuer, clientId, clientSecret?, claim, rules, makesPeople, role, active}`: add a provider that speaks OpenID Connect; the secret is never told again',
+      body: providers.providerSchema,
+    },
+    ({ actor, body }) => providers.addProvider(actor, body),
+  ),
+  endpoint(
+    'PUT',
+    '/providers/:id',
+    'administer',
+    { says: 'the same; without `clientSecret` it keeps the one that it has', body: providers.providerSchema },
+    ({ actor, params, body }) => providers.changeProvider(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/providers/:id',
+    'administer',
+    { says: 'remove it: sessions that came by it end, its people stay' },
+    ({ actor, params }) => providers.removeProvider(actor, id(params)),
   ),
   endpoint('GET', '/groups', 'see', { says: 'all groups, with their people' }, ({ actor }) => groups.listGroups(actor)),
   endpoint(

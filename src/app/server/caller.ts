@@ -32,15 +32,29 @@ const COOKIE_DAYS = 14
 const cookieName = ({ isHttps }: Caller): string => (isHttps ? SECURE_COOKIE : PLAIN_COOKIE)
 
 export function cookieOf(request: HasHeaders): string | undefined {
-  const name = cookieName(callerOf(request))
-  return new RegExp(`(?:^|; )${name}=([^;]{1,300})`).exec(request.headers.get('cookie') ?? '')?.[1]
+  return valueOf(request, cookieName(callerOf(request)))
 }
+
+const valueOf = (request: HasHeaders, name: string): string | undefined =>
+  new RegExp(`(?:^|; )${name}=([^;]{1,300})`).exec(request.headers.get('cookie') ?? '')?.[1]
 
 /** `token` empty: the cookie goes. */
 export function sessionCookie(request: Request, token: string): string {
   const caller = callerOf(request)
   const rest = `Path=/; HttpOnly; SameSite=Lax${caller.isHttps ? '; Secure' : ''}`
   return `${cookieName(caller)}=${token}; ${rest}; Max-Age=${token === '' ? 0 : COOKIE_DAYS * 86_400}`
+}
+
+/** Kept by the browser while somebody is at a provider: it comes back only to the browser that went. */
+const VISIT = 'bugle_visit'
+const visitName = ({ isHttps }: Caller): string => (isHttps ? `__Host-${VISIT}` : VISIT)
+
+export const visitOf = (request: HasHeaders): string | undefined => valueOf(request, visitName(callerOf(request)))
+
+export function visitCookie(request: Request, token: string): string {
+  const caller = callerOf(request)
+  const rest = `Path=/; HttpOnly; SameSite=Lax${caller.isHttps ? '; Secure' : ''}`
+  return `${visitName(caller)}=${token}; ${rest}; Max-Age=${token === '' ? 0 : 600}`
 }
 
 /** Cookies travel with requests from other sites too; a change is only taken from our own pages. */

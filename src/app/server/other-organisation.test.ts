@@ -137,7 +137,7 @@ describe('whoever is of another organisation', () => {
     '%s %s changes nothing of it',
     async (method, path) => {
       const before = await one(null, `SELECT md5(string_agg(t::text, '' ORDER BY t.id)) AS is FROM audit t`)
-      for (const id of new Set(numbers.slice(3))) {
+      for (const id of new Set(numbers.filter((each) => each > 3))) {
         const answer = await ask(method, path, id, '', {})
         if (!(answer instanceof Problem)) expect([path, id, answer.status]).toEqual([path, id, 404])
       }

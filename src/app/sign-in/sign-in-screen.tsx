@@ -3,6 +3,7 @@ import dynamic from 'next/dynamic'
 import { Fragment, useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { Door, useLetterToken } from '@/app/shared/people/door'
+import type { DoorElsewhere } from '@/service/elsewhere/providers'
 import type { DemoPeople } from '@/service/entry/sign-in'
 import { api, ApiProblem } from '@/ui/api'
 import { leftToAsk, type Came, type MoreAsked } from '@/ui/came-in'
@@ -32,13 +33,31 @@ const Person = styled.button`
   }
 `
 
+/** Leads away from Bugle, and back. */
+const Elsewhere = styled.a`
+  display: block;
+  padding: 5px 9px;
+  border: 1px solid var(--line-strong, var(--line));
+  border-radius: 3px;
+  text-align: center;
+  font-weight: 600;
+  color: inherit;
+  &:hover {
+    background: var(--shelf);
+    text-decoration: none;
+  }
+`
+
 interface Props {
   to: string
   people: readonly DemoPeople[]
+  doors?: readonly DoorElsewhere[]
+  /** Why somebody came back from a provider without being in. */
+  turned?: string | undefined
   isNew: boolean
 }
 
-export function SignInScreen({ to, people, isNew }: Props): ReactNode {
+export function SignInScreen({ to, people, doors = [], turned, isNew }: Props): ReactNode {
   const [trouble, setTrouble] = useState<unknown>(null)
   // A new organisation’s first administrator comes with its code behind `#`.
   const code = useLetterToken() ?? ''
@@ -52,10 +71,22 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
     )
   return (
     <Door>
+      {turned && <p role="alert">{TURNED[turned] ?? TURNED.again}</p>}
       {isNew || code.startsWith('first') ? (
         <FirstAdministrator to={to} code={code} isNew={isNew} />
       ) : (
         <SignInForm to={to} onMore={setAsked} />
+      )}
+      {!isNew && doors.length > 0 && (
+        <Line>
+          <Stack>
+            {doors.map(({ id, title }) => (
+              <Elsewhere key={id} href={`/api/sign-in/elsewhere?${new URLSearchParams({ with: id, to })}`}>
+                Sign in with {title}
+              </Elsewhere>
+            ))}
+          </Stack>
+        </Line>
       )}
       {people.length > 0 && (
         <Line>
@@ -86,6 +117,15 @@ export function SignInScreen({ to, people, isNew }: Props): ReactNode {
       )}
     </Door>
   )
+}
+
+/** What a provider, or what it says of somebody, came to. */
+const TURNED: Readonly<Record<string, string>> = {
+  again: 'That sign-in is over, or was begun in another browser. Begin again.',
+  refused: 'The sign-in elsewhere did not come through: what came back did not fit, or was refused there.',
+  unknown: 'You are signed in there, but nobody here has your address. Ask an administrator to invite you.',
+  off: 'You may not sign in here any more. Ask an administrator.',
+  away: 'The sign-in elsewhere does not answer now. Try again in a while, or use your password.',
 }
 
 /** After wrong tries, be they anybody's, the server wants some work done first: it is done here, and the same sent again. */

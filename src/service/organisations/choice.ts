@@ -4,6 +4,7 @@ import { invalid, notFound, Problem } from '@/service/base/problem'
 import { accountsFitting, signInSchema } from '@/service/entry/sign-in'
 import { enter, type Entry } from '@/service/entry/entry'
 import type { Caller } from '@/service/people/sessions'
+import { maybeOne } from '@/store/db'
 import { inOrganisation, organisation } from '@/store/organisation'
 import { knownOrganisations } from '@/store/organisations'
 import { joinIdentities, othersOf } from '@/service/people/identities'
@@ -48,6 +49,15 @@ export const goToSchema = z.strictObject({ id: z.int().positive() })
 export async function goTo(actor: Actor, id: number, caller: Caller, oldToken: string | undefined): Promise<Entry> {
   if (actor.id === null || actor.via !== 'session')
     throw new Problem('not-now', 'Only a person who is signed in goes over.')
+  // What a provider of this organisation says of somebody is believed in this organisation.
+  const isElsewhere = await maybeOne(null, 'SELECT 1 AS one FROM sessions WHERE id = $1 AND provider_id IS NOT NULL', [
+    actor.sessionId,
+  ])
+  if (isElsewhere)
+    throw new Problem(
+      'not-now',
+      'You came in by this organisation’s own sign-in. Sign in with your password to go over.',
+    )
   const others = await othersOf({ organisationId: organisation(), personId: actor.id })
   const there = others.find(({ organisationId }) => organisationId === id)
   if (!there) throw notFound('organisation', id)

@@ -7,6 +7,7 @@ import { notFound } from '@/service/base/problem'
 import { hashToken, newToken, withToken } from '@/service/base/secrets'
 import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { limit } from '@/store/limits'
+import { seal, sessionContext } from '@/store/seal'
 import type { Preferences } from './people'
 
 const SESSION_DAYS = 14
@@ -20,8 +21,13 @@ export interface Caller {
   readonly pages?: string
 }
 
-/** Signs somebody in who has shown who they are. Returns the cookie's token. */
-export async function openSession(personId: number, caller: Caller, oldToken?: string): Promise<string> {
+/** Signs somebody in who has shown who they are, here or (`by`) elsewhere. Returns the cookie's token. */
+export async function openSession(
+  personId: number,
+  caller: Caller,
+  oldToken?: string,
+  by?: { readonly providerId: number; readonly idToken: string },
+): Promise<string> {
   const token = newToken('bgs')
   if (oldToken) await signOut(oldToken)
   const role = await transaction(async (tx) => {
@@ -39,6 +45,7 @@ export async function openSession(personId: number, caller: Caller, oldToken?: s
         address: caller.address,
         userAgent: caller.userAgent.slice(0, 300),
         expiresAt: new Date(Date.now() + SESSION_DAYS * 86_400_000),
+        ...(by ? { providerId: by.providerId, idToken: seal(by.idToken, sessionContext(hashToken(token))) } : {}),
       },
       { transaction: tx },
     )

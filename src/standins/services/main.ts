@@ -1,8 +1,15 @@
 import { mkdirSync } from 'node:fs'
 import { ACCOUNTS, exchangeFolders, STANDIN_PORTS } from '@/demo/exchange'
 import { Mailbox } from './mailbox'
+import { SignInProvider } from './sign-in-provider'
 import { SshMachine } from './ssh-machine'
 import { WebServices } from './web-services'
+
+/** Where a browser on this machine has Bugle’s pages. */
+function pagesOf(): string[] {
+  const port = process.env.BUGLE_WEB_PORT ?? '4380'
+  return [`http://localhost:${port}`, `http://127.0.0.1:${port}`]
+}
 
 /** Starts the stand-ins of the demo. One whose port is taken stays away, and says so. */
 export async function startServices(say: (text: string) => void): Promise<() => Promise<void>> {
@@ -23,6 +30,7 @@ export async function startServices(say: (text: string) => void): Promise<() => 
     ['mail server', mailbox, STANDIN_PORTS.mail],
     ['file server', files, STANDIN_PORTS.files],
     ['machine reached by SSH', machine, STANDIN_PORTS.machine],
+    ['sign-in provider', new SignInProvider(pagesOf()), STANDIN_PORTS.signIn],
   ] as const
   const started: { stop: () => Promise<void> }[] = []
   for (const [name, service, port] of all)

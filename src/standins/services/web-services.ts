@@ -1,7 +1,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { pipeline } from 'node:stream/promises'
-import { html, MOODS, pause, SLOW_MS, type Mood } from './mood'
+import { html, MOODS, page, pause, SLOW_MS, type Mood } from './mood'
 import type { Mail } from './mailbox'
 
 export interface Ticket {
@@ -79,11 +79,11 @@ export class WebServices {
     if (pathname === '/tickets' && request.method === 'POST') return this.openTicket(request, response, body)
     if (pathname === '/tickets.json') return json(response, 200, this.tickets)
     if (pathname === '/mails.json') return json(response, 200, this.mails)
-    const page = { '/': () => this.home(), '/mailbox': () => this.mailbox(), '/tickets': () => this.ticketList() }[
+    const shown = { '/': () => this.home(), '/mailbox': () => this.mailbox(), '/tickets': () => this.ticketList() }[
       pathname
     ]
-    if (!page) return json(response, 404, { error: 'Nothing here' })
-    response.writeHead(200, { 'content-type': 'text/html; charset=utf-8' }).end(frame(page()))
+    if (!shown) return json(response, 404, { error: 'Nothing here' })
+    response.writeHead(200, { 'content-type': 'text/html; charset=utf-8' }).end(page(shown()))
   }
 
   private openTicket(request: IncomingMessage, response: ServerResponse, body: string): void {
@@ -161,10 +161,6 @@ export class WebServices {
     )
     return `<h1>Ticket desk</h1>${tickets.join('') || '<p>No ticket yet.</p>'}`
   }
-}
-
-function frame(inner: string): string {
-  return `<!doctype html><html lang="en"><meta charset="utf-8"><title>Stand-ins</title><style>body{font:15px sans-serif;max-width:46rem;margin:2rem auto;padding:0 1rem}td,th{padding:.2rem .6rem;text-align:left}pre{white-space:pre-wrap;background:#f4f1ea;padding:.6rem}article{border-top:1px solid #ccc}</style><nav><a href="/">Stand-ins</a> · <a href="/mailbox">Mailbox</a> · <a href="/tickets">Ticket desk</a></nav>${inner}</html>`
 }
 
 function json(response: ServerResponse, status: number, body: unknown): void {

@@ -26,6 +26,8 @@ export const sessions = table('sessions', {
   lastSeenAt: filled(instant()),
   expiresAt: instant(),
   confirmedAt: filled(instant()),
+  providerId: orNull(ref()),
+  idToken: orNull(bytes()),
 })
 
 export const accessTokens = table('access_tokens', {
@@ -111,6 +113,39 @@ export const entryTickets = table('entry_tickets', {
   secret: orNull(bytes()),
   challenge: orNull(text()),
   tries: filled(int()),
+  expiresAt: instant(),
+})
+
+/** Where people sign in elsewhere. */
+export const providers = table('providers', {
+  id: id(),
+  title: text(),
+  issuer: text(),
+  clientId: text(),
+  clientSecret: orNull(bytes()),
+  claim: text(),
+  rules: filled(json()),
+  makesPeople: flag(),
+  role: text<Role>(),
+  active: flag(),
+  changedBy: text(),
+  changedAt: filled(instant()),
+})
+
+export const providerPeople = table('provider_people', {
+  providerId: key(ref()),
+  subject: key(text()),
+  personId: ref(),
+})
+
+/** Between going there and coming back. */
+export const providerVisits = table('provider_visits', {
+  stateHash: key(text()),
+  browserHash: text(),
+  providerId: ref(),
+  nonce: text(),
+  verifier: text(),
+  goesTo: text(),
   expiresAt: instant(),
 })
 

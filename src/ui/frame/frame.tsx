@@ -121,8 +121,8 @@ export function Frame({ me: given, children }: { me: Me; children: ReactNode }):
       goIn(await api.post<Came>('/api/sign-in/organisation', { id }), '/')
     }
     if (action === 'sign-out') {
-      await api.post('/api/sign-out')
-      window.location.assign('/sign-in')
+      const gone = await api.post<{ elsewhere: string } | undefined>('/api/sign-out')
+      window.location.assign(gone?.elsewhere ?? '/sign-in')
     }
   }
   return (

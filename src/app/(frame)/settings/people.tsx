@@ -19,6 +19,7 @@ import { Ago } from '@/ui/parts/time'
 import { Groups } from './groups'
 import { Invitations, InviteDialog } from './invitations'
 import { PersonRights } from './person-rights'
+import { Providers } from './providers'
 import { SecondFactorRoles } from './second-factor-roles'
 
 export function People(): ReactNode {
@@ -120,6 +121,7 @@ export function People(): ReactNode {
       />
       {may && <Invitations />}
       {may && <SecondFactorRoles />}
+      {may && <Providers />}
       <Groups people={data} />
       <Confirm
         title={`Take the second factors of ${lost?.name ?? ''}?`}
