@@ -21,6 +21,7 @@ import { letters } from './migrations/0018-letters'
 import { organisations } from './migrations/0019-organisations'
 import { secondFactors } from './migrations/0020-second-factors'
 import { elsewhere } from './migrations/0021-elsewhere'
+import { serviceAccounts } from './migrations/0022-service-accounts'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -47,6 +48,7 @@ const MIGRATIONS: readonly Migration[] = [
   organisations,
   secondFactors,
   elsewhere,
+  serviceAccounts,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

@@ -16,6 +16,8 @@ import * as signIn from '@/service/entry/sign-in'
 import { rightsFile } from '@/service/people/organisation'
 import { rightsOfPerson } from '@/service/work/areas'
 import * as providers from '@/service/elsewhere/providers'
+import * as services from '@/service/work/service-accounts'
+import { handOn, handOnSchema, ownsWhat } from '@/service/runs/handing-on'
 import * as factors from '@/service/entry/factors'
 import { addFactor } from '@/service/entry/entry'
 import { beginFactor, newFactorSchema } from '@/service/entry/make-factor'
@@ -139,6 +141,60 @@ export const PEOPLE: readonly Endpoint[] = [
     'administer',
     { says: 'people, groups and areas with their members, as `bugle rights` reads them' },
     ({ actor }) => rightsFile(actor),
+  ),
+  endpoint(
+    'GET',
+    '/people/:id/owns',
+    'administer',
+    { says: 'what somebody has taken upon them, and should be handed on before they are switched off' },
+    ({ actor, params }) => ownsWhat(actor, id(params)),
+  ),
+  endpoint(
+    'POST',
+    '/people/:id/hand-on',
+    'administer',
+    { says: '`{to}`: hands it on to somebody else; null: what was taken is open again', body: handOnSchema },
+    ({ actor, params, body }) => handOn(actor, id(params), body),
+  ),
+  endpoint('GET', '/service-accounts', 'see', { says: 'accounts of scripts, in areas that you may see' }, ({ actor }) =>
+    services.listServiceAccounts(actor),
+  ),
+  endpoint(
+    'POST',
+    '/service-accounts',
+    'administer',
+    {
+      says: '`{title, notes, areaId, may}`: add one; takes *manage* on the area',
+      body: services.serviceAccountSchema,
+    },
+    ({ actor, body }) => services.addServiceAccount(actor, body),
+  ),
+  endpoint(
+    'PATCH',
+    '/service-accounts/:id',
+    'administer',
+    {
+      says: '`{title?, notes?, may?, active?}`; switched off, its tokens end',
+      body: services.serviceAccountChangeSchema,
+    },
+    ({ actor, params, body }) => services.changeServiceAccount(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/service-accounts/:id/tokens',
+    'administer',
+    {
+      says: '`{name, days, may}`: a token of it, shown once; it may no more than the account',
+      body: tokens.tokenSchema,
+    },
+    ({ actor, params, body }) => services.addServiceToken(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/service-accounts/:id/tokens/:tokenId',
+    'administer',
+    { says: 'revoke it' },
+    ({ actor, params }) => services.revokeServiceToken(actor, id(params), id(params, 'tokenId')),
   ),
   endpoint('GET', '/providers', 'administer', { says: 'where people sign in elsewhere' }, ({ actor }) =>
     providers.listProviders(actor),

@@ -31,7 +31,7 @@ export async function areasOut(actor: Actor): Promise<BundleArea[]> {
     null,
     `SELECT a.path AS id, a.notes, a.closed,
             coalesce((SELECT jsonb_agg(jsonb_build_object('person', p.email, 'group', r.title, 'may', g.may) ORDER BY r.title, p.email)
-                        FROM grants g LEFT JOIN people p ON p.id = g.person_id LEFT JOIN groups r ON r.id = g.group_id WHERE g.area_id = a.id), '[]') AS members
+                        FROM grants g LEFT JOIN people p ON p.id = g.person_id LEFT JOIN groups r ON r.id = g.group_id WHERE g.area_id = a.id AND p.kind IS DISTINCT FROM 'service'), '[]') AS members
        FROM areas a WHERE a.deleted_at IS NULL ORDER BY lower(a.path)`,
   )
   const isAdministrator = mayDo(actor.role, 'administer')
@@ -51,7 +51,10 @@ export async function areasOut(actor: Actor): Promise<BundleArea[]> {
 
 /** Who is called so: by address in lower case, or by title in lower case. */
 async function known(tx: Tx): Promise<{ people: Map<string, number>; groups: Map<string, number> }> {
-  const people = await many<{ id: number; email: string }>(tx, 'SELECT id, lower(email) AS email FROM people')
+  const people = await many<{ id: number; email: string }>(
+    tx,
+    `SELECT id, lower(email) AS email FROM people WHERE kind = 'person'`,
+  )
   const groups = await many<{ id: number; title: string }>(tx, 'SELECT id, lower(title) AS title FROM groups')
   return {
     people: new Map(people.map(({ id, email }) => [email, id])),

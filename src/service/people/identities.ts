@@ -28,7 +28,7 @@ export async function accountsWith(email: string): Promise<Account[]> {
             id,
           }) => `SELECT ${id} AS "organisationId", p.id AS "personId", p.password_hash AS "passwordHash", p.active,
               coalesce((SELECT floor(extract(epoch FROM max(s.last_seen_at)) * 1000)::bigint FROM ${schemaOf(id)}.sessions s WHERE s.person_id = p.id), 0) AS "lastSeenMs"
-         FROM ${schemaOf(id)}.people p WHERE lower(p.email) = $1`,
+         FROM ${schemaOf(id)}.people p WHERE p.kind = 'person' AND lower(p.email) = $1`,
         )
         .join(' UNION ALL '),
       [email],

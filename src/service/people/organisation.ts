@@ -10,15 +10,17 @@ export function readOrganisation(tx: Tx | null): Promise<NamedOrganisation> {
 }
 
 export interface NamedOrganisation extends Organisation {
+  /** Which of the people are service accounts. */
+  readonly services: ReadonlySet<string>
   readonly nameOf: ReadonlyMap<string, string>
   readonly groupTitle: ReadonlyMap<string, string>
   readonly areaPath: ReadonlyMap<string, string>
 }
 
 async function read(tx: Tx | null): Promise<NamedOrganisation> {
-  const people = await many<{ id: string; name: string; role: Role }>(
+  const people = await many<{ id: string; name: string; role: Role; kind: string }>(
     tx,
-    'SELECT id::text, name, role FROM people WHERE active ORDER BY lower(name), id',
+    'SELECT id::text, name, role, kind FROM people WHERE active ORDER BY lower(name), id',
   )
   const groups = await many<{ id: string; title: string; people: string[] }>(
     tx,
@@ -39,7 +41,8 @@ async function read(tx: Tx | null): Promise<NamedOrganisation> {
        FROM areas a WHERE a.deleted_at IS NULL ORDER BY lower(a.path)`,
   )
   return {
-    people,
+    people: people.map(({ id, role }) => ({ id, role })),
+    services: new Set(people.filter(({ kind }) => kind === 'service').map(({ id }) => id)),
     groups,
     areas: areas.map(({ grants, ...area }) => ({
       ...area,
@@ -48,7 +51,7 @@ async function read(tx: Tx | null): Promise<NamedOrganisation> {
         may,
       })),
     })),
-    nameOf: new Map(people.map(({ id, name }) => [id, name])),
+    nameOf: new Map(people.map(({ id, name, kind }) => [id, kind === 'service' ? `${name} (service account)` : name])),
     groupTitle: new Map(groups.map(({ id, title }) => [id, title])),
     areaPath: new Map(areas.map(({ id, path }) => [id, path])),
   }
@@ -65,7 +68,8 @@ export async function rightsFile(actor: Actor): Promise<object> {
       row.email,
     ]),
   )
-  const emailOf = (id: string): string => emails.get(id) ?? ''
+  // A service account has none.
+  const emailOf = (id: string): string => emails.get(id) || `service account ${id}`
   return {
     people: organisation.people.map(({ id, role }) => ({ id: emailOf(id), title: nameOf.get(id), role })),
     groups: organisation.groups.map(({ id, people }) => ({

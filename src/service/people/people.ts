@@ -70,7 +70,7 @@ export async function listPeople(actor: Actor): Promise<PersonRow[]> {
     null,
     `SELECT p.id, p.email, p.name, p.role, p.active, max(s.last_seen_at) AS "lastSeenAt",
             coalesce((SELECT array_agg(g.title ORDER BY lower(g.title)) FROM group_members m JOIN groups g ON g.id = m.group_id WHERE m.person_id = p.id), '{}') AS groups${actor.role === 'administrator' ? SECOND_FACTOR : ''}
-       FROM people p LEFT JOIN sessions s ON s.person_id = p.id GROUP BY p.id ORDER BY lower(p.name)`,
+       FROM people p LEFT JOIN sessions s ON s.person_id = p.id WHERE p.kind = 'person' GROUP BY p.id ORDER BY lower(p.name)`,
   )
 }
 
@@ -131,7 +131,7 @@ export async function changePerson(
   const passwordHash = change.password === undefined ? undefined : await newPasswordOf(id, change.password)
   await transaction(async (tx) => {
     const person = await db().people.findByPk(id, { transaction: tx, lock: true })
-    if (!person) throw notFound('person', id)
+    if (person?.kind !== 'person') throw notFound('person', id)
     const before = { name: person.name, role: person.role, active: person.active }
     const after = {
       name: change.name ?? before.name,

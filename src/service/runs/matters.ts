@@ -186,8 +186,8 @@ export async function takeMatter(actor: Actor, id: number, note: string): Promis
     actor,
     id,
     'took',
-    `UPDATE matters SET state = 'taken', taken_by = $2, taken_at = now(), note = $3 WHERE id = $1 AND state <> 'closed' RETURNING subject`,
-    [id, actor.name, note],
+    `UPDATE matters SET state = 'taken', taken_by = $2, taken_by_id = $4, taken_at = now(), note = $3 WHERE id = $1 AND state <> 'closed' RETURNING subject`,
+    [id, actor.name, note, actor.id],
   )
 }
 

@@ -97,7 +97,7 @@ const membersOf = (tx: Tx | null, id: number): Promise<Member[]> =>
     tx,
     `SELECT g.person_id AS "personId", g.group_id AS "groupId", coalesce(p.name, r.title) AS name, g.may
        FROM grants g LEFT JOIN people p ON p.id = g.person_id LEFT JOIN groups r ON r.id = g.group_id
-      WHERE g.area_id = $1 ORDER BY g.group_id IS NULL, lower(coalesce(p.name, r.title))`,
+      WHERE g.area_id = $1 AND p.kind IS DISTINCT FROM 'service' ORDER BY g.group_id IS NULL, lower(coalesce(p.name, r.title))`,
     [id],
   )
 
@@ -219,7 +219,12 @@ export async function saveAreaIn(tx: Tx, actor: Actor, id: number, area: AreaReq
 async function writeMembers(tx: Tx, id: number, members: readonly GrantRequest[]): Promise<void> {
   const twice = members.find((each, i) => members.findIndex((other) => keyOf(other) === keyOf(each)) !== i)
   if (twice) throw invalid('members', 'Somebody stands twice among its members. Give each one level.')
-  await execute(tx, 'DELETE FROM grants WHERE area_id = $1', [id])
+  // Those of service accounts are changed with these.
+  await execute(
+    tx,
+    `DELETE FROM grants g WHERE g.area_id = $1 AND NOT EXISTS (SELECT FROM people p WHERE p.id = g.person_id AND p.kind = 'service')`,
+    [id],
+  )
   try {
     await execute(
       tx,
@@ -250,7 +255,8 @@ export async function removeArea(actor: Actor, id: number): Promise<void> {
     )
     const rest = await many<{ title: string }>(
       tx,
-      `SELECT title FROM jobs WHERE area_id = $1 AND deleted_at IS NULL UNION ALL SELECT title FROM notices WHERE area_id = $1 ORDER BY 1`,
+      `SELECT title FROM jobs WHERE area_id = $1 AND deleted_at IS NULL UNION ALL SELECT title FROM notices WHERE area_id = $1
+        UNION ALL SELECT 'service account ' || name FROM people WHERE area_id = $1 AND active ORDER BY 1`,
       [id],
     )
     const inIt = [...(await titlesFor(tx, actor, 'area', areas)), ...rest.map((each) => each.title)]
@@ -299,10 +305,13 @@ export async function previewArea(actor: Actor, id: number, area: AreaRequest): 
             ...each,
             in: area.parentId === null ? null : String(area.parentId),
             closed: area.closed,
-            grants: area.members.map(({ personId, groupId, may }) => ({
-              to: personId === undefined ? { group: String(groupId) } : { person: String(personId) },
-              may,
-            })),
+            grants: [
+              ...area.members.map(({ personId, groupId, may }) => ({
+                to: personId === undefined ? { group: String(groupId) } : { person: String(personId) },
+                may,
+              })),
+              ...each.grants.filter(({ to }) => 'person' in to && before.services.has(to.person)),
+            ],
           },
     ),
   }

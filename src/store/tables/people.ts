@@ -14,6 +14,9 @@ export const people = table('people', {
   isDemo: filled(flag()),
   preferences: filled(json<Record<string, unknown>>()),
   createdAt: filled(instant()),
+  kind: filled(text<'person' | 'service'>()),
+  areaId: orNull(ref()),
+  notes: filled(text()),
 })
 
 export const sessions = table('sessions', {

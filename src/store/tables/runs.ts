@@ -138,6 +138,7 @@ export const matters = table('matters', {
   openedAt: filled(instant()),
   lastAt: filled(instant()),
   takenBy: orNull(text()),
+  takenById: orNull(ref()),
   takenAt: orNull(instant()),
   note: filled(text()),
   closedBy: orNull(text()),

@@ -14,10 +14,11 @@ import { Button } from '@/ui/parts/button'
 import { Card, Cards } from '@/ui/parts/card'
 import { Select, type Choice } from '@/ui/parts/select'
 import { TextField } from '@/ui/parts/fields'
-import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time } from '@/ui/parts/time'
 import { SecondFactors } from './second-factors'
+import { ShownOnce } from '@/app/shared/people/shown-once'
 import { MyOrganisations } from './my-organisations'
 import { MAKE_UP_WORDS, MinutesField, OVERLAP_WORDS } from '@/app/shared/timing/how-sections'
 
@@ -335,24 +336,7 @@ function Tokens(): ReactNode {
           </div>
         </Row>
       </form>
-      {made && (
-        <Stack role="status" $gap={4}>
-          <Small>Shown only now. Copy it to where it is needed.</Small>
-          <Row>
-            <Mono style={{ overflowWrap: 'anywhere' }}>{made}</Mono>
-            <Button
-              onPress={() =>
-                void navigator.clipboard.writeText(made).then(
-                  () => say('Copied.'),
-                  () => undefined,
-                )
-              }
-            >
-              Copy
-            </Button>
-          </Row>
-        </Stack>
-      )}
+      {made && <ShownOnce text={made} />}
       <Table
         label="Access tokens"
         rows={data}

@@ -2,13 +2,14 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import type { OrganisationRow, ServerAuditRow } from '@/service/organisations/organisations'
+import { ShownOnce } from '@/app/shared/people/shown-once'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useSaving } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
-import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
 import { ServerAdministrators } from './server-administrators'
@@ -140,28 +141,13 @@ export function Organisations(): ReactNode {
 
 /** How the first administrator of a new organisation comes in. */
 function FirstCode({ made: { title, code } }: { readonly made: Made }): ReactNode {
-  const say = useSay()
-  const address = `${window.location.origin}/sign-in#${code}`
   return (
-    <Stack role="status" $gap={4} style={{ padding: '0 12px 10px' }}>
-      <Small>
+    <div style={{ padding: '0 12px 10px' }}>
+      <ShownOnce text={`${window.location.origin}/sign-in#${code}`}>
         Give this address to whoever is to administer {title}. It is shown only now, and good for a day; they choose
         name and password themselves.
-      </Small>
-      <Row>
-        <Mono style={{ overflowWrap: 'anywhere' }}>{address}</Mono>
-        <Button
-          onPress={() =>
-            void navigator.clipboard.writeText(address).then(
-              () => say('Copied.'),
-              () => undefined,
-            )
-          }
-        >
-          Copy
-        </Button>
-      </Row>
-    </Stack>
+      </ShownOnce>
+    </div>
   )
 }
 

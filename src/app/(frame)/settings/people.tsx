@@ -17,6 +17,8 @@ import { Select } from '@/ui/parts/select'
 import { Table } from '@/ui/parts/table'
 import { Ago } from '@/ui/parts/time'
 import { Groups } from './groups'
+import { HandOn } from './hand-on'
+import { ServiceAccounts } from './service-accounts'
 import { Invitations, InviteDialog } from './invitations'
 import { PersonRights } from './person-rights'
 import { Providers } from './providers'
@@ -31,6 +33,7 @@ export function People(): ReactNode {
   const [inviting, setInviting] = useState(false)
   const [shown, setShown] = useState<PersonRow | null>(null)
   const [lost, setLost] = useState<PersonRow | null>(null)
+  const [leaving, setLeaving] = useState<PersonRow | null>(null)
   const change = (person: PersonRow, body: object): void => {
     api.patch(`/people/${person.id}`, body).then(
       () => client.invalidateQueries({ queryKey: ['people'] }),
@@ -82,7 +85,11 @@ export function People(): ReactNode {
             id: 'active',
             title: 'May sign in',
             cell: (p) => (
-              <Switch isSelected={p.active} onChange={(active) => change(p, { active })} whyNot={why}>
+              <Switch
+                isSelected={p.active}
+                onChange={(active) => (active ? change(p, { active }) : setLeaving(p))}
+                whyNot={why}
+              >
                 <span className="visually-hidden">{p.name} may sign in</span>
                 {p.active ? 'yes' : 'no'}
               </Switch>
@@ -123,6 +130,7 @@ export function People(): ReactNode {
       {may && <SecondFactorRoles />}
       {may && <Providers />}
       <Groups people={data} />
+      <ServiceAccounts />
       <Confirm
         title={`Take the second factors of ${lost?.name ?? ''}?`}
         isOpen={lost !== null}
@@ -139,6 +147,14 @@ export function People(): ReactNode {
         For somebody who has lost phone and codes, and whom you know: their password alone lets them in from now on, and
         where their role asks for a second factor they set up another one.
       </Confirm>
+      {leaving && (
+        <HandOn
+          person={leaving}
+          people={data}
+          onClose={() => setLeaving(null)}
+          onDone={() => void client.invalidateQueries({ queryKey: ['people'] })}
+        />
+      )}
       <InviteDialog isOpen={inviting} onClose={() => setInviting(false)} />
       <AddPerson isOpen={adding} onClose={() => setAdding(false)} />
       <Dialog
