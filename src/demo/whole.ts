@@ -1,6 +1,7 @@
 import { COMMAND_LINE } from '@/service/base/actor'
 import { changeOrganisation, makeOrganisation } from '@/service/organisations/organisations'
 import { joinIdentities } from '@/service/people/identities'
+import { addServiceAccount } from '@/service/work/service-accounts'
 import { enterServerAdministrator } from '@/service/people/server-administrators'
 import { execute, one, transaction } from '@/store/db'
 import { FIRST, inOrganisation, onServer } from '@/store/organisation'
@@ -33,6 +34,16 @@ export async function loadWholeDemo(now: Date): Promise<DemoSecrets | null> {
         { value: nightDesk, groupId: night.id },
       ],
     }),
+  )
+  const freight = await one<{ id: number }>(null, `SELECT id FROM areas WHERE title = 'Freight'`)
+  await addServiceAccount(
+    { ...COMMAND_LINE, name: 'Ines Aldaya' },
+    {
+      title: 'Freight office export',
+      notes: 'Fetches each morning what was invoiced.',
+      areaId: freight.id,
+      may: 'see',
+    },
   )
   const { id: yard } = await makeOrganisation({ ...COMMAND_LINE, name: 'Ines Aldaya' }, { title: YARD_TITLE })
   const { people, machines } = await inOrganisation(yard, async () => {

@@ -68,13 +68,14 @@ export function HandOn({
         <Row>
           <Spring />
           <Button onPress={onClose}>Leave it</Button>
-          <Button
-            kind="danger"
-            isDisabled={data === undefined}
-            onPress={() => void switchOff().catch((error: ApiProblem) => say(error.detail, { bad: true }))}
-          >
-            Switch off
-          </Button>
+          {data && (
+            <Button
+              kind="danger"
+              onPress={() => void switchOff().catch((error: ApiProblem) => say(error.detail, { bad: true }))}
+            >
+              Switch off
+            </Button>
+          )}
         </Row>
       </Stack>
     </Dialog>

@@ -36,6 +36,11 @@ const server = {
     areas: [{ id: 7, path: 'Sailing / Refunds', may: 'design', from: ['group Night desk on Sailing'] }],
   },
   'PATCH /people/2': undefined,
+  'POST /people/2/hand-on': { matters: 1 },
+  'GET /second-factor': { roles: [] },
+  'GET /providers': [],
+  'GET /service-accounts': [],
+  'GET /areas': [],
   'POST /people': { id: 3 },
 }
 
@@ -43,22 +48,38 @@ describe('people', () => {
   const people = (role: 'administrator' | 'designer', more = {}) =>
     show(<SettingsScreen />, { ...server, ...more }, { role, at: '/settings?tab=people' })
 
-  it('get another role, or are kept from signing in', async () => {
-    const asked = people('administrator')
+  it('get another role, or are kept from signing in, and nobody takes over where there is nothing', async () => {
+    const asked = people('administrator', { 'GET /people/2/owns': { matters: [] } })
     await choose(/Role of Callum Eads/, 'designer')
     fireEvent.click(screen.getByRole('switch', { name: /Callum Eads may sign in/ }))
-    await waitFor(() => expect(changesOf(asked)).toHaveLength(2))
+    await press('Switch off')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
     expect(changesOf(asked)).toEqual([
       { what: 'PATCH /people/2', body: { role: 'designer' } },
       { what: 'PATCH /people/2', body: { active: false } },
     ])
   })
 
+  it('hand on what they have taken before they are switched off', async () => {
+    const asked = people('administrator', { 'GET /people/2/owns': { matters: [{ id: 9, title: 'Till file' }] } })
+    fireEvent.click(await screen.findByRole('switch', { name: /Callum Eads may sign in/ }))
+    expect(await screen.findByText(/They have taken a matter: Till file/)).toBeTruthy()
+    await choose(/Who takes over/, 'Ines Aldaya')
+    await press('Switch off')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    expect(changesOf(asked)).toEqual([
+      { what: 'POST /people/2/hand-on', body: { to: 1 } },
+      { what: 'PATCH /people/2', body: { active: false } },
+    ])
+  })
+
   it('are told why the last administrator stays', async () => {
     people('administrator', {
+      'GET /people/1/owns': { matters: [] },
       'PATCH /people/1': new No(409, { detail: 'Ines Aldaya is the only administrator.' }),
     })
     fireEvent.click(await screen.findByRole('switch', { name: /Ines Aldaya may sign in/ }))
+    await press('Switch off')
     expect(await screen.findByText('Ines Aldaya is the only administrator.')).toBeTruthy()
   })
 
