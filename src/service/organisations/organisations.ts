@@ -37,7 +37,10 @@ export async function listOrganisations(actor: Actor): Promise<OrganisationRow[]
     const counts = await many<{ id: number; people: number }>(
       null,
       rows
-        .map(({ id }) => `SELECT ${id} AS id, count(*)::int AS people FROM ${schemaOf(id)}.people WHERE active`)
+        .map(
+          ({ id }) =>
+            `SELECT ${id} AS id, count(*)::int AS people FROM ${schemaOf(id)}.people WHERE active AND kind = 'person'`,
+        )
         .join(' UNION ALL '),
     )
     return rows.map((row) => ({

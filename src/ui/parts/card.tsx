@@ -9,6 +9,12 @@ export const Cards = styled.div<{ $first?: string; $second?: string }>`
   padding: 14px;
   align-items: start;
 `
+/** Several lists below each other, each as long as it is: all of them scroll together. */
+export const Lists = styled.div`
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+`
 export const Card = styled.section`
   border: 1px solid var(--line);
   border-radius: 3px;

@@ -7,6 +7,7 @@ import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useSaving } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
+import { Lists } from '@/ui/parts/card'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
@@ -51,7 +52,7 @@ export function Organisations(): ReactNode {
     )
   }
   return (
-    <>
+    <Lists>
       <Row style={{ padding: '8px 12px' }}>
         <Small>
           Organisations on this server are strictly apart: each has people, machines, work and records of its own. Who
@@ -135,7 +136,7 @@ export function Organisations(): ReactNode {
         Its people are signed out, its agents are not let in, and nothing of it starts, until it is switched on again.
         What runs on its machines now goes on there, and is reported then. Everything is kept.
       </Confirm>
-    </>
+    </Lists>
   )
 }
 

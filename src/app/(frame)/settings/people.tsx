@@ -10,6 +10,7 @@ import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
 import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
+import { Lists } from '@/ui/parts/card'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Switch, TextField } from '@/ui/parts/fields'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
@@ -41,7 +42,7 @@ export function People(): ReactNode {
     )
   }
   return (
-    <>
+    <Lists>
       <Row style={{ padding: '8px 12px' }}>
         <Small>
           A viewer reads; an operator also starts and stops; a designer also changes work; an administrator also looks
@@ -165,7 +166,7 @@ export function People(): ReactNode {
       >
         {shown && <PersonRights id={shown.id} />}
       </Dialog>
-    </>
+    </Lists>
   )
 }
 
