@@ -1,8 +1,9 @@
-// npm run screenshots: one current picture of each main view into docs/screenshots, from the demo, which must be running (npm run demo).
+// npm run screenshots: one current picture of each main view into docs/screenshots, from the demo, which must be running (npm run demo). With names, only these: … -- settings sign-in.
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { fail, root, say } from './lib/setup.mjs'
 
+const wanted = process.argv.slice(2)
 const folder = join(root, 'docs/screenshots')
 const base = process.env.BUGLE_URL ?? `http://localhost:${process.env.BUGLE_WEB_PORT ?? 4380}`
 const isUp = await fetch(`${base}/api/health`).then(
@@ -61,6 +62,7 @@ const get = async (path) => (await day.request.get(`${base}/api/v1${path}`)).jso
 
 /** `page` shows `path`; `ready` is in sight; `before` does what the picture needs. */
 async function shoot(name, page, path, ready, before = async () => {}) {
+  if (wanted.length > 0 && !wanted.includes(name)) return
   await page.goto(base + path)
   await page.getByText(ready).first().waitFor()
   await before(page)
