@@ -6,7 +6,12 @@ const mayImport = {
   store: ['core'],
   act: ['core'],
   service: ['store', 'core', 'act', 'agent/protocol'],
-  engine: ['service', 'store/(listen|config|outage|ready|db|lead-lock|limits|organisations?)', 'core', 'agent/protocol'],
+  engine: [
+    'service',
+    'store/(listen|config|outage|ready|db|lead-lock|limits|organisations?)',
+    'core',
+    'agent/protocol',
+  ],
   web: ['core', 'store/(config|ready)'],
   cli: ['service', 'core', 'demo', 'store/(db|migrate|ready|organisations?)'],
   agent: ['core', 'act'],

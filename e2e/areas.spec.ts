@@ -48,6 +48,18 @@ test('an area is made within another, given members and closed; whoever is no me
   await expect(page.getByText('You may see here; it takes design.')).toBeVisible()
 })
 
+test('an area is dragged into another, and it is seen first what that changes for whom', async ({ page }) => {
+  await signInAs(page, 'Ines Aldaya')
+  await open(page, '/work')
+  const shelf = page.getByRole('navigation', { name: 'Areas of work' })
+  await shelf.getByRole('link', { name: /^Housekeeping/ }).dragTo(shelf.getByRole('link', { name: /^Refund desk/ }))
+  const dialog = page.getByRole('dialog', { name: 'Area' })
+  const told = dialog.getByRole('status', { name: 'What changes for whom' })
+  await expect(told.getByText('Petra Flett: see → none on Housekeeping')).toBeVisible()
+  await dialog.getByRole('button', { name: 'Cancel' }).click()
+  await expect(shelf.getByRole('link', { name: /^Housekeeping/ })).toBeVisible()
+})
+
 test('somebody without a role sees the areas that they are a member of, and nothing else', async ({ page }) => {
   await signInAs(page, 'Wren Halloran')
   await open(page, '/work')

@@ -45,6 +45,18 @@ export class AreaTree<T extends InTree> {
     return area ? [area, ...(this.within.get(id) ?? []).flatMap((each) => this.below(each.id))] : []
   }
 
+  /** Of each area what it and all that lies in it have together. */
+  sums(of: (area: T) => number): ReadonlyMap<number, number> {
+    const sums = new Map<number, number>()
+    const add = (area: T): number => {
+      const sum = (this.within.get(area.id) ?? []).reduce((before, each) => before + add(each), of(area))
+      sums.set(area.id, sum)
+      return sum
+    }
+    for (const area of this.within.get(null) ?? []) add(area)
+    return sums
+  }
+
   /** How many areas it lies in, itself counted. */
   depth(id: number): number {
     const area = this.byId.get(id)

@@ -21,11 +21,14 @@ import { RightsChangesOf } from './rights-changes'
 /** An area: what it is called, where it lies, who its members are. What a change changes for whom stands there before it is saved. */
 export function AreaDialog({
   id,
+  moveTo,
   areas,
   isOpen,
   onClose,
 }: {
   readonly id: number
+  /** Where it was dragged to; null: to the outermost. */
+  readonly moveTo?: number | null
   readonly areas: readonly AreaRow[]
   readonly isOpen: boolean
   readonly onClose: () => void
@@ -40,17 +43,19 @@ export function AreaDialog({
   return (
     <Dialog title="Area" isOpen={isOpen} onClose={onClose} width={640}>
       {error && <Trouble error={error} />}
-      {data && <AreaForm key={data.version} area={data} areas={areas} onClose={onClose} />}
+      {data && <AreaForm key={data.version} area={data} moveTo={moveTo} areas={areas} onClose={onClose} />}
     </Dialog>
   )
 }
 
 function AreaForm({
   area,
+  moveTo,
   areas,
   onClose,
 }: {
   readonly area: AreaFull
+  readonly moveTo: number | null | undefined
   readonly areas: readonly AreaRow[]
   readonly onClose: () => void
 }): ReactNode {
@@ -61,7 +66,7 @@ function AreaForm({
   const [values, setValues] = useState({
     title: area.title,
     notes: area.notes,
-    parentId: area.parentId,
+    parentId: moveTo === undefined ? area.parentId : moveTo,
     closed: area.closed,
     members: area.members,
   })

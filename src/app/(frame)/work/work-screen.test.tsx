@@ -76,6 +76,65 @@ describe('work', () => {
     expect(window.location.pathname).toBe('/work')
   })
 
+  it('moves an area by dragging, once it is seen what that changes; only where both are managed', async () => {
+    const harbour = { id: 9, title: 'Harbour', path: 'Harbour', notes: '', jobs: 0, parentId: null, closed: false }
+    const asked = show(
+      <WorkScreen />,
+      {
+        ...SERVER,
+        'GET /areas': [...SERVER['GET /areas'], { ...harbour, may: 'manage' }],
+        'GET /areas/9': { ...harbour, may: 'manage', version: 2, members: [] },
+        'GET /people': [],
+        'GET /groups': [],
+        'POST /areas/9/preview': { changes: [], more: 0 },
+        'PUT /areas/9': { version: 3 },
+      },
+      { role: 'designer' },
+    )
+    const shelf = await screen.findByRole('navigation', { name: 'Areas of work' })
+    const link = (name: RegExp): HTMLElement => within(shelf).getByRole('link', { name })
+    const drag = async (what: RegExp, onto: RegExp): Promise<boolean> => {
+      await within(shelf).findByRole('link', { name: what })
+      const dataTransfer = { effectAllowed: '', setData: () => undefined }
+      fireEvent.dragStart(link(what), { dataTransfer })
+      // It says that it takes it by taking the event.
+      const takes = !fireEvent.dragOver(link(onto), { dataTransfer })
+      fireEvent.drop(link(onto), { dataTransfer })
+      fireEvent.dragEnd(link(what), { dataTransfer })
+      return takes
+    }
+    expect(await drag(/Harbour/, /Fares/)).toBe(false)
+    expect(await drag(/Fares/, /Harbour/)).toBe(false)
+    expect(await drag(/Sailing/, /Refunds/)).toBe(false)
+    // Where it lies already; and to the outermost, which takes an administrator.
+    expect(await drag(/Harbour/, /All work/)).toBe(false)
+    expect(screen.queryByRole('dialog')).toBeNull()
+    expect(await drag(/Harbour/, /Sailing/)).toBe(true)
+    const dialog = await screen.findByRole('dialog')
+    expect(await within(dialog).findByRole('button', { name: /It lies/ })).toHaveProperty(
+      'textContent',
+      expect.stringContaining('Sailing'),
+    )
+    expect(changesOf(asked).map(({ what }) => what)).not.toContain('PUT /areas/9')
+    await press('Save')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    expect(changesOf(asked).find(({ what }) => what === 'PUT /areas/9')).toMatchObject({
+      body: { parentId: 5, version: 2 },
+    })
+  })
+
+  it('draws of ten thousand areas only some', async () => {
+    const many = Array.from({ length: 10_000 }, (_, i) => ({
+      ...SERVER['GET /areas'][0],
+      id: 100 + i,
+      title: `Area ${i}`,
+    }))
+    show(<WorkScreen />, { ...SERVER, 'GET /areas': many })
+    const shelf = await screen.findByRole('navigation', { name: 'Areas of work' })
+    await within(shelf).findByRole('link', { name: /^Area 0/ })
+    expect(within(shelf).getAllByRole('link').length).toBeLessThan(200)
+  })
+
   it('marks what has become slower', async () => {
     show(<WorkScreen />, SERVER)
     expect((await screen.findByText('slower: +38 % in 56 days')).closest('tr')?.textContent).toContain('Manifest')

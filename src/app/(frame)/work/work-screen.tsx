@@ -34,6 +34,7 @@ export function WorkScreen(): ReactNode {
   const somewhere = useMay('design')
   const [adding, setAdding] = useState(false)
   const [editing, setEditing] = useState(false)
+  const [moving, setMoving] = useState<{ readonly id: number; readonly to: number | null } | null>(null)
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { data: jobs, isSuccess } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
   const drifts = useDrifts()
@@ -49,7 +50,13 @@ export function WorkScreen(): ReactNode {
   const newJob = (): void => router.push(area ? `/work/jobs/new?area=${area.id}` : '/work/jobs/new')
   return (
     <Split>
-      <AreaShelf areas={areas} chosen={area} jobs={jobs?.length} onNew={() => setAdding(true)} />
+      <AreaShelf
+        areas={areas}
+        chosen={area}
+        jobs={jobs?.length}
+        onNew={() => setAdding(true)}
+        onMove={(dragged, to) => setMoving({ id: dragged.id, to })}
+      />
       <Page style={{ overflow: 'hidden' }}>
         <Row $wrap>
           <h1>{area?.path ?? 'All work'}</h1>
@@ -186,6 +193,16 @@ export function WorkScreen(): ReactNode {
         )}
       </Page>
       <NewArea isOpen={adding} onClose={() => setAdding(false)} areas={areas} within={area?.id ?? null} />
+      {moving && (
+        <AreaDialog
+          key={`${moving.id} ${moving.to}`}
+          id={moving.id}
+          moveTo={moving.to}
+          areas={areas}
+          isOpen
+          onClose={() => setMoving(null)}
+        />
+      )}
       {area && editing && (
         <AreaDialog key={area.id} id={area.id} areas={areas} isOpen onClose={() => setEditing(false)} />
       )}
