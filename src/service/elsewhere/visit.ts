@@ -232,6 +232,9 @@ async function giveWhatRulesGive(
   await notify(tx, { people: true })
 }
 
+const SOON_MS = 2000
+const soon = (): Promise<undefined> => new Promise((resolve) => void setTimeout(resolve, SOON_MS, undefined).unref())
+
 /** Where whoever signs out here signs out there, too (OpenID Connect RP-Initiated Logout 1.0); undefined: they came by the password, or the provider has no such place. */
 export async function endElsewhere(token: string, pages: string): Promise<string | undefined> {
   const tokenHash = hashToken(token)
@@ -243,7 +246,8 @@ export async function endElsewhere(token: string, pages: string): Promise<string
   const provider = row && (await activeProvider(null, row.providerId))
   if (!provider) return undefined
   try {
-    const configuration = await configurationOf(provider)
+    const configuration = await Promise.race([configurationOf(provider), soon()])
+    if (configuration === undefined) return undefined
     if (configuration.serverMetadata().end_session_endpoint === undefined) return undefined
     return client.buildEndSessionUrl(configuration, {
       post_logout_redirect_uri: `${pages}/sign-in`,
