@@ -35,8 +35,8 @@ const services = [
   'exchange',
   'forecast',
   'notices',
-  'elsewhere',
   'letters',
+  'elsewhere',
   'watch',
 ]
 

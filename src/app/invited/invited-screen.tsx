@@ -1,16 +1,20 @@
 'use client'
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import type { InvitationRow } from '@/service/letters/invitations'
+import type { DoorElsewhere } from '@/service/elsewhere/providers'
+import { Doors } from '@/app/shared/people/doors'
 import { Door, useLetterToken } from '@/app/shared/people/door'
 import { api } from '@/ui/api'
 import { goIn, type Came } from '@/ui/came-in'
 import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
-import { Stack, Trouble } from '@/ui/parts/layout'
+import { Mute, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 
-type Invitation = Pick<InvitationRow, 'email' | 'role' | 'areas' | 'note' | 'madeBy'>
+type Invitation = Pick<InvitationRow, 'email' | 'role' | 'areas' | 'note' | 'madeBy'> & {
+  readonly doors?: readonly DoorElsewhere[]
+}
 
 const whatFor = ({ role, areas }: Invitation): string => {
   const parts = [
@@ -74,6 +78,12 @@ export function InvitedScreen(): ReactNode {
             </Button>
           </Stack>
         </form>
+      )}
+      {invitation?.doors && invitation.doors.length > 0 && (
+        <Stack $gap={8}>
+          <Mute>Or come in by what you sign in with already, if it knows you as {invitation.email}:</Mute>
+          <Doors doors={invitation.doors} to="/" />
+        </Stack>
       )}
     </Door>
   )

@@ -2,6 +2,7 @@
 import dynamic from 'next/dynamic'
 import { Fragment, useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { Doors } from '@/app/shared/people/doors'
 import { Door, useLetterToken } from '@/app/shared/people/door'
 import type { DoorElsewhere } from '@/service/elsewhere/providers'
 import type { DemoPeople } from '@/service/entry/sign-in'
@@ -30,21 +31,6 @@ const Person = styled.button`
   text-align: left;
   &:hover {
     background: var(--shelf);
-  }
-`
-
-/** Leads away from Bugle, and back. */
-const Elsewhere = styled.a`
-  display: block;
-  padding: 5px 9px;
-  border: 1px solid var(--line-strong, var(--line));
-  border-radius: 3px;
-  text-align: center;
-  font-weight: 600;
-  color: inherit;
-  &:hover {
-    background: var(--shelf);
-    text-decoration: none;
   }
 `
 
@@ -79,13 +65,7 @@ export function SignInScreen({ to, people, doors = [], turned, isNew }: Props): 
       )}
       {!isNew && doors.length > 0 && (
         <Line>
-          <Stack>
-            {doors.map(({ id, title }) => (
-              <Elsewhere key={id} href={`/api/sign-in/elsewhere?${new URLSearchParams({ with: id, to })}`}>
-                Sign in with {title}
-              </Elsewhere>
-            ))}
-          </Stack>
+          <Doors doors={doors} to={to} />
         </Line>
       )}
       {people.length > 0 && (

@@ -5,7 +5,7 @@ import { requireRight, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
 import { invalid, notFound } from '@/service/base/problem'
 import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
-import { inOrganisation } from '@/store/organisation'
+import { inOrganisation, organisation } from '@/store/organisation'
 import { knownOrganisations } from '@/store/organisations'
 import { providerContext, seal } from '@/store/seal'
 
@@ -83,17 +83,19 @@ export interface DoorElsewhere {
   readonly title: string
 }
 
-/** By which providers somebody may sign in, whoever they are: told to everybody who comes to the door. */
+/** By which providers of this organisation somebody may sign in: told to everybody who comes to the door. */
+export async function doorsHere(): Promise<DoorElsewhere[]> {
+  const rows = await many<{ id: number; title: string }>(
+    null,
+    'SELECT id, title FROM providers WHERE active ORDER BY lower(title)',
+  )
+  return rows.map(({ id, title }) => ({ id: `${organisation()}.${id}`, title }))
+}
+
+/** The same of all organisations. */
 export async function doorsElsewhere(): Promise<DoorElsewhere[]> {
   const all = (await knownOrganisations()).filter(({ active }) => active)
-  const found = await Promise.all(
-    all.map(({ id }) =>
-      inOrganisation(id, () =>
-        many<{ id: number; title: string }>(null, 'SELECT id, title FROM providers WHERE active ORDER BY lower(title)'),
-      ),
-    ),
-  )
-  return found.flatMap((some, i) => some.map(({ id, title }) => ({ id: `${all[i]?.id}.${id}`, title })))
+  return (await Promise.all(all.map(({ id }) => inOrganisation(id, doorsHere)))).flat()
 }
 
 async function check(tx: Tx, { rules }: ProviderContent): Promise<void> {

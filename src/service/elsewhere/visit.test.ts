@@ -11,6 +11,7 @@ import { addPerson, changePerson, listPeople } from '@/service/people/people'
 import { addGroup } from '@/service/people/groups'
 import { signOut, whoHasSession } from '@/service/people/sessions'
 import { saveAddresses } from '@/service/notices/addresses'
+import { addArea } from '@/service/work/areas'
 import { FakeProvider } from './provider.test-help'
 import * as providers from './providers'
 import { comeBack, endElsewhere, goElsewhere, type TurnedAway } from './visit'
@@ -119,6 +120,23 @@ describe('whoever signs in elsewhere', () => {
     expect(await turned(back(await visit({ sub: 'n-1', email: 'new@marram.example', email_verified: true })))).toBe(
       'unknown',
     )
+  })
+
+  it('takes up an invitation to the address that the provider has verified, with its role and areas, once', async () => {
+    await providers.changeProvider(ADMIN, id, content({ makesPeople: false, rules: [] }))
+    const area = (await addArea(ADMIN, { title: 'Freight' })).id
+    await execute(
+      null,
+      `INSERT INTO letters (kind, token_hash, email, role, areas, made_by, expires_at) VALUES ('invitation', 'x', 'Hallam@marram.example', 'operator', $1, 'Ines', now() + interval '1 day')`,
+      [JSON.stringify([{ areaId: area, may: 'design' }])],
+    )
+    const hallam = { sub: 'h-1', email: 'hallam@marram.example', name: 'Hallam Reid' }
+    expect(await turned(back(await visit({ ...hallam, email_verified: false })))).toBe('unknown')
+    const { token } = await back(await visit({ ...hallam, email_verified: true }))
+    const me = (await whoHasSession(token, 'x'))?.actor
+    expect(me).toMatchObject({ name: 'Hallam Reid', role: 'operator', areas: { granted: 'design' } })
+    expect(await one(null, 'SELECT used_at IS NOT NULL AS used FROM letters')).toEqual({ used: true })
+    expect(await many(null, 'SELECT person_id AS id FROM grants')).toEqual([{ id: me?.id }])
   })
 
   it('has role and groups as the rules give them, each time; the last administrator stays one', async () => {

@@ -4,6 +4,7 @@ import { clipText, storableText } from '@/core/schema/plain-text'
 import { COMMAND_LINE, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { hashToken, newToken } from '@/service/base/secrets'
+import { takeUpByAddress } from '@/service/letters/invitations'
 import { insertPerson } from '@/service/people/people'
 import { openSession, type Caller } from '@/service/people/sessions'
 import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
@@ -177,13 +178,17 @@ interface Found {
 }
 
 async function madeBy(tx: Tx, provider: Provider, actor: Actor, claims: Claims, email: string): Promise<Found> {
-  if (!provider.makesPeople) throw new TurnedAway('unknown', `nobody here is ${email || 'this person'}`)
+  // Whoever was invited has been let in already, whatever the provider may.
+  const invitation = email === '' ? undefined : await takeUpByAddress(tx, email)
+  if (!invitation && !provider.makesPeople) throw new TurnedAway('unknown', `nobody here is ${email || 'this person'}`)
   if (email === '') throw new TurnedAway('unknown', 'the provider gives no verified address')
   const said = [claims.name, claims.preferred_username].find((one) => typeof one === 'string' && one.trim() !== '')
   const name = clipText(storableText(String(said ?? email)).trim(), 100)
-  const { id } = await insertPerson(tx, actor, { email, name, role: provider.role, passwordHash: null })
+  const role = invitation?.role ?? provider.role
+  const { id } = await insertPerson(tx, actor, { email, name, role, passwordHash: null })
+  await invitation?.giveAreas(id)
   await notify(tx, { people: true })
-  return { id, active: true, role: provider.role }
+  return { id, active: true, role }
 }
 
 /** Role and groups as the claims say, each time they come: what a rule speaks of is given and taken, all else stays. */

@@ -201,12 +201,7 @@ export async function acceptInvitation(
   await requireGoodPassword('password', password, { name, email })
   const passwordHash = await hashPassword(password)
   const { id } = await transaction(async (tx) => {
-    const [letter] = await many<{ email: string; role: Role; areas: { areaId: number; may: Level }[]; madeBy: string }>(
-      tx,
-      `UPDATE letters l SET used_at = now() WHERE l.token_hash = $1 AND ${OPEN} AND l.expires_at > now()
-       RETURNING email, role, areas, made_by AS "madeBy"`,
-      [hashToken(token)],
-    )
+    const letter = await takeUp(tx, 'l.token_hash = $1', hashToken(token))
     if (!letter) throw noLongerGood()
     const actor: Actor = {
       ...COMMAND_LINE,
@@ -215,14 +210,41 @@ export async function acceptInvitation(
       address: caller.address,
     }
     const person = await insertPerson(tx, actor, { email: letter.email, name, role: letter.role, passwordHash })
-    await execute(
-      tx,
-      `INSERT INTO grants (area_id, person_id, may) SELECT a.id, $1, x.may FROM jsonb_to_recordset($2::jsonb) AS x("areaId" bigint, may text)
-         JOIN areas a ON a.id = x."areaId" AND a.deleted_at IS NULL`,
-      [person.id, JSON.stringify(letter.areas)],
-    )
-    await notify(tx, { people: true })
+    await letter.giveAreas(person.id)
     return person
   })
   return enter(id, caller)
 }
+
+interface Taken {
+  readonly email: string
+  readonly role: Role
+  readonly madeBy: string
+  readonly giveAreas: (personId: number) => Promise<void>
+}
+
+/** Takes an open invitation up, once: the row of this condition on `l`. */
+async function takeUp(tx: Tx, which: string, value: string): Promise<Taken | undefined> {
+  const [letter] = await many<{ email: string; role: Role; areas: { areaId: number; may: Level }[]; madeBy: string }>(
+    tx,
+    `UPDATE letters l SET used_at = now() WHERE ${which} AND ${OPEN} AND l.expires_at > now()
+     RETURNING email, role, areas, made_by AS "madeBy"`,
+    [value],
+  )
+  if (!letter) return undefined
+  const { areas, ...rest } = letter
+  const giveAreas = async (personId: number): Promise<void> => {
+    await execute(
+      tx,
+      `INSERT INTO grants (area_id, person_id, may) SELECT a.id, $1, x.may FROM jsonb_to_recordset($2::jsonb) AS x("areaId" bigint, may text)
+         JOIN areas a ON a.id = x."areaId" AND a.deleted_at IS NULL`,
+      [personId, JSON.stringify(areas)],
+    )
+    await notify(tx, { people: true })
+  }
+  return { ...rest, giveAreas }
+}
+
+/** The open invitation to an address that somebody has shown to be theirs, as a provider has verified it. */
+export const takeUpByAddress = (tx: Tx, email: string): Promise<Taken | undefined> =>
+  takeUp(tx, 'lower(l.email) = lower($1)', email)
