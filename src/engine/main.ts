@@ -27,7 +27,8 @@ async function main(): Promise<void> {
     gatewayUrl: settings.gatewayUrls[0] ?? `${tls ? 'wss' : 'ws'}://localhost:${settings.gatewayPort}/agent`,
     startedAt: new Date(),
   })
-  await workplaces.look()
+  // Should the database go away just now, the next look opens them.
+  await workplaces.look().catch((error: unknown) => log.warn({ err: error }, 'organisations not read'))
   const reception = new Reception((organisation) => workplaces.gatewayOf(organisation), {
     proxies: settings.proxies,
     tls: tls && { cert: readFileSync(tls.certFile), key: readFileSync(tls.keyFile) },

@@ -44,6 +44,9 @@ export class Workplaces {
 
   async stop(): Promise<void> {
     await this.looking.stop()
-    await Promise.all([...this.open].map(([id, workplace]) => inOrganisation(id, () => workplace.stop())))
+    const all = [...this.open]
+    // Nobody is led to one that ends.
+    this.open.clear()
+    await Promise.all(all.map(([id, workplace]) => inOrganisation(id, () => workplace.stop())))
   }
 }
