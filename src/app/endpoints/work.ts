@@ -4,6 +4,7 @@ import { versionsSchema, workVersion, workVersions } from '@/service/work/work-v
 import { startable, startableQuery } from '@/service/runs/start'
 import * as flows from '@/service/work/flows'
 import * as areas from '@/service/work/areas'
+import * as who from '@/service/work/who-may'
 import * as work from '@/service/work/work'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { id } from './params'
@@ -43,7 +44,7 @@ export const WORK: readonly Endpoint[] = [
     '/areas/:id/preview',
     'administer',
     { says: 'what saving it would change for whom: nothing is saved', body: areas.areaSchema, reads: true },
-    ({ actor, params, body }) => areas.previewArea(actor, id(params), body),
+    ({ actor, params, body }) => who.previewArea(actor, id(params), body),
   ),
   endpoint(
     'DELETE',
@@ -57,10 +58,10 @@ export const WORK: readonly Endpoint[] = [
     '/areas/:id/who',
     'see',
     { says: 'who may what on it, and where it comes from' },
-    ({ actor, params }) => areas.whoMay(actor, id(params)),
+    ({ actor, params }) => who.whoMay(actor, id(params)),
   ),
   endpoint('GET', '/jobs/:id/who', 'see', { says: 'the same of a job or flow' }, ({ actor, params }) =>
-    areas.whoMayWork(actor, id(params)),
+    who.whoMayWork(actor, id(params)),
   ),
   endpoint('GET', '/jobs', 'see', { says: 'all jobs and flows' }, ({ actor }) => work.listJobs(actor)),
   endpoint('POST', '/jobs', 'design', { says: 'add one', body: work.newJobSchema }, ({ actor, body }) =>

@@ -13,17 +13,8 @@ import { jobDefinitionSchema } from '@/core/work/job'
 import { startRun, startSchema } from '@/service/runs/start'
 import { listRuns, runFilterSchema } from '@/service/runs/run-list'
 import { addJob, listJobs } from './work'
-import {
-  addArea,
-  listAreas,
-  newAreaSchema,
-  oneArea,
-  previewArea,
-  removeArea,
-  rightsOfPerson,
-  saveArea,
-  whoMay,
-} from './areas'
+import { addArea, listAreas, newAreaSchema, oneArea, removeArea, saveArea } from './areas'
+import { previewArea, rightsOfPerson, whoMay } from './who-may'
 
 freshDatabase()
 

@@ -1,6 +1,4 @@
 'use client'
-import type { Right } from '@/core/people/roles'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import { PRIORITIES } from '@/core/dispatch/types'
 import type { TriggerDefaults } from '@/core/work/trigger'
@@ -14,11 +12,10 @@ import { Button } from '@/ui/parts/button'
 import { Card, Cards } from '@/ui/parts/card'
 import { Select, type Choice } from '@/ui/parts/select'
 import { TextField } from '@/ui/parts/fields'
-import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
-import { Table } from '@/ui/parts/table'
-import { Ago, Time } from '@/ui/parts/time'
+import { Row, Spring, Stack, Trouble } from '@/ui/parts/layout'
+import { MySessions } from './my-sessions'
+import { MyTokens } from './my-tokens'
 import { SecondFactors } from './second-factors'
-import { ShownOnce } from '@/app/shared/people/shown-once'
 import { MyOrganisations } from './my-organisations'
 import { MAKE_UP_WORDS, MinutesField, OVERLAP_WORDS } from '@/app/shared/timing/how-sections'
 
@@ -32,9 +29,9 @@ export function MySettings(): ReactNode {
         <SecondFactors />
       </Stack>
       <Stack $gap={16}>
-        <Sessions />
+        <MySessions />
         <MyOrganisations />
-        <Tokens />
+        <MyTokens />
       </Stack>
     </Cards>
   )
@@ -218,149 +215,6 @@ function Password(): ReactNode {
           </Row>
         </Stack>
       </form>
-    </Card>
-  )
-}
-
-interface SessionRow {
-  readonly id: number
-  readonly address: string
-  readonly userAgent: string
-  readonly createdAt: string
-  readonly lastSeenAt: string
-  readonly current: boolean
-}
-
-function Sessions(): ReactNode {
-  const client = useQueryClient()
-  const say = useSay()
-  const { data = [] } = useQuery({ queryKey: ['sessions'], queryFn: () => api.get<SessionRow[]>('/me/sessions') })
-  const end = (id: number): void => {
-    api.delete(`/me/sessions/${id}`).then(
-      () => client.invalidateQueries({ queryKey: ['sessions'] }),
-      (error: ApiProblem) => say(error.detail, { bad: true }),
-    )
-  }
-  return (
-    <Card>
-      <h2>Where you are signed in</h2>
-      <Table
-        label="Sessions"
-        rows={data}
-        columns={[
-          { id: 'address', title: 'From', cell: (s) => s.address },
-          { id: 'agent', title: 'With', cell: (s) => <Small title={s.userAgent}>{s.userAgent}</Small> },
-          { id: 'since', title: 'Since', cell: (s) => <Time at={s.createdAt} /> },
-          { id: 'seen', title: 'Last seen', cell: (s) => <Ago at={s.lastSeenAt} /> },
-          {
-            id: 'end',
-            title: '',
-            cell: (s) =>
-              s.current ? (
-                <Small>this one</Small>
-              ) : (
-                <Button kind="quiet" onPress={() => end(s.id)}>
-                  End
-                </Button>
-              ),
-          },
-        ]}
-      />
-    </Card>
-  )
-}
-
-interface TokenRow {
-  readonly id: number
-  readonly name: string
-  readonly may: Right
-  readonly createdAt: string
-  readonly expiresAt: string
-  readonly lastUsedAt: string | null
-  readonly revokedAt: string | null
-}
-
-const MAY: readonly { id: Right; title: string }[] = [
-  { id: 'see', title: 'read' },
-  { id: 'operate', title: 'start and stop' },
-  { id: 'design', title: 'change work' },
-  { id: 'administer', title: 'all that you may' },
-]
-
-function Tokens(): ReactNode {
-  const client = useQueryClient()
-  const say = useSay()
-  const { data = [] } = useQuery({ queryKey: ['tokens'], queryFn: () => api.get<TokenRow[]>('/me/tokens') })
-  const [name, setName] = useState('')
-  const [days, setDays] = useState('90')
-  const [may, setMay] = useState<Right>('operate')
-  const [made, setMade] = useState<string | null>(null)
-  const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  const refresh = (): void => void client.invalidateQueries({ queryKey: ['tokens'] })
-  const revoke = (id: number): void => {
-    api.delete(`/me/tokens/${id}`).then(refresh, (error: ApiProblem) => say(error.detail, { bad: true }))
-  }
-  return (
-    <Card>
-      <h2>Access tokens for scripts</h2>
-      <Small>
-        A token may what you choose here, and never more than you. Send it as “Authorization: Bearer …” to the API.
-      </Small>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault()
-          api.post<{ token: string }>('/me/tokens', { name, days: Number(days), may }).then(({ token }) => {
-            setMade(token)
-            setName('')
-            setTrouble(null)
-            refresh()
-          }, setTrouble)
-        }}
-      >
-        <Row $top>
-          <TextField label="What it is for" value={name} onChange={setName} error={trouble?.detail} width="220px" />
-          <Select
-            label="Good for"
-            value={days}
-            onChange={setDays}
-            choices={[
-              { id: '7', title: 'a week' },
-              { id: '90', title: '90 days' },
-              { id: '366', title: 'a year' },
-            ]}
-            width="110px"
-          />
-          <Select label="It may" value={may} onChange={(id) => setMay(id as Right)} choices={MAY} width="150px" />
-          <div style={{ paddingTop: 19 }}>
-            <Button type="submit">Make</Button>
-          </div>
-        </Row>
-      </form>
-      {made && <ShownOnce text={made} />}
-      <Table
-        label="Access tokens"
-        rows={data}
-        isDim={(t) => t.revokedAt !== null}
-        columns={[
-          { id: 'name', title: 'For', cell: (t) => <b>{t.name}</b> },
-          { id: 'may', title: 'May', cell: (t) => t.may },
-          { id: 'made', title: 'Made', cell: (t) => <Time at={t.createdAt} /> },
-          { id: 'expires', title: 'Good until', cell: (t) => <Time at={t.expiresAt} /> },
-          { id: 'used', title: 'Last used', cell: (t) => (t.lastUsedAt ? <Ago at={t.lastUsedAt} /> : 'never') },
-          {
-            id: 'revoke',
-            title: '',
-            cell: (t) =>
-              t.revokedAt ? (
-                <Small>revoked</Small>
-              ) : (
-                <Button kind="quiet" onPress={() => revoke(t.id)}>
-                  Revoke
-                </Button>
-              ),
-          },
-        ]}
-      />
     </Card>
   )
 }

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import type { RightsOfPerson } from '@/service/work/areas'
+import type { RightsOfPerson } from '@/service/work/who-may'
 import { api } from '@/ui/api'
 import { Small, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import type { WhoMay } from '@/service/work/areas'
+import type { WhoMay } from '@/service/work/who-may'
 import { api } from '@/ui/api'
 import { Button } from '@/ui/parts/button'
 import { Dialog } from '@/ui/parts/dialog'
