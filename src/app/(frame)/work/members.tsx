@@ -28,20 +28,20 @@ export function Members({
   readonly isLocked: boolean
 }): ReactNode {
   const options = { enabled: !isLocked }
-  const { data: people = [] } = useQuery({
+  const { data: people } = useQuery({
     queryKey: ['people'],
     queryFn: () => api.get<PersonRow[]>('/people'),
     ...options,
   })
-  const { data: groups = [] } = useQuery({
+  const { data: groups } = useQuery({
     queryKey: ['groups'],
     queryFn: () => api.get<GroupRow[]>('/groups'),
     ...options,
   })
   const there = new Set(members.map(keyOf))
   const choices = [
-    ...groups.map(({ id, title }) => ({ personId: null, groupId: id, name: title })),
-    ...people.filter(({ active }) => active).map(({ id, name }) => ({ personId: id, groupId: null, name })),
+    ...(groups ?? []).map(({ id, title }) => ({ personId: null, groupId: id, name: title })),
+    ...(people ?? []).filter(({ active }) => active).map(({ id, name }) => ({ personId: id, groupId: null, name })),
   ].filter((each) => !there.has(keyOf(each)))
   const replace = (member: Member, may: Level): void =>
     onChange(members.map((each) => (each === member ? { ...member, may } : each)))
@@ -80,7 +80,8 @@ export function Members({
           )}
         </Row>
       ))}
-      {!isLocked && (
+      {/* Before it is known who there is, nobody could be chosen. */}
+      {!isLocked && people && groups && (
         <Select
           label="Add a member"
           hideLabel
