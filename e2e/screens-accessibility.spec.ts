@@ -26,7 +26,7 @@ const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading
     ['/settings?tab=people', 'Settings'],
     ['/settings?tab=engines', 'Settings'],
     ['/settings?tab=audit', 'Settings'],
-    ['/settings?tab=organisations', 'Stavin Yard'],
+    ['/settings?tab=organisations', 'Who looks after the server'],
   ],
   tuning: ['load', 'deadlines', 'proposals', 'what-if', 'schedules', 'right'].map((tab) => [
     `/tuning?from=2027-03-09T18:00:00Z&hours=15&tab=${tab}`,
