@@ -23,7 +23,7 @@ const Person = styled.button`
   display: flex;
   justify-content: space-between;
   width: 100%;
-  padding: 5px 9px;
+  padding: 3px 9px;
   border: 1px solid var(--line);
   border-radius: 3px;
   background: var(--paper);
@@ -70,7 +70,7 @@ export function SignInScreen({ to, people, doors = [], turned, isNew }: Props): 
       )}
       {people.length > 0 && (
         <Line>
-          <Stack>
+          <Stack $gap={5}>
             <Trouble error={trouble} />
             {people.map(({ organisation, title, people: some }) => (
               <Fragment key={organisation}>
