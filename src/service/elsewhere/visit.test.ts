@@ -66,7 +66,7 @@ interface Visit {
   readonly browser: string
 }
 async function visit(claims: object = ASTRID): Promise<Visit> {
-  const { url, browser } = await goElsewhere(id, '/runs', PAGES)
+  const { url, browser } = await goElsewhere(id, '/runs', CALLER)
   return { url: fake.visit(url, claims), browser }
 }
 const back = ({ url, browser }: Visit): Promise<{ token: string; goesTo: string }> => comeBack(url, browser, CALLER)
@@ -79,7 +79,7 @@ const whoIs = async (token: string): Promise<string | undefined> => (await whoHa
 
 describe('whoever signs in elsewhere', () => {
   it('is sent there with state, nonce and a challenge, and comes in with what the provider says', async () => {
-    const { url } = await goElsewhere(id, '/runs', PAGES)
+    const { url } = await goElsewhere(id, '/runs', CALLER)
     const query = new URL(url).searchParams
     expect(Object.fromEntries(query)).toMatchObject({
       response_type: 'code',
@@ -186,7 +186,7 @@ describe('whoever signs in elsewhere', () => {
     expect(await myOrganisations(me)).toHaveLength(2)
     await expect(goTo(me, yard, CALLER, token)).rejects.toMatchObject({ code: 'not-now' })
     expect(await providers.doorsElsewhere()).toEqual([{ id: `1.${id}`, title: 'Harbour sign-in' }])
-    expect(await withToken('bgo2_x', () => turned(goElsewhere(id, '/', PAGES)))).toBe('again')
+    expect(await withToken('bgo2_x', () => turned(goElsewhere(id, '/', CALLER)))).toBe('again')
   })
 })
 
@@ -237,6 +237,20 @@ describe('what does not fit is turned away', () => {
     expect(await turned(back(second))).toBe('refused')
   })
 
+  it('a number longer than numbers of people are: two might be cut to one', async () => {
+    const person = { email: 'long@marram.example', email_verified: true }
+    expect(await turned(back(await visit({ ...person, sub: 'x'.repeat(256) })))).toBe('refused')
+    expect(await turned(back(await visit({ ...person, sub: 'x'.repeat(255) })))).toBe('in')
+  })
+
+  it('visits begun without end from one address', async () => {
+    const from = { ...CALLER, address: '192.0.2.99' }
+    await goElsewhere(id, '/', from)
+    await execute(null, `UPDATE attempt_counts SET times = 1000 WHERE kind = 'elsewhere' AND key = '192.0.2.99'`)
+    expect(await turned(goElsewhere(id, '/', from))).toBe('again')
+    expect(await turned(goElsewhere(id, '/', CALLER))).toBe('in')
+  })
+
   it('a refusal of the provider, with its word for the record', async () => {
     const came = await visit()
     came.url.searchParams.delete('code')
@@ -251,13 +265,13 @@ describe('what does not fit is turned away', () => {
 
   it('a provider that does not answer, is no provider, or lies where the server may not go', async () => {
     await providers.changeProvider(ADMIN, id, content({ issuer: 'http://127.0.0.1:9' }))
-    expect(await turned(goElsewhere(id, '/', PAGES))).toBe('away')
+    expect(await turned(goElsewhere(id, '/', CALLER))).toBe('away')
     await providers.changeProvider(ADMIN, id, content({ issuer: `${fake.issuer}/nothing` }))
-    expect(await turned(goElsewhere(id, '/', PAGES))).toBe('away')
+    expect(await turned(goElsewhere(id, '/', CALLER))).toBe('away')
     await providers.changeProvider(ADMIN, id, content({ title: 'Again' }))
     await saveAddresses(ADMIN, { allow: [] })
     const asked = fake.asked
-    expect(await turned(goElsewhere(id, '/', PAGES))).toBe('away')
+    expect(await turned(goElsewhere(id, '/', CALLER))).toBe('away')
     expect(fake.asked).toBe(asked)
     await saveAddresses(ADMIN, { allow: ['127.0.0.1'] })
   })
@@ -269,7 +283,7 @@ describe('what does not fit is turned away', () => {
     expect(await turned(back(came))).toBe('again')
     expect(await whoIs(token)).toBeUndefined()
     expect(await providers.doorsElsewhere()).toEqual([])
-    expect(await turned(goElsewhere(id, '/', PAGES))).toBe('again')
+    expect(await turned(goElsewhere(id, '/', CALLER))).toBe('again')
   })
 })
 

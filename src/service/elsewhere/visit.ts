@@ -5,6 +5,7 @@ import { COMMAND_LINE, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { hashToken, newToken } from '@/service/base/secrets'
 import { takeUpByAddress } from '@/service/letters/invitations'
+import { countAttempts } from '@/service/people/attempts'
 import { insertPerson } from '@/service/people/people'
 import { openSession, type Caller } from '@/service/people/sessions'
 import { db, execute, many, maybeOne, transaction, type Tx } from '@/store/db'
@@ -15,6 +16,10 @@ import { activeProvider, type Provider } from './providers'
 
 const MINUTES = 10
 const MOST_VALUES = 1000
+/** Visits begun from one address in a quarter of an hour: an office of people, and no more. */
+const MOST_BEGUN = 1000
+/** Characters of the number that somebody has there (OpenID Connect Core 1.0, section 2). */
+const MOST_SUBJECT = 255
 
 /** Why somebody does not come in, in a word that stands in the address of the sign-in page; it says there what it means. */
 export type Turned = 'again' | 'refused' | 'unknown' | 'off' | 'away'
@@ -35,8 +40,10 @@ export const backTo = (pages: string): string => `${pages}/api/sign-in/back`
 export async function goElsewhere(
   providerId: number,
   goesTo: string,
-  pages: string,
+  { address, pages }: { readonly address: string; readonly pages: string },
 ): Promise<{ url: string; browser: string }> {
+  const [begun = 1] = await countAttempts([{ kind: 'elsewhere', key: address }])
+  if (begun > MOST_BEGUN) throw new TurnedAway('again', 'too many visits begun from one address')
   const provider = await activeProvider(null, providerId)
   if (!provider) throw new TurnedAway('again', 'no such provider')
   const configuration = await reached(provider)
@@ -116,6 +123,7 @@ export async function comeBack(
       })
     const claims = tokens.claims()
     if (!claims) throw new TurnedAway('refused', 'no claims')
+    if (claims.sub.length > MOST_SUBJECT) throw new TurnedAway('refused', 'the subject is too long')
     const personId = await personBy(provider, claims, caller)
     const by = { providerId: provider.id, idToken: tokens.id_token ?? '' }
     const token = await openSession(personId, caller, oldToken, by)
@@ -154,7 +162,7 @@ async function personBy(provider: Provider, claims: Claims, caller: Caller): Pro
       (await maybeOne<Found>(
         tx,
         'SELECT p.id, p.active, p.role FROM provider_people s JOIN people p ON p.id = s.person_id WHERE s.provider_id = $1 AND s.subject = $2',
-        [provider.id, clipText(claims.sub, 255)],
+        [provider.id, claims.sub],
       )) ??
       (isVerified
         ? await maybeOne<Found>(tx, 'SELECT id, active, role FROM people WHERE lower(email) = lower($1)', [email])
@@ -163,7 +171,7 @@ async function personBy(provider: Provider, claims: Claims, caller: Caller): Pro
     const person = known ?? (await madeBy(tx, provider, actor, claims, isVerified ? email : ''))
     await execute(tx, 'INSERT INTO provider_people VALUES ($1, $2, $3) ON CONFLICT DO NOTHING', [
       provider.id,
-      clipText(claims.sub, 255),
+      claims.sub,
       person.id,
     ])
     await giveWhatRulesGive(tx, provider, actor, person, claims)

@@ -123,6 +123,14 @@ describe('whoever has a second factor', () => {
     expect(came.map(({ status }) => status).sort()).toEqual(['fulfilled', 'rejected'])
   })
 
+  it('comes in once by one ticket, whatever is shown with it at the same moment', async () => {
+    const { email, secret, codes } = await withApp()
+    const { ticket } = await asked(email)
+    const shown = [{ code: await codeAt(secret) }, { recovery: codes[0] ?? '' }, { recovery: codes[1] ?? '' }]
+    const came = await Promise.allSettled(shown.map((one) => showSecondFactor({ ticket, ...one }, CALLER)))
+    expect(came.filter(({ status }) => status === 'fulfilled')).toHaveLength(1)
+  })
+
   it('comes in by a code on paper, each once, however it is written', async () => {
     const { email, codes, me } = await withApp()
     expect(new Set(codes).size).toBe(10)

@@ -14,7 +14,7 @@ import { stepOfCode } from './app-codes'
 import { isAskedOf, plainCode } from './factors'
 import type { newFactorSchema } from './make-factor'
 import { credentialsOf, finishFactor, passkeyAnswerSchema, passkeyHost } from './make-factor'
-import { endTicket, fillTicket, newTicket, takeTicket, type Ticket } from './tickets'
+import { endTicket, fillTicket, newTicket, takeTicket, ticketOver, type Ticket } from './tickets'
 
 /** Wrong codes of one person in a quarter of an hour; passkeys cannot be guessed and are not counted. */
 const MOST_CODES = 10
@@ -101,7 +101,8 @@ export async function showSecondFactor(
     throw invalid(path, REFUSED[path])
   }
   if (path !== 'passkey') await forgetAttempts([key])
-  await transaction((tx) => endTicket(tx, ticket))
+  // Of two at the same moment, whatever each of them showed, one is in.
+  if (!(await transaction((tx) => endTicket(tx, ticket)))) throw ticketOver()
   return openSession(ticket.personId, caller, oldToken)
 }
 

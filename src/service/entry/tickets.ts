@@ -41,6 +41,8 @@ export async function fillTicket(
   )
 }
 
+export const ticketOver = (): Problem => new Problem('not-now', 'That took too long, or too many tries. Begin again.')
+
 /** Counts one try, before it is looked at whether it fits. */
 export async function takeTicket(tx: Tx | null, token: string, purposes: readonly Purpose[]): Promise<Ticket> {
   const [row] = await many<Ticket>(
@@ -49,7 +51,7 @@ export async function takeTicket(tx: Tx | null, token: string, purposes: readonl
      RETURNING token_hash AS "tokenHash", person_id AS "personId", secret, challenge`,
     [hashToken(token), purposes, MOST_TRIES],
   )
-  if (!row) throw new Problem('not-now', 'That took too long, or too many tries. Begin again.')
+  if (!row) throw ticketOver()
   return row
 }
 

@@ -11,6 +11,7 @@ export type AttemptKind =
   | 'set-up'
   | 'confirm'
   | 'second'
+  | 'elsewhere'
   | 'work'
   | 'refusal'
   | 'runs'

@@ -15,11 +15,10 @@ export function GET(request: Request): Promise<Response> {
     const [, organisation = 0, provider = 0] = (/^(\d{1,9})\.(\d{1,15})$/.exec(query.get('with') ?? '') ?? []).map(
       Number,
     )
-    const { pages } = whoCalls(request)
     try {
       if (!(await isActive(organisation))) throw new TurnedAway('again', 'no such organisation')
       const { url, browser } = await inOrganisation(organisation, () =>
-        goElsewhere(provider, ownPath(query.get('to') ?? undefined), pages),
+        goElsewhere(provider, ownPath(query.get('to') ?? undefined), whoCalls(request)),
       )
       return new Response(null, {
         status: 302,
