@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process'
 import { expect, isAwake, open, signInAs, test } from './helpers'
 
 test('somebody of two organisations goes over and back, and finds of each only its own', async ({ page }) => {
@@ -62,4 +63,40 @@ test('whoever looks after the server makes an organisation, whose first administ
   await expect(row).not.toContainText('switched off')
   await other.goto('/watch')
   await expect(other.getByRole('heading', { name: 'Now on the machines' })).toBeVisible()
+})
+
+/** A command on the server’s own machine. */
+function bugle(args: readonly string[], input = ''): { status: number | null; said: unknown; error: string } {
+  const done = spawnSync(process.execPath, ['dist/bugle.cjs', ...args], { input, encoding: 'utf8' })
+  return { status: done.status, said: done.status === 0 ? JSON.parse(done.stdout) : null, error: done.stderr }
+}
+
+test('commands on the server make an organisation, and work for the one that they name', async ({ page }) => {
+  const name = 'Tarn Head Pilots'
+  const made = bugle(['organisation', 'make', '--name', name])
+  expect(made.said).toMatchObject({ code: expect.stringMatching(/^first\d+_/) as unknown })
+  expect(bugle(['organisation', 'make', '--name', name])).toMatchObject({ status: 2 })
+  expect(bugle(['organisations']).said).toEqual(
+    expect.arrayContaining([expect.objectContaining({ title: name, people: 0 })]),
+  )
+  const who = ['--email', 'signe@pilots.example', '--organisation', 'tarn head pilots']
+  expect(bugle(['admin', 'create', '--name', 'Signe Moe', ...who], 'a lantern on the headland\n').status).toBe(0)
+  expect(bugle(['setup-code', '--organisation', name]).said).toEqual({ code: null })
+  expect(bugle(['enrolment-key', '--organisation', name]).said).toMatchObject({
+    key: expect.stringMatching(/^bgk\d+_/) as unknown,
+  })
+  expect(bugle(['server-administrator', ...who]).status).toBe(0)
+  const nobody = bugle(['password', '--email', 'signe@pilots.example'], 'x\n')
+  expect([nobody.status, nobody.error]).toEqual([2, 'There is nobody with the address signe@pilots.example.\n'])
+  expect(bugle(['setup-code', '--organisation', 'Nowhere'])).toMatchObject({
+    status: 2,
+    error: expect.stringContaining('There is no organisation Nowhere on this server') as unknown,
+  })
+  await page.goto('/sign-in')
+  await page.getByLabel('E-mail').fill('signe@pilots.example')
+  await page.getByLabel('Password').fill('a lantern on the headland')
+  await page.getByRole('button', { name: 'Sign in', exact: true }).click()
+  await isAwake(page)
+  await open(page, '/settings?tab=organisations')
+  await expect(page.getByRole('row', { name: /^Tarn Head Pilots/ })).toContainText('yours')
 })

@@ -2,7 +2,7 @@ import pg from 'pg'
 import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 import { config } from './config'
 import { defineModels, type Models } from './models'
-import { enter, entrance } from './organisation'
+import { entrance } from './organisation'
 import { whoReads } from './walls'
 
 export type Db = Models & { readonly sequelize: Sequelize }
@@ -51,7 +51,7 @@ export async function transaction<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
     try {
       return await db().sequelize.transaction(async (tx) => {
         const statement = entrance(whoReads())
-        if (statement !== undefined) await enter(db().sequelize, tx, statement)
+        if (statement !== undefined) await db().sequelize.query(statement, { transaction: tx })
         return work(tx)
       })
     } catch (error) {

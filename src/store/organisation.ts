@@ -2,7 +2,6 @@
 // transaction looks only at that schema, as a role that has no rights on any other.
 
 import { AsyncLocalStorage } from 'node:async_hooks'
-import type { Sequelize, Transaction } from 'sequelize'
 
 /** The one that every server begins with; its tables stand where they stood before there were others. */
 export const FIRST = 1
@@ -46,10 +45,6 @@ export class PerOrganisation<T> {
     if (mine === undefined) this.kept.set(id, (mine = this.make()))
     return mine
   }
-
-  clear(): void {
-    this.kept.clear()
-  }
 }
 
 export const schemaOf = (id: number): string => (id === FIRST ? 'public' : `organisation_${id}`)
@@ -62,7 +57,10 @@ export function setShared(isShared: boolean): void {
   holder.bugleIsShared = isShared
 }
 
-/** What a transaction must say first, to be for the organisation of now and behind the walls of this person; undefined: nothing. */
+/**
+ * What a transaction must say first, to be for the organisation of now and behind the walls of this person; undefined: nothing. All of it ends with the transaction, also where a pooler hands
+ * the connection on.
+ */
 export function entrance(personId: number | undefined): string | undefined {
   const id = organisation()
   if (id === SERVER || (id === FIRST && !holder.bugleIsShared && personId === undefined)) return undefined
@@ -72,11 +70,6 @@ export function entrance(personId: number | undefined): string | undefined {
     ...(personId === undefined ? [] : [`SET LOCAL bugle.person = '${Math.trunc(personId)}'`]),
     `SET LOCAL ROLE ${personId === undefined ? roleOf(id) : walledRoleOf(id)}`,
   ].join('; ')
-}
-
-/** Both settings end with the transaction, also where a pooler hands the connection on. */
-export async function enter(sequelize: Sequelize, transaction: Transaction, statement: string): Promise<void> {
-  await sequelize.query(statement, { transaction })
 }
 
 /**

@@ -1,5 +1,5 @@
 import { many } from './db'
-import { onServer, setShared } from './organisation'
+import { inOrganisation, onServer, setShared } from './organisation'
 
 export interface Organisation {
   readonly id: number
@@ -35,6 +35,12 @@ export async function readOrganisations(): Promise<readonly Organisation[]> {
   setShared(list.length > 1)
   holder.bugleOrganisations = { list, atMs: Date.now() }
   return list
+}
+
+/** Does the work for each organisation that is switched on, all at once. */
+export async function inEach<T>(work: (one: Organisation) => Promise<T>): Promise<T[]> {
+  const active = (await knownOrganisations()).filter((one) => one.active)
+  return Promise.all(active.map((one) => inOrganisation(one.id, () => work(one))))
 }
 
 /** Whether there is such an organisation, and it is switched on. */

@@ -1,12 +1,19 @@
 'use client'
+import dynamic from 'next/dynamic'
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
-import { asProblem, MakeFactor, RecoveryCodes } from '@/app/shared/people/make-factor'
+import { RecoveryCodes } from '@/app/shared/people/recovery-codes'
 import type { FactorToMake } from '@/service/entry/make-factor'
 import { api, ApiProblem } from '@/ui/api'
+import { asProblem } from '@/ui/passkey-problem'
 import type { MoreAsked } from '@/ui/came-in'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Stack, Trouble } from '@/ui/parts/layout'
+
+// The picture for the phone comes with what makes it, when somebody sets one up.
+const MakeFactor = dynamic(() => import('@/app/shared/people/make-factor').then((module) => module.MakeFactor), {
+  ssr: false,
+})
 
 interface Props {
   readonly asked: MoreAsked

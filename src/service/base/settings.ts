@@ -1,7 +1,9 @@
 import { z } from 'zod'
 import { ROLES } from '@/core/people/roles'
 import { networkSchema } from '@/core/net/networks'
-import { execute, maybeOne, type Tx } from '@/store/db'
+import { execute, maybeOne, transaction, type Tx } from '@/store/db'
+import type { Actor } from './actor'
+import { difference, record } from './audit'
 
 /** Settings of the whole server, by key. */
 const SCHEMAS = {
@@ -40,6 +42,26 @@ export async function readSetting<K extends SettingKey>(tx: Tx | null, key: K): 
   const row = await maybeOne<{ value: unknown }>(tx, 'SELECT value FROM settings WHERE key = $1', [key])
   const read = SCHEMAS[key].safeParse(row?.value)
   return (read.success ? read.data : USUAL[key]) as Setting<K>
+}
+
+/** An administrator changes one that is theirs to change; the record says what of it. The right to it the caller has looked at. */
+export async function changeSetting<K extends SettingKey>(
+  actor: Actor,
+  key: K,
+  title: string,
+  value: Setting<K>,
+): Promise<void> {
+  await transaction(async (tx) => {
+    const before = await readSetting(tx, key)
+    await writeSetting(tx, key, value)
+    await record(
+      tx,
+      actor,
+      'changed',
+      { type: 'setting', id: key, title },
+      difference(before as object, value as object),
+    )
+  })
 }
 
 /** What holds where nothing that can be read is stored. */

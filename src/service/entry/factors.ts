@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto'
 import type { Role } from '@/core/people/roles'
 import { requireRight, type Actor } from '@/service/base/actor'
-import { difference, record } from '@/service/base/audit'
+import { record } from '@/service/base/audit'
 import { notFound, Problem } from '@/service/base/problem'
 import { hashToken } from '@/service/base/secrets'
-import { readSetting, writeSetting, type Setting } from '@/service/base/settings'
+import { changeSetting, readSetting, type Setting } from '@/service/base/settings'
 import { beyondWalls } from '@/store/walls'
 import { execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
 
@@ -125,15 +125,5 @@ export async function secondFactorSetting(actor: Actor): Promise<Setting<'second
 /** Whose role asks for a second factor: at their next signing in. */
 export async function saveSecondFactorSetting(actor: Actor, request: Setting<'second-factor'>): Promise<void> {
   requireRight(actor, 'administer')
-  await transaction(async (tx) => {
-    const before = await readSetting(tx, 'second-factor')
-    await writeSetting(tx, 'second-factor', request)
-    await record(
-      tx,
-      actor,
-      'changed',
-      { type: 'setting', id: 'second-factor', title: 'Roles that take a second factor' },
-      difference(before, request),
-    )
-  })
+  await changeSetting(actor, 'second-factor', 'Roles that take a second factor', request)
 }

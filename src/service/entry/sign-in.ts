@@ -8,7 +8,7 @@ import { accountsWith, joinIdentities, type Account } from '@/service/people/ide
 import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction } from '@/store/db'
 import { FIRST, inOrganisation } from '@/store/organisation'
-import { knownOrganisations } from '@/store/organisations'
+import { inEach, knownOrganisations } from '@/store/organisations'
 import {
   countAttempts,
   forgetAttempts,
@@ -138,19 +138,14 @@ export interface DemoPeople {
 /** Who came with the demo, by organisation. */
 export async function demoPeople(): Promise<DemoPeople[]> {
   if (!config().isDemo) return []
-  const all = (await knownOrganisations()).filter(({ active }) => active)
-  const found = await Promise.all(
-    all.map(({ id, title }) =>
-      inOrganisation(id, async () => ({
-        organisation: id,
-        title,
-        people: await many<DemoPeople['people'][number]>(
-          null,
-          `SELECT id, name, role FROM people WHERE is_demo AND active ORDER BY role_height(role) DESC, name`,
-        ),
-      })),
+  const found = await inEach(async ({ id, title }) => ({
+    organisation: id,
+    title,
+    people: await many<DemoPeople['people'][number]>(
+      null,
+      `SELECT id, name, role FROM people WHERE is_demo AND active ORDER BY role_height(role) DESC, name`,
     ),
-  )
+  }))
   return found.filter(({ people }) => people.length > 0)
 }
 

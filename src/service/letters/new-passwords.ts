@@ -14,7 +14,7 @@ import { countAsked, noLongerGood, tokenSchema } from './invitations'
 import { letterServer, linkTo, sendLetter } from './letter'
 import { accountsWith, leaveIdentity } from '@/service/people/identities'
 import { inOrganisation, organisation } from '@/store/organisation'
-import { knownOrganisations } from '@/store/organisations'
+import { inEach, knownOrganisations } from '@/store/organisations'
 
 const HOURS = 1
 /** Letters to one address in a quarter of an hour: nobody's mailbox is filled. */
@@ -34,8 +34,7 @@ export async function forgotten(
   later: (work: Promise<void>) => void = () => undefined,
 ): Promise<void> {
   await countAsked(caller)
-  const all = (await knownOrganisations()).filter(({ active }) => active)
-  const servers = await Promise.all(all.map(({ id }) => inOrganisation(id, () => letterServer(null))))
+  const servers = await inEach(() => letterServer(null))
   if (servers.every((server) => server === undefined))
     throw new Problem('not-now', 'This Bugle sends no mail. Ask an administrator to set a new password for you.')
   const address = clipText(email.trim().toLowerCase(), 200)

@@ -1,8 +1,6 @@
 import { mayCall, readNetwork } from '@/core/net/networks'
-import { transaction } from '@/store/db'
 import { requireRight, type Actor } from '@/service/base/actor'
-import { difference, record } from '@/service/base/audit'
-import { readSetting, writeSetting, type Setting } from '@/service/base/settings'
+import { changeSetting, readSetting, type Setting } from '@/service/base/settings'
 
 /** Which addresses requests of the server itself may go to: notices, trials. Public ones always; others only when they are listed. */
 export async function serverMayReach(): Promise<(address: string) => boolean> {
@@ -18,15 +16,5 @@ export async function addressesOf(actor: Actor): Promise<Setting<'addresses'>> {
 
 export async function saveAddresses(actor: Actor, request: Setting<'addresses'>): Promise<void> {
   requireRight(actor, 'administer')
-  await transaction(async (tx) => {
-    const before = await readSetting(tx, 'addresses')
-    await writeSetting(tx, 'addresses', request)
-    await record(
-      tx,
-      actor,
-      'changed',
-      { type: 'setting', id: 'addresses', title: 'Addresses that the server may call' },
-      difference(before, request),
-    )
-  })
+  await changeSetting(actor, 'addresses', 'Addresses that the server may call', request)
 }

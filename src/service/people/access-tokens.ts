@@ -1,10 +1,10 @@
 import { z } from 'zod'
-import { RIGHTS } from '@/core/people/roles'
+import { RIGHTS, type Right } from '@/core/people/roles'
 import type { Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { notFound, Problem } from '@/service/base/problem'
 import { hashToken, newToken } from '@/service/base/secrets'
-import { db, many, one, transaction } from '@/store/db'
+import { db, many, one, transaction, type Tx } from '@/store/db'
 import { limit } from '@/store/limits'
 
 export const tokenSchema = z.strictObject({
@@ -14,8 +14,19 @@ export const tokenSchema = z.strictObject({
   may: z.enum(RIGHTS).default('administer'),
 })
 
-export async function myTokens(actor: Actor): Promise<object[]> {
-  return many(
+export interface TokenRow {
+  readonly id: number
+  readonly name: string
+  readonly may: Right
+  readonly createdAt: string
+  readonly expiresAt: string
+  readonly lastUsedAt: string | null
+  readonly revokedAt: string | null
+}
+
+/** One's newest. */
+export async function myTokens(actor: Actor): Promise<TokenRow[]> {
+  return many<TokenRow>(
     null,
     `SELECT id, name, may, created_at AS "createdAt", expires_at AS "expiresAt", last_used_at AS "lastUsedAt", revoked_at AS "revokedAt"
        FROM access_tokens WHERE person_id = $1 ORDER BY id DESC LIMIT 100`,
@@ -28,46 +39,64 @@ export async function addToken(
   actor: Actor,
   request: z.output<typeof tokenSchema>,
 ): Promise<{ id: number; token: string }> {
-  if (actor.id === null || actor.via === 'token') throw new Problem('not-now', 'Sign in as a person to make a token.')
+  const { id } = actor
+  if (id === null || actor.via === 'token') throw new Problem('not-now', 'Sign in as a person to make a token.')
+  return transaction((tx) => makeTokenIn(tx, actor, { id, has: 'You have' }, request))
+}
+
+/** Whose a token is: a person, or a service account, of which the record says the name. */
+interface Owner {
+  readonly id: number
+  /** Begins the sentence that says that there are enough. */
+  readonly has: string
+  readonly title?: string
+}
+const called = (name: string, { title }: Pick<Owner, 'title'>): string =>
+  title === undefined ? name : `${name} of ${title}`
+
+export async function makeTokenIn(
+  tx: Tx,
+  actor: Actor,
+  owner: Owner,
+  { name, days, may }: z.output<typeof tokenSchema>,
+): Promise<{ id: number; token: string }> {
   const token = newToken('bgt')
-  const personId = actor.id
-  return transaction(async (tx) => {
-    const { count } = await one<{ count: number }>(
-      tx,
-      'SELECT count(*)::int AS count FROM access_tokens WHERE person_id = $1 AND revoked_at IS NULL AND expires_at > now()',
-      [personId],
-    )
-    if (count >= limit('tokens_per_person'))
-      throw new Problem('not-now', `You have ${count} tokens, the most that there may be. Revoke one first.`)
-    const { id } = await db().accessTokens.create(
-      {
-        personId,
-        name: request.name,
-        may: request.may,
-        tokenHash: hashToken(token),
-        expiresAt: new Date(Date.now() + request.days * 86_400_000),
-      },
-      { transaction: tx },
-    )
-    await record(
-      tx,
-      actor,
-      'made',
-      { type: 'access token', id, title: request.name },
-      { days: request.days, may: request.may },
-    )
-    return { id, token }
-  })
+  const { count } = await one<{ count: number }>(
+    tx,
+    'SELECT count(*)::int AS count FROM access_tokens WHERE person_id = $1 AND revoked_at IS NULL AND expires_at > now()',
+    [owner.id],
+  )
+  if (count >= limit('tokens_per_person'))
+    throw new Problem('not-now', `${owner.has} ${count} tokens, the most that there may be. Revoke one first.`)
+  const { id } = await db().accessTokens.create(
+    {
+      personId: owner.id,
+      name,
+      may,
+      tokenHash: hashToken(token),
+      expiresAt: new Date(Date.now() + days * 86_400_000),
+    },
+    { transaction: tx },
+  )
+  await record(tx, actor, 'made', { type: 'access token', id, title: called(name, owner) }, { days, may })
+  return { id, token }
 }
 
 export async function revokeToken(actor: Actor, id: number): Promise<void> {
-  await transaction(async (tx) => {
-    const [row] = await many<{ name: string }>(
-      tx,
-      'UPDATE access_tokens SET revoked_at = now() WHERE id = $1 AND person_id = $2 AND revoked_at IS NULL RETURNING name',
-      [id, actor.id],
-    )
-    if (!row) throw notFound('access token', id)
-    await record(tx, actor, 'revoked', { type: 'access token', id, title: row.name })
-  })
+  await transaction((tx) => revokeTokenIn(tx, actor, { id: actor.id }, id))
+}
+
+export async function revokeTokenIn(
+  tx: Tx,
+  actor: Actor,
+  owner: { readonly id: number | null; readonly title?: string },
+  id: number,
+): Promise<void> {
+  const [row] = await many<{ name: string }>(
+    tx,
+    'UPDATE access_tokens SET revoked_at = now() WHERE id = $1 AND person_id = $2 AND revoked_at IS NULL RETURNING name',
+    [id, owner.id],
+  )
+  if (!row) throw notFound('access token', id)
+  await record(tx, actor, 'revoked', { type: 'access token', id, title: called(row.name, owner) })
 }

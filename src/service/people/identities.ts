@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { execute, many, transaction } from '@/store/db'
+import { execute, many, one, transaction } from '@/store/db'
 import { onServer, schemaOf } from '@/store/organisation'
 import { knownOrganisations } from '@/store/organisations'
 
@@ -36,8 +36,23 @@ export async function accountsWith(email: string): Promise<Account[]> {
   )
 }
 
+/** Whether these are known as one person already. */
+async function areOne(of: readonly Membership[]): Promise<boolean> {
+  const { is } = await onServer(() =>
+    one<{ is: boolean }>(
+      null,
+      `SELECT count(*) = $3 AND count(DISTINCT i.identity) = 1 AS is FROM bugle_server.identities i
+         JOIN unnest($1::int[], $2::bigint[]) AS u(o, p) ON u.o = i.organisation_id AND u.p = i.person_id`,
+      [of.map((each) => each.organisationId), of.map((each) => each.personId), of.length],
+    ),
+  )
+  return is
+}
+
 /** These have shown that they are one person. What would make somebody two people of one organisation is left as it is. */
 export async function joinIdentities(of: readonly Membership[]): Promise<void> {
+  // Said with every signing in: it is written once.
+  if (await areOne(of)) return
   await onServer(() =>
     transaction(async (tx) => {
       await execute(tx, 'LOCK TABLE bugle_server.identities IN EXCLUSIVE MODE')

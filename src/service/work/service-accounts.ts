@@ -1,16 +1,13 @@
 import { z } from 'zod'
 import { heightOf, LEVELS, levelOf, type Level } from '@/core/people/rights'
-import type { Right } from '@/core/people/roles'
 import { titleSchema } from '@/core/schema/text'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { requireOn } from '@/service/base/area-rights'
 import { difference, record } from '@/service/base/audit'
 import { invalid, notFound, Problem } from '@/service/base/problem'
-import { hashToken, newToken } from '@/service/base/secrets'
-import type { tokenSchema } from '@/service/people/access-tokens'
+import { makeTokenIn, revokeTokenIn, type TokenRow, type tokenSchema } from '@/service/people/access-tokens'
 import { endAccess } from '@/service/people/people'
-import { db, execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
-import { limit } from '@/store/limits'
+import { execute, many, maybeOne, one, sqlState, transaction, UNIQUE_VIOLATION, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { listAreas } from './areas'
 
@@ -26,16 +23,6 @@ export const serviceAccountChangeSchema = serviceAccountSchema
   .extend({ notes: z.string().max(2000), active: z.boolean() })
   .partial()
 
-interface ServiceToken {
-  readonly id: number
-  readonly name: string
-  readonly may: Right
-  readonly createdAt: string
-  readonly expiresAt: string
-  readonly lastUsedAt: string | null
-  readonly revokedAt: string | null
-}
-
 export interface ServiceAccountRow {
   readonly id: number
   readonly title: string
@@ -45,18 +32,19 @@ export interface ServiceAccountRow {
   readonly may: Level
   readonly active: boolean
   readonly lastUsedAt: string | null
-  /** To whoever looks after it; else none is told. */
-  readonly tokens: readonly ServiceToken[] | null
+  /** The newest, to whoever looks after it; else none is told. */
+  readonly tokens: readonly TokenRow[] | null
 }
 
 const TOKENS = `coalesce((SELECT jsonb_agg(jsonb_build_object('id', t.id, 'name', t.name, 'may', t.may, 'createdAt', t.created_at, 'expiresAt', t.expires_at,
-    'lastUsedAt', t.last_used_at, 'revokedAt', t.revoked_at) ORDER BY t.id DESC) FROM access_tokens t WHERE t.person_id = p.id), '[]')`
+    'lastUsedAt', t.last_used_at, 'revokedAt', t.revoked_at) ORDER BY t.id DESC)
+    FROM (SELECT * FROM access_tokens a WHERE a.person_id = p.id ORDER BY a.id DESC LIMIT 100) t), '[]')`
 
 /** Those of areas that whoever asks may see. */
 export async function listServiceAccounts(actor: Actor): Promise<ServiceAccountRow[]> {
   requireSomewhere(actor, 'see')
   const areas = new Map((await listAreas(actor)).map((area) => [area.id, area]))
-  const rows = await many<Omit<ServiceAccountRow, 'area' | 'tokens'> & { tokens: ServiceToken[] }>(
+  const rows = await many<Omit<ServiceAccountRow, 'area' | 'tokens'> & { tokens: TokenRow[] }>(
     null,
     `SELECT p.id, p.name AS title, p.notes, p.area_id AS "areaId", g.may, p.active,
             (SELECT max(t.last_used_at) FROM access_tokens t WHERE t.person_id = p.id) AS "lastUsedAt", ${TOKENS} AS tokens
@@ -147,51 +135,20 @@ export async function changeServiceAccount(
 export async function addServiceToken(
   actor: Actor,
   id: number,
-  { name, days, may }: z.output<typeof tokenSchema>,
+  request: z.output<typeof tokenSchema>,
 ): Promise<{ id: number; token: string }> {
-  const token = newToken('bgt')
   return transaction(async (tx) => {
-    const account = await managed(tx, actor, id)
-    if (!account.active) throw new Problem('not-now', 'It is switched off: switch it on first.')
-    if (heightOf(levelOf(may)) > heightOf(account.may))
-      throw invalid('may', `${account.title} may ${account.may} there; a token of it may no more.`)
-    const { count } = await one<{ count: number }>(
-      tx,
-      'SELECT count(*)::int AS count FROM access_tokens WHERE person_id = $1 AND revoked_at IS NULL AND expires_at > now()',
-      [id],
-    )
-    if (count >= limit('tokens_per_person'))
-      throw new Problem('not-now', `It has ${count} tokens, the most that there may be. Revoke one first.`)
-    const made = await db().accessTokens.create(
-      {
-        personId: id,
-        name,
-        may,
-        tokenHash: hashToken(token),
-        expiresAt: new Date(Date.now() + days * 86_400_000),
-      },
-      { transaction: tx },
-    )
-    await record(
-      tx,
-      actor,
-      'made',
-      { type: 'access token', id: made.id, title: `${name} of ${account.title}` },
-      { days, may },
-    )
-    return { id: made.id, token }
+    const { title, active, may } = await managed(tx, actor, id)
+    if (!active) throw new Problem('not-now', 'It is switched off: switch it on first.')
+    if (heightOf(levelOf(request.may)) > heightOf(may))
+      throw invalid('may', `${title} may ${may} there; a token of it may no more.`)
+    return makeTokenIn(tx, actor, { id, title, has: 'It has' }, request)
   })
 }
 
 export async function revokeServiceToken(actor: Actor, id: number, tokenId: number): Promise<void> {
   await transaction(async (tx) => {
-    const account = await managed(tx, actor, id)
-    const [row] = await many<{ name: string }>(
-      tx,
-      'UPDATE access_tokens SET revoked_at = now() WHERE id = $1 AND person_id = $2 AND revoked_at IS NULL RETURNING name',
-      [tokenId, id],
-    )
-    if (!row) throw notFound('access token', tokenId)
-    await record(tx, actor, 'revoked', { type: 'access token', id: tokenId, title: `${row.name} of ${account.title}` })
+    const { title } = await managed(tx, actor, id)
+    await revokeTokenIn(tx, actor, { id, title }, tokenId)
   })
 }

@@ -1,7 +1,8 @@
 'use client'
+import dynamic from 'next/dynamic'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
-import { MakeFactor, RecoveryCodes } from '@/app/shared/people/make-factor'
+import { RecoveryCodes } from '@/app/shared/people/recovery-codes'
 import type { FactorRow, MyFactors } from '@/service/entry/factors'
 import type { FactorToMake } from '@/service/entry/make-factor'
 import { api, type ApiProblem } from '@/ui/api'
@@ -13,6 +14,11 @@ import { Confirm, Dialog } from '@/ui/parts/dialog'
 import { Row, Small, Spring } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time } from '@/ui/parts/time'
+
+// The picture for the phone comes with what makes it, when somebody sets one up.
+const MakeFactor = dynamic(() => import('@/app/shared/people/make-factor').then((module) => module.MakeFactor), {
+  ssr: false,
+})
 
 /** What one shows beside the password. */
 export function SecondFactors(): ReactNode {

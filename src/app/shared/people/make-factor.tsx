@@ -4,6 +4,7 @@ import { useState, type FormEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { FactorToMake } from '@/service/entry/make-factor'
 import { ApiProblem } from '@/ui/api'
+import { asProblem } from '@/ui/passkey-problem'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Mono, Row, Small, Stack, Trouble } from '@/ui/parts/layout'
@@ -102,50 +103,5 @@ export function MakeFactor({
         </Row>
       </Stack>
     </form>
-  )
-}
-
-/** A browser says in its own words why it made none. */
-export const asProblem = (error: unknown): unknown =>
-  error instanceof ApiProblem
-    ? error
-    : new ApiProblem(0, 'passkey', 'The passkey was not used', 'It was cancelled, or took too long. Try again.', [], {})
-
-const Codes = styled.ol`
-  columns: 2;
-  margin: 0;
-  padding-left: 22px;
-`
-
-/** Codes on paper, shown once. */
-export function RecoveryCodes({
-  codes,
-  onDone,
-}: {
-  readonly codes: readonly string[]
-  readonly onDone: () => void
-}): ReactNode {
-  return (
-    <Stack $gap={12} role="status">
-      <p>
-        Keep these somewhere else, on paper: each lets you in once, should you lose the rest. They are shown only now.
-      </p>
-      <Codes>
-        {codes.map((code) => (
-          <li key={code}>
-            <Mono>{code}</Mono>
-          </li>
-        ))}
-      </Codes>
-      <Row>
-        <Button onPress={() => void navigator.clipboard.writeText(codes.join('\n')).catch(() => undefined)}>
-          Copy
-        </Button>
-        <Button onPress={() => window.print()}>Print</Button>
-        <Button kind="strong" onPress={onDone}>
-          I have kept them
-        </Button>
-      </Row>
-    </Stack>
   )
 }
