@@ -103,6 +103,7 @@ function refuseClear(client: pg.Client, mayNot: () => string | null): void {
 
 async function cancel(settings: object, client: pg.Client): Promise<void> {
   const other = new pg.Client(settings)
+  other.on('error', () => undefined)
   await other.connect()
   await other.query('SELECT pg_cancel_backend($1)', [(client as unknown as { processID: number }).processID])
   await other.end()

@@ -1,5 +1,6 @@
 import pg from 'pg'
 import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
+import { driver } from './client'
 import { config } from './config'
 import { defineModels, type Models } from './models'
 import { entrance } from './organisation'
@@ -24,6 +25,7 @@ export function db(): Db {
   pg.defaults.parseInt8 = true
   const sequelize = new Sequelize(config().databaseUrl, {
     dialect: 'postgres',
+    dialectModule: driver,
     logging: false,
     dialectOptions: { options: PLANNER },
     pool: { max: config().poolSize, min: 0, idle: 10_000, acquire: 15_000 },

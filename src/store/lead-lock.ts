@@ -1,4 +1,4 @@
-import pg from 'pg'
+import { Client } from './client'
 import { config } from './config'
 import { FIRST, organisation } from './organisation'
 
@@ -15,11 +15,11 @@ export class LeadLock {
   private readonly keys = organisation() === FIRST ? [LEADER_LOCK] : [LEADER_LOCK, organisation()]
   private readonly placed = organisation() === FIRST ? [0, LEADER_LOCK, 1] : [LEADER_LOCK, organisation(), 2]
 
-  private constructor(private readonly client: pg.Client) {}
+  private constructor(private readonly client: Client) {}
 
   /** @param onLost the connection has ended, by itself or by `end`; also one that could not be had. */
   static async connect(onLost: (lock: LeadLock) => void): Promise<LeadLock> {
-    const client = new pg.Client({ connectionString: config().databaseUrl, keepAlive: true })
+    const client = new Client({ connectionString: config().databaseUrl, keepAlive: true })
     const lock = new LeadLock(client)
     client.on('error', () => onLost(lock))
     client.on('end', () => onLost(lock))

@@ -1,4 +1,4 @@
-import pg from 'pg'
+import { Client } from './client'
 import { config } from './config'
 import { many, type Tx } from './db'
 import { FIRST, fromHere, organisation } from './organisation'
@@ -32,12 +32,12 @@ export async function notify(tx: Tx | null, change: Change): Promise<void> {
 /** Hears every change of the organisation that it is called for, on a connection of its own, connecting again whenever it breaks. Returns how to stop. */
 export function listen(onChange: (change: Change) => void): () => Promise<void> {
   const here = fromHere()
-  let client: pg.Client | undefined
+  let client: Client | undefined
   let stopped = false
   let retry: NodeJS.Timeout | undefined
 
   const connect = async (): Promise<void> => {
-    const fresh = new pg.Client({ connectionString: config().directDatabaseUrl, keepAlive: true })
+    const fresh = new Client({ connectionString: config().directDatabaseUrl, keepAlive: true })
     client = fresh
     fresh.on('notification', ({ payload }) => here(() => onChange(JSON.parse(payload ?? '{}') as Change)))
     const again = (): void => {

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { createSecureContext } from 'node:tls'
-import pg from 'pg'
+import { Client } from './client'
 import { config, configFaults, SettingsError } from './config'
 import { execute, maybeOne } from './db'
 import { fileFault, keyFault } from './key-file'
@@ -95,7 +95,7 @@ export async function requireRightKey(): Promise<void> {
  * are held by a connection come to nothing there. Such a pooler tells another process number than the database itself (PgBouncer, all versions).
  */
 export async function requireDirect(): Promise<void> {
-  const client = new pg.Client({ connectionString: config().directDatabaseUrl })
+  const client = new Client({ connectionString: config().directDatabaseUrl })
   try {
     await client.connect()
     const { rows } = await client.query<{ pid: number }>('SELECT pg_backend_pid() AS pid')
