@@ -7,6 +7,7 @@ import { bareEnd, MOST_RECEIPTS, type AgentFacts, type Gap, type Lease, type Rep
 import { KeptReports } from './kept'
 import { Outbox, unstorableNote } from './outbox'
 import { RoomWatch } from './room'
+import { trySignIn } from './sign-in'
 import { Supervisors } from './supervisors'
 import { Attempt, type AttemptHooks } from './attempt'
 
@@ -82,6 +83,7 @@ export class Agent {
         const { last } = this.kept
         return { kept: this.kept.told(), ...(last ? { last } : {}) }
       },
+      onTry: trySignIn,
       receipts: (attempts) =>
         [
           ...attempts.flatMap((attempt) => this.attempts.get(attempt)?.lease.receipt ?? []),
@@ -103,7 +105,7 @@ export class Agent {
     }
     if (this.attempts.size > 0) this.options.log(`takes up ${this.attempts.size} run(s) from before`)
     this.link.start()
-    for (const one of this.attempts.values()) one.begin()
+    for (const one of [...this.attempts.values()].sort((a, b) => a.lease.token - b.lease.token)) this.beginInTurn(one)
   }
 
   /** Commands go on; the next agent process takes them up. */
@@ -127,7 +129,25 @@ export class Agent {
     this.add(fresh)
     this.options.log(`run #${lease.run}, try ${lease.try}: ${lease.title}`)
     // After the answer that the lease is kept.
-    setImmediate(() => fresh.begin())
+    setImmediate(() => this.beginInTurn(fresh))
+  }
+
+  /** A robot does one thing at a time, whatever the server may think of an attempt that it gave up: what comes next begins when what it does has ended. */
+  private beginInTurn(one: Attempt): void {
+    if (!this.isBefore(one)) one.begin()
+  }
+
+  private isBefore({ lease }: Attempt): boolean {
+    if (lease.robot === null) return false
+    const { name } = lease.robot
+    return [...this.attempts.values()].some(
+      (other) => other.lease.robot?.name === name && other.lease.token < lease.token && !other.hasEnded,
+    )
+  }
+
+  /** Something has ended or was taken away: what waited for its robot begins. */
+  private letNext(): void {
+    for (const one of this.attempts.values()) if (one.lease.robot !== null && !one.hasBegun) this.beginInTurn(one)
   }
 
   /** Kept on disk; null: there is no room for it, and the run is given back with the reason. */
@@ -166,6 +186,7 @@ export class Agent {
     return {
       now: () => Math.round(this.link.now()),
       onReport: () => this.link.sendSoon(),
+      onEnded: () => setImmediate(() => this.letNext()),
       supervisors: this.supervisors,
     }
   }
@@ -178,6 +199,7 @@ export class Agent {
   private remove(attempt: number): void {
     this.attempts.delete(attempt)
     this.link.drop(attempt)
+    this.letNext()
   }
 
   private working(): number {

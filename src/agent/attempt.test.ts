@@ -43,6 +43,7 @@ function lease(command: string, change: Partial<Lease> = {}): Lease {
     account: null,
     runAs: null,
     signIn: null,
+    robot: null,
     mayLeave: false,
     timeLimitSeconds: null,
     graceSeconds: 0.3,

@@ -38,6 +38,8 @@ export interface AttemptHooks {
   /** Milliseconds on the server's clock. */
   readonly now: () => number
   readonly onReport: () => void
+  /** What it started has ended. */
+  readonly onEnded?: () => void
   readonly supervisors: Pick<Supervisors, 'begin'>
 }
 
@@ -56,6 +58,7 @@ export class Attempt {
   private begun: Begun | null = null
   private started: StartedFile | null = null
   private startedReported = false
+  private isBegun = false
   private endedReported = false
   private cut = false
   private startedAt = 0
@@ -133,12 +136,18 @@ export class Attempt {
     return join(this.dir, 'reports.ndjson')
   }
 
+  /** It was told to begin by this agent process. */
+  get hasBegun(): boolean {
+    return this.isBegun
+  }
+
   get hasEnded(): boolean {
     return this.endedReported
   }
 
   begin(): void {
     if (this.endedReported || this.closed) return
+    this.isBegun = true
     const isNew = !existsSync(join(this.dir, 'start.json'))
     if (isNew && !this.prepare()) return
     this.startedAt = performance.now()
@@ -284,6 +293,7 @@ export class Attempt {
     if (!started) return
     this.startedReported = true
     const ran = parseMaybe(readMaybe(join(this.dir, 'ran.json')) ?? '') as Described | null
+    const { robot } = this.lease
     this.outbox.add({
       kind: 'started',
       at: this.onServer(started.at),
@@ -294,6 +304,7 @@ export class Attempt {
         user: started.user,
         pid: started.pid,
         agentVersion: AGENT_VERSION,
+        ...(robot ? { robot: { ...robot, account: this.lease.account ?? started.user } } : {}),
       },
     })
   }
@@ -380,6 +391,7 @@ export class Attempt {
     const trouble = this.must?.trouble ?? this.mustNot?.trouble ?? null
     if (trouble) this.note(trouble)
     this.endedReported = true
+    this.hooks.onEnded?.()
     clearTimeout(this.timer)
     const mustNotLine = this.mustNot?.found ?? this.mustNot?.trouble ?? exit.mustNotLine ?? null
     this.outbox.add({

@@ -69,6 +69,7 @@ const LEASE: Lease = {
   account: null,
   runAs: null,
   signIn: null,
+  robot: null,
   mayLeave: false,
   timeLimitSeconds: null,
   graceSeconds: 1,

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import type { IncomingMessage } from 'node:http'
 import WebSocket from 'ws'
+import { clipText } from '@/core/schema/plain-text'
 import type { Gateways } from './gateways'
 import type { Outbox } from './outbox'
 import {
@@ -34,6 +35,8 @@ export interface Host {
   onResend(attempt: number, from: number): Gap | null
   /** Attempts that are over, whose reports are still there; and the newest that was ever handed out. */
   kept?(): Pick<Extract<FromAgent, { type: 'hello' }>, 'kept' | 'last'>
+  /** Signs in as an account of the machine. Returns why it did not work; null: it did. */
+  onTry?(user: string, secret: string | null): Promise<string | null>
   /** The receipts of these attempts, of those that it has. */
   receipts?(attempts: readonly number[]): string[]
   log(message: string): void
@@ -213,6 +216,9 @@ export class AgentLink {
       case 'receipts':
         this.send({ type: 'receipts', receipts: this.host.receipts?.(message.attempts) ?? [] })
         return
+      case 'try':
+        void this.tryAccount(message)
+        return
       case 'ack':
         for (const [attempt, seq] of message.acks) {
           this.outboxes.get(attempt)?.acked(seq)
@@ -220,6 +226,13 @@ export class AgentLink {
         }
         this.sendSoon()
     }
+  }
+
+  private async tryAccount({ ask, user, secret }: Extract<ToAgent, { type: 'try' }>): Promise<void> {
+    const fault = this.host.onTry
+      ? await this.host.onTry(user, secret).catch((error: Error) => error.message)
+      : 'This agent tries no accounts.'
+    this.send({ type: 'tried', ask, fault: fault && clipText(fault, 900) })
   }
 
   /** The same question again and again is answered ever more slowly: an exchange that leads nowhere costs nobody anything. */

@@ -69,7 +69,12 @@ function accountOf({ runAs, account, action }: Lease): Account | null {
     throw new Error(
       `The job names the account ${account}, and the lease says nobody: it is not carried out as the agent itself.`,
     )
-  if (runAs === null || runAs === userInfo().username) return null
+  return runAs === null ? null : accountNamed(runAs)
+}
+
+/** An account of this machine under which this agent can run something; null: it is the agent's own. Throws why not. */
+export function accountNamed(runAs: string): Account | null {
+  if (runAs === userInfo().username) return null
   if (process.getuid?.() !== 0)
     throw new Error(
       `This agent runs as ${userInfo().username} and may not run anything as ${runAs}. Run it as root, or as that account.`,
@@ -144,6 +149,7 @@ export function writeOrder(lease: Lease, dir: string, mark: string): { order: St
           BUGLE_RUN: String(lease.run),
           BUGLE_TRY: String(lease.try),
           BUGLE_OUTPUTS: outputsFile,
+          ...(lease.robot ? { BUGLE_ROBOT: lease.robot.name } : {}),
         },
     account,
     isAct,

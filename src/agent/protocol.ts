@@ -59,6 +59,11 @@ export const leaseSchema = z.object({
   account: z.string().max(100).nullable().default(null),
   /** The account of the machine that it runs under; null: the agent's own. An agent refuses a command whose job names an account and whose lease has none. */
   runAs: z.string().max(100).nullable().default(null),
+  /** The robot that does it, under its account and in its hours; null: the agent does. An agent has each of its robots do one thing at a time. */
+  robot: z
+    .object({ name: z.string().max(80), hours: z.string().max(200) })
+    .nullable()
+    .default(null),
   /** Names of inputs and variables to be masked in output and record. */
   secrets: z.array(z.string()),
   timeLimitSeconds: z.number().positive().nullable(),
@@ -127,6 +132,8 @@ const whatRanSchema = z.object({
   user: clippedSchema(256),
   pid: z.int().min(0).max(MAX_INT32).nullable(),
   agentVersion: clippedSchema(40),
+  /** The robot that did it, and when it may work, as it was then. */
+  robot: z.object({ name: clippedSchema(80), account: clippedSchema(100), hours: clippedSchema(200) }).optional(),
 })
 
 export const reportBodySchema = z.discriminatedUnion('kind', [
@@ -212,6 +219,14 @@ const reportsSchema = z.object({
 const goneSchema = z.object({ type: z.literal('gone'), attempt: id, token: id, from: seq, to: seq })
 export type Gap = Omit<z.output<typeof goneSchema>, 'type' | 'attempt'>
 
+/** What came of trying to sign in as an account. */
+const triedSchema = z.object({
+  type: z.literal('tried'),
+  ask: id,
+  /** Why it did not work, in a sentence; null: it did. */
+  fault: text.nullable(),
+})
+
 /** Receipts of attempts that were asked about. */
 const receiptsSchema = z.object({
   type: z.literal('receipts'),
@@ -225,6 +240,7 @@ export const fromAgentSchema = z.discriminatedUnion('type', [
   reportsSchema,
   goneSchema,
   receiptsSchema,
+  triedSchema,
 ])
 /** What the server heard an agent say: its reports are still to be read, one by one. */
 export type Heard = z.output<typeof fromAgentSchema>
@@ -255,6 +271,8 @@ export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('resend'), attempt: id, from: seq }),
   /** The server does not know these attempts: what does the agent have of them? */
   z.object({ type: z.literal('receipts'), attempts: z.array(id).max(MOST_RECEIPTS) }),
+  /** Sign in as this account of the machine, and say what came of it. Without a secret: whether work could be begun under it. */
+  z.object({ type: z.literal('try'), ask: id, user: z.string().max(100), secret: z.string().nullable() }),
   /** This report cannot be kept and must not be sent again; in its place the record says why. */
   z.object({ type: z.literal('unstorable'), attempt: id, seq, why: z.string() }),
   /** Too much at once: nothing is read from this agent for so long. */

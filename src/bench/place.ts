@@ -33,7 +33,7 @@ function agent(i: number, busy: boolean): AgentState {
     version: '1.0.0',
     abilities: ['command'],
     accounts: [],
-    robots: 0,
+    robot: null,
     lastStartAtMs: NOW - Math.floor(random() * 1e6),
     running,
   }
@@ -49,7 +49,6 @@ function run(number: number): ReadyRun {
     locks: {},
     account: null,
     minVersion: null,
-    robot: false,
     priority: pick(['urgent', 'high', 'normal', 'normal', 'low'] as const),
     dueAtMs: random() < 0.3 ? NOW + Math.floor(random() * 1e7) : null,
     usualMs,

@@ -166,7 +166,8 @@ export function addServerCommands(program: Command, print: (value: unknown) => v
             slots: z.coerce.number().int().positive(),
           })
           .parse(options)
-        print(await addEnrolmentKey(COMMAND_LINE, { ...numbers, labels: {}, poolIds: pools.map((pool) => pool.id) }))
+        const poolIds = pools.map((pool) => pool.id)
+        print(await addEnrolmentKey(COMMAND_LINE, { ...numbers, labels: {}, poolIds, robots: [] }))
       }),
     )
 

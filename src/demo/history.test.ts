@@ -11,7 +11,8 @@ import { ROLES } from '@/core/people/roles'
 import { FLOWS } from './flows'
 import { makeHistory, runsInTheLab, type Past, type PastRun, type PastAttempt } from './history'
 import { perform } from './play'
-import { JOBS, MACHINES, PEOPLE, POOLS } from './scenario'
+import { JOBS, MACHINES, PEOPLE, POOLS, ROBOTS } from './scenario'
+import { isRobotTarget } from '@/core/dispatch'
 import { sharedOf } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -114,6 +115,8 @@ describe('the demo’s past', () => {
   it('never has a machine do more at once than it has slots', () => {
     for (const machine of MACHINES) {
       const events = past.done
+        // A robot takes no slot of its machine.
+        .filter((run) => !isRobotTarget(run.target))
         .flatMap((run) => run.attempts.map((t) => ({ t, slots: run.job.definition.slots ?? 1 })))
         .filter(({ t }) => t.agent === machine.name)
         .flatMap(({ t, slots }) => [
@@ -126,6 +129,16 @@ describe('the demo’s past', () => {
       for (const { by } of events) most = Math.max(most, (used += by))
       expect([machine.name, most <= machine.slots]).toEqual([machine.name, true])
       expect(used).toBe(0)
+    }
+  })
+
+  it('never has a robot do two things at once', () => {
+    for (const { machine } of ROBOTS) {
+      const its = past.done
+        .filter((run) => isRobotTarget(run.target))
+        .flatMap((run) => run.attempts.filter((t) => t.agent === machine))
+        .sort((a, b) => a.startMs - b.startMs)
+      expect(its.filter((t, i) => t.startMs < (its[i - 1]?.endMs ?? 0))).toEqual([])
     }
   })
 

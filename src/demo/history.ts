@@ -1,7 +1,7 @@
 import { Timings, type TriggerTiming } from '@/core/bundle/timings'
 import { isoDay, parseIsoDay } from '@/core/calendar/days'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
-import { Board, type AgentState, type ReadyRun, type Target } from '@/core/dispatch'
+import { Board, isMeant, type Place, type AgentState, type ReadyRun, type Target } from '@/core/dispatch'
 import { slugOf } from '@/core/schema/slug'
 import { planOf, type Plan, type PlanStep, type PlanSource } from '@/core/flow/plan'
 import { lookOn, type IsDay } from '@/core/flow/rehearse'
@@ -14,7 +14,7 @@ import { bundleFlow, flowDefinitionSchema } from '@/core/work/flow'
 import type { Input } from '@/core/work/inputs'
 import { FLOWS, type DemoFlow } from './flows'
 import { perform } from './play'
-import { JOBS, MACHINES, type DemoJob } from './scenario'
+import { JOBS, MACHINES, type DemoJob, ROBOTS } from './scenario'
 import { LOCKS, sharedOf } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -189,16 +189,14 @@ const defaultsOf = (job: {
 const textOf = (value: Input['default']): string =>
   (typeof value === 'object' && value !== null ? sharedOf(value) : value) ?? ''
 
-function fits(machine: (typeof MACHINES)[number], target: Target): boolean {
-  if ('agent' in target) return machine.name === target.agent
-  if ('pool' in target) return machine.pools.includes(target.pool)
-  return Object.entries(target.labels).every(([key, value]) => machine.labels[key] === value)
-}
+const fits = ({ name, pools, labels }: (typeof MACHINES)[number], target: Target): boolean =>
+  isMeant(target, { name, isRobot: false, pools, labels })
 
 /** The past from `fromMs` to `toMs`: the same starts placed by the same dispatcher as the engine's, the same for the same seed. */
 export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
   const board = new Board()
   for (const machine of MACHINES) board.putAgent(agentState(machine))
+  for (const robot of ROBOTS) board.putAgent(robotState(robot))
   board.setLocks(Object.fromEntries(LOCKS.map(({ name, units }) => [name, units])))
   const world = worldAt(toMs)
   const starts = startsOf(fromMs, toMs, seed, world)
@@ -228,7 +226,8 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
           newest.set(keyOf(start.trigger), { createdAtMs: start.createdAtMs, isOver: () => run.hasEnded === true })
       }
     }
-    for (const { number, agent } of board.place(nowMs).starts) startOne(number, agent, nowMs)
+    for (const { number, agent, robot } of board.place(nowMs).starts)
+      startOne(number, agent, robot === undefined ? agent : { robot }, nowMs)
   }
   const isOver = (run: { readonly step: PastRun['step'] }): boolean => run.step === null || run.step.flow.endMs !== null
   return {
@@ -301,7 +300,7 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
     return true
   }
 
-  function startOne(number: number, agent: string, nowMs: number): void {
+  function startOne(number: number, agent: string, place: Place, nowMs: number): void {
     const run = waiting.get(number)
     if (!run) return
     const weeks = (nowMs - fromMs) / (7 * DAY_MS)
@@ -315,14 +314,14 @@ export function makeHistory(fromMs: number, toMs: number, seed: number): Past {
       lines: act.lines.map((l) => ({ ...l, atMs: Math.round(nowMs + l.at * act.seconds * 1000) })),
     })
     board.removeRun(number)
-    board.startWork(agent, {
+    board.startWork(place, {
       number,
       slots: run.job.definition.slots ?? 1,
       locks: run.job.definition.locks ?? {},
       startedAtMs: nowMs,
       usualMs: run.job.behaviour.seconds * 1000,
     })
-    board.noteStart(agent, nowMs)
+    board.noteStart(place, nowMs)
     const at = ends.findIndex((end) => end.atMs > endMs)
     ends.splice(at < 0 ? ends.length : at, 0, { atMs: endMs, number })
   }
@@ -357,11 +356,20 @@ function agentState(machine: (typeof MACHINES)[number]): AgentState {
     version: '1.0.0',
     abilities: ACTION_KINDS,
     accounts: [],
-    robots: 0,
+    robot: null,
     lastStartAtMs: null,
     running: [],
   }
 }
+
+/** Only those that work by themselves, with a secret that was good all the time. */
+const robotState = ({ name, machine, kind, goodForDays }: (typeof ROBOTS)[number]): AgentState => ({
+  ...agentState(MACHINES.find((one) => one.name === machine) as (typeof MACHINES)[number]),
+  name,
+  slots: 1,
+  on: kind === 'unattended' && (goodForDays ?? 1) > 0,
+  robot: { agent: machine, isAgentOn: true, isAttended: false, outOfHours: null, accountFault: null },
+})
 
 function readyRun(number: number, { job, target }: Start, readyAtMs: number): ReadyRun {
   const usualMs = job.behaviour.seconds * 1000
@@ -373,7 +381,6 @@ function readyRun(number: number, { job, target }: Start, readyAtMs: number): Re
     locks: job.definition.locks ?? {},
     account: null,
     minVersion: null,
-    robot: false,
     priority: job.definition.priority ?? 'normal',
     dueAtMs: null,
     usualMs,

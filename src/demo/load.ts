@@ -15,6 +15,7 @@ import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/
 import { flowDefinitionSchema } from '@/core/work/flow'
 import { keepPlans, presentPlans } from '@/service/flows/flow-plans'
 import { addAccountIn } from '@/service/fleet/accounts'
+import { addRobotIn } from '@/service/fleet/robots'
 import { insertFlow } from '@/service/work/flows'
 import { addLockIn } from '@/service/fleet/locks'
 import { addMailServerIn } from '@/service/notices/mail-servers'
@@ -25,7 +26,7 @@ import { FLOWS } from './flows'
 import { makeHistory, titleOfStep, type Past, type PastFlow, type PastRun } from './history'
 import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
-import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, WITHIN } from './scenario'
+import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, ROBOTS, WITHIN } from './scenario'
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -46,6 +47,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     const people = await addPeople(tx)
     const machines = await addFleet(tx, now)
     await addAccounts(tx)
+    await addRobots(tx, now)
     await addSharedAndLocks(tx)
     const jobs = await addWork(tx)
     await addMembers(tx, people)
@@ -61,6 +63,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     return { machines }
   }).then(async (secrets) => {
     if (secrets) {
+      await robotsDidIt()
       await refreshUsual(new Date(0))
       await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
       await clearBoard()
@@ -69,6 +72,19 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     }
     return secrets
   })
+}
+
+/** What was done at the desks was done by their robots. */
+async function robotsDidIt(): Promise<void> {
+  await execute(
+    null,
+    `UPDATE runs r SET robot_id = b.id, account = c.name, account_id = c.id, slots = 0 FROM robots b JOIN accounts c ON c.id = b.account_id
+      WHERE r.agent_id = b.agent_id AND r.target ? 'robotPool'`,
+  )
+  await execute(
+    null,
+    `UPDATE attempts a SET robot_id = b.id FROM robots b, runs r WHERE r.id = a.run_id AND a.agent_id = b.agent_id AND r.target ? 'robotPool'`,
+  )
 }
 
 async function addPeople(tx: Tx): Promise<Map<string, number>> {
@@ -169,12 +185,25 @@ async function addAccounts(tx: Tx): Promise<void> {
         everywhere: true,
         agentIds: [],
         areaIds: null,
+        goodUntil: null,
         // The stand-ins are on this machine, with keys that they make anew.
         hosts: ['127.0.0.1'],
         plain: false,
         unknownHosts: true,
       },
     )
+}
+
+/** Robots of the desks; what came of trying their accounts is known from before. */
+async function addRobots(tx: Tx, now: Date): Promise<void> {
+  const pools = await many<{ id: number }>(tx, `SELECT id FROM pools WHERE name = 'desks'`)
+  for (const { machine, userName, secret, goodForDays, ...robot } of ROBOTS) {
+    const agent = await one<{ id: number }>(tx, 'SELECT id FROM agents WHERE name = $1', [machine])
+    const goodUntil = goodForDays === null ? null : new Date(now.getTime() + goodForDays * 86_400_000).toISOString()
+    const account = { name: `terminal-${robot.name}`, userName, secret, goodUntil }
+    const request = { ...robot, agentId: agent.id, account, calendar: null, poolIds: pools.map(({ id }) => id) }
+    await addRobotIn(tx, { ...COMMAND_LINE, name: 'Ines Aldaya' }, { ...request, labels: { site: 'kelda' } })
+  }
 }
 
 async function addSharedAndLocks(tx: Tx): Promise<void> {

@@ -57,6 +57,40 @@ export const MACHINES: readonly DemoMachine[] = [
     version: '0.8.2',
   },
 ]
+/** Desktop workers at the booking terminals: an account on each desk. */
+export interface DemoRobot {
+  readonly name: string
+  readonly machine: string
+  readonly userName: string
+  readonly secret: string
+  readonly kind: 'attended' | 'unattended'
+  readonly earliest: string | null
+  readonly latest: string | null
+  readonly notes: string
+  /** So many days from the demo's beginning its secret is good; null: for ever. */
+  readonly goodForDays: number | null
+}
+
+const robot = (n: number, more: Partial<DemoRobot>): DemoRobot => ({
+  name: `desk${n}`,
+  machine: `kelda-desk${n}`,
+  userName: `svc-desk${n}`,
+  secret: `razorbill-${n}-turnstone`,
+  kind: 'unattended',
+  earliest: null,
+  latest: null,
+  notes: 'The old booking terminal, and the harbour authority’s web form',
+  goodForDays: 60,
+  ...more,
+})
+
+export const ROBOTS: readonly DemoRobot[] = [
+  robot(1, {}),
+  robot(2, { goodForDays: 11 }),
+  robot(3, { kind: 'attended', earliest: '08:00', latest: '18:00', notes: 'Wren Halloran sits at it by day.' }),
+  robot(4, { goodForDays: -3 }),
+]
+
 export const POOLS: Record<string, string> = {
   quay: 'Quay: application servers',
   data: 'Data: database server',
@@ -265,7 +299,7 @@ export const JOBS: readonly DemoJob[] = [
   }),
   job('Name list', 'Sailing', {
     does: command('name-list --date tomorrow'),
-    where: pool('desks'),
+    where: { robotPool: 'desks' },
     takes: 240,
     lines: ['terminal opened', '{n} names', 'terminal closed'],
     locks: { 'booking-terminal': 1 },
@@ -389,7 +423,7 @@ export const JOBS: readonly DemoJob[] = [
   }),
   job('Refund', 'Refund desk', {
     does: command('refund --ticket ${ticket}'),
-    where: pool('desks'),
+    where: { robotPool: 'desks' },
     takes: 150,
     spread: 0.35,
     fails: 0.03,

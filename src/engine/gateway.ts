@@ -1,6 +1,7 @@
 import type { WebSocket } from 'ws'
 import { fromAgentSchema, MOST_RECEIPTS, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
 import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
+import { noteTried, triesToDeliver } from '@/service/fleet/sign-ins'
 import { leasesToDeliver, stopsToDeliver, type Delivery } from '@/service/runs/delivery'
 import { extendLeases, openAttemptsOf } from '@/service/runs/heard'
 import { giveUpLost } from '@/service/runs/open-runs'
@@ -113,6 +114,11 @@ export class Gateway {
         return
       case 'gone':
         void this.sink.passOver(link, message)
+        return
+      case 'tried':
+        noteTried(link.agentId, message.ask, message.fault).catch((error: unknown) =>
+          log.warn({ err: error, agent: link.agent.name }, 'what came of a sign-in was not stored'),
+        )
     }
   }
 
@@ -208,6 +214,12 @@ export class Gateway {
       if (!link || link.delivered.has(lease.attempt)) continue
       link.delivered.add(lease.attempt)
       link.send({ type: 'lease', lease })
+    }
+    for (const { agentId, ask, user, secret } of await triesToDeliver(to)) {
+      const link = this.links.get(agentId)
+      if (!link || link.tries.has(ask)) continue
+      link.tries.add(ask)
+      link.send({ type: 'try', ask, user, secret })
     }
     for (const { agentId, attempt, token } of await stopsToDeliver(to.map(({ agentId }) => agentId)))
       this.links.get(agentId)?.send({ type: 'stop', attempt, token })

@@ -7,6 +7,7 @@ import { firstFiringMs } from '@/service/runs/restored'
 import { watchDeadlines } from '@/service/runs/deadlines'
 import { queueNotices, sendNotices } from '@/service/notices/notice-sending'
 import { watchAgents } from '@/service/runs/matters'
+import { watchSecrets } from '@/service/fleet/sign-ins'
 import { watchUnreachable } from '@/service/runs/unreachable'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/runs/upkeep'
 import { log } from './log'
@@ -201,6 +202,7 @@ export class Leader {
       if (lost.length > 0) log.warn({ runs: lost }, 'runs lost')
     })
     await troubles.watch('notice agents that are out of reach', watchAgents)
+    await troubles.watch('look at secrets that end', watchSecrets)
     await troubles.watch('look at deadlines', watchDeadlines)
     await troubles.watch('look after runs whose machines are out of reach', () => watchUnreachable(Date.now()))
   }

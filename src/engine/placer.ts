@@ -1,12 +1,31 @@
-import { Board, type HeldWork } from '@/core/dispatch'
+import { Board, type Place } from '@/core/dispatch'
 import { allOrEach, wordsOf } from '@/service/base/each-alone'
-import { fleetForDispatch, lockUnits, readyRuns, readyVersions, runningWork } from '@/service/runs/dispatch-input'
+import {
+  fleetForDispatch,
+  heldAt,
+  lockUnits,
+  readyRuns,
+  readyVersions,
+  runningWork,
+  type FleetRow,
+} from '@/service/runs/dispatch-input'
 import { failRuns } from '@/service/runs/effects'
 import { handOut } from '@/service/runs/hand-out'
 import { LeadershipLost } from '@/service/runs/leadership'
 
 /** At most this many hand-outs in one transaction. */
 const MOST_IN_ONE = 500
+
+interface Known {
+  readonly place: Place
+  readonly agentId: number
+  readonly robotId: number | null
+  /** What is known of it, to see whether something changed. */
+  readonly text: string
+}
+
+const placeOf = ({ name, robot }: FleetRow): Place => (robot === null ? name : { robot: name })
+const keyOf = (place: Place): string => (typeof place === 'string' ? `agent ${place}` : `robot ${place.robot}`)
 
 /**
  * The leader's picture of what is ready and where there is room. Each look at the database brings it up to date: of ready runs only those that are
@@ -15,7 +34,8 @@ const MOST_IN_ONE = 500
 export class Placer {
   private readonly board = new Board()
   private readonly versions = new Map<number, number>()
-  private readonly agents = new Map<string, { id: number; text: string }>()
+  /** Agents and robots, by where they stand on the board. */
+  private readonly places = new Map<string, Known>()
   private locks = ''
 
   constructor(private readonly epoch: number) {}
@@ -26,9 +46,9 @@ export class Placer {
     if (this.versions.size === 0) return 0
     await this.lookAtFleet()
     const { starts } = this.board.place(Date.now())
-    const wanted = starts.slice(0, MOST_IN_ONE).flatMap(({ number, agent }) => {
-      const agentId = this.agents.get(agent)?.id
-      return agentId === undefined ? [] : [{ runId: number, agentId }]
+    const wanted = starts.slice(0, MOST_IN_ONE).flatMap(({ number, agent, robot }) => {
+      const known = this.places.get(keyOf(robot === undefined ? agent : { robot }))
+      return known ? [{ runId: number, agentId: known.agentId, robotId: known.robotId }] : []
     })
     if (wanted.length === 0) return 0
     const done = await allOrEach(
@@ -71,24 +91,21 @@ export class Placer {
     const units = JSON.stringify(locks)
     if (units !== this.locks) this.board.setLocks(locks)
     this.locks = units
-    const workOf = new Map<number, HeldWork[]>()
-    for (const { agentId, ...work } of running) {
-      const list = workOf.get(agentId)
-      if (list) list.push(work)
-      else workOf.set(agentId, [work])
+    const held = heldAt(running)
+    const present = new Set(fleet.map((row) => keyOf(placeOf(row))))
+    for (const [key, { place }] of this.places) {
+      if (present.has(key)) continue
+      this.board.removeAgent(place)
+      this.places.delete(key)
     }
-    const present = new Set(fleet.map((agent) => agent.name))
-    for (const name of this.agents.keys()) {
-      if (present.has(name)) continue
-      this.board.removeAgent(name)
-      this.agents.delete(name)
-    }
-    for (const { id, ...agent } of fleet) {
-      const known = { ...agent, running: workOf.get(id) ?? [] }
+    for (const row of fleet) {
+      const { id: agentId, robotId, ...state } = row
+      const place = placeOf(row)
+      const known = { ...state, running: held(row) }
       const text = JSON.stringify(known)
-      if (this.agents.get(agent.name)?.text === text) continue
-      this.agents.set(agent.name, { id, text })
-      this.board.putAgent(known)
+      const before = this.places.get(keyOf(place))
+      this.places.set(keyOf(place), { place, agentId, robotId, text })
+      if (before?.text !== text) this.board.putAgent(known)
     }
   }
 

@@ -27,6 +27,7 @@ const lease = (change: Partial<Lease> = {}): Lease => ({
   account: null,
   runAs: null,
   signIn: null,
+  robot: null,
   mayLeave: false,
   timeLimitSeconds: null,
   graceSeconds: 1,

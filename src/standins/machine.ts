@@ -33,6 +33,8 @@ export interface MachineOptions {
   readonly credential: string
   readonly facts: AgentFacts
   readonly play: (lease: Lease) => Play
+  /** What comes of a sign-in as this user with this secret; null: it works. */
+  readonly signIn?: (user: string, secret: string | null) => string | null
   readonly log?: (text: string) => void
 }
 
@@ -59,6 +61,7 @@ export class SimulatedMachine {
         this.acting.get(attempt)?.outbox.replace(seq, unstorableNote(this.link.now(), why)),
       // A stand-in keeps nothing that was stored.
       onResend: (attempt, from) => this.acting.get(attempt)?.outbox.sendAgain(from) ?? null,
+      onTry: (user, secret) => Promise.resolve(options.signIn?.(user, secret) ?? null),
       receipts: (attempts) => attempts.flatMap((attempt) => this.acting.get(attempt)?.lease.receipt ?? []),
       log: options.log ?? (() => undefined),
     }
@@ -128,9 +131,10 @@ export class SimulatedMachine {
         argv: lease.action.kind === 'command' ? ['sh', '-c', lease.action.command] : [lease.action.kind],
         environment: { ...lease.environment, ...lease.inputs },
         folder: lease.folder ?? '/srv/marram',
-        user: 'svc-marram',
+        user: lease.runAs ?? 'svc-marram',
         pid: 1000 + (lease.attempt % 30_000),
         agentVersion: this.options.facts.version,
+        ...(lease.robot ? { robot: { ...lease.robot, account: lease.account ?? '' } } : {}),
       },
     })
     this.act(one, this.options.play(lease))

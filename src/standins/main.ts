@@ -2,7 +2,7 @@ import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { ACTION_KINDS } from '@/core/work/job'
 import type { Lease } from '@/agent/protocol'
 import { behaviourOf, perform } from '@/demo/play'
-import { MACHINES } from '@/demo/scenario'
+import { MACHINES, ROBOTS } from '@/demo/scenario'
 import { YARD_MACHINE } from '@/demo/yard-scenario'
 import { startServices } from './services/main'
 import { SimulatedMachine, type HandedOver, type Play } from './machine'
@@ -19,6 +19,14 @@ function play(lease: Lease): Play {
     exitCode: act.fails ? behaviourOf(lease.title).failExit : 0,
     lines: act.lines.map((line) => ({ atMs: line.at * durationMs, stream: line.stream, text: line.text })),
   }
+}
+
+/** A desk lets in who it knows, with a password that is good there. */
+function signIn(user: string, secret: string | null): string | null {
+  const known = ROBOTS.find((robot) => robot.userName === user)
+  if (!known) return null
+  if (secret !== known.secret) return `${user} was not let in: the password is wrong.`
+  return (known.goodForDays ?? 1) < 0 ? `${user} was not let in: the password has expired and must be changed.` : null
 }
 
 /** One desk loses its line now and then, long enough to be noticed. */
@@ -49,7 +57,7 @@ function main(): void {
       runtime: 'node 20.20.2',
       abilities: [...ACTION_KINDS],
     }
-    const machine = new SimulatedMachine({ gateway, credential, facts, play })
+    const machine = new SimulatedMachine({ gateway, credential, facts, play, signIn })
     machine.takeOver(inHand[name] ?? [])
     machine.start()
     return { name, machine }

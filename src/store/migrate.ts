@@ -22,6 +22,7 @@ import { organisations } from './migrations/0019-organisations'
 import { secondFactors } from './migrations/0020-second-factors'
 import { elsewhere } from './migrations/0021-elsewhere'
 import { serviceAccounts } from './migrations/0022-service-accounts'
+import { robots } from './migrations/0023-robots'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -49,6 +50,7 @@ const MIGRATIONS: readonly Migration[] = [
   secondFactors,
   elsewhere,
   serviceAccounts,
+  robots,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

@@ -10,6 +10,9 @@ import {
 } from '@/service/fleet/enrol'
 import * as accounts from '@/service/fleet/accounts'
 import * as locks from '@/service/fleet/locks'
+import * as robots from '@/service/fleet/robots'
+import { robotsFileSchema, robotsFromFile } from '@/service/fleet/robots-from-file'
+import { robotWork, robotWorkSchema } from '@/service/fleet/robot-work'
 import * as fleet from '@/service/fleet/fleet'
 import { agentCommand } from '@/app/server/agent-file'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
@@ -58,6 +61,65 @@ export const FLEET: readonly Endpoint[] = [
       query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }),
     },
     ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
+  ),
+  endpoint(
+    'GET',
+    '/robots',
+    'see',
+    {
+      says: 'all robots, with state and since when; `text`, `state`, `kind`, `agent`, `account`, `pool`, `label`',
+      query: robots.robotFilterSchema,
+    },
+    ({ actor, query }) => robots.listRobots(actor, query),
+  ),
+  endpoint(
+    'POST',
+    '/robots',
+    'administer',
+    {
+      says: 'register one: `{name, agentId, account, kind, earliest, latest, calendar, labels, poolIds, notes}`; `account`: `{id}`, or `{name, userName, secret}` of a new one',
+      body: robots.robotSchema,
+    },
+    ({ actor, body }) => robots.addRobot(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/robots/from-file',
+    'administer',
+    {
+      says: 'register those of a CSV, all or none; columns `name`, `agent`, `account`, and if wanted `kind`, `pools`, `earliest`, `latest`, `calendar`, `labels`, `notes`; `dryRun`: only say what would come of it',
+      body: robotsFileSchema,
+    },
+    ({ actor, body }) => robotsFromFile(actor, body),
+  ),
+  endpoint(
+    'GET',
+    '/robots/work',
+    'see',
+    { says: 'who did what over the last `hour`, `day` or `week`, and how busy each was', query: robotWorkSchema },
+    ({ actor, query }) => robotWork(actor, query),
+  ),
+  endpoint('GET', '/robots/:id', 'see', { says: 'one' }, ({ actor, params }) => robots.oneRobot(actor, id(params))),
+  endpoint(
+    'PATCH',
+    '/robots/:id',
+    'operate',
+    { says: 'on or off; all else takes *administer*', body: robots.robotChangeSchema },
+    ({ actor, params, body }) => robots.changeRobot(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/robots/:id',
+    'administer',
+    { says: 'refused while it is busy, or a job is meant for it alone' },
+    ({ actor, params }) => robots.removeRobot(actor, id(params)),
+  ),
+  endpoint(
+    'POST',
+    '/robots/:id/try',
+    'operate',
+    { says: 'its account is signed in with on its machine; what came of it stands in `triedAt` and `tryFault`' },
+    ({ actor, params }) => robots.tryRobot(actor, id(params)),
   ),
   endpoint('GET', '/accounts', 'see', { says: 'run-as accounts; never their secrets' }, ({ actor }) =>
     accounts.listAccounts(actor),
@@ -121,7 +183,10 @@ export const FLEET: readonly Endpoint[] = [
     'PUT',
     '/pools/:id/members',
     'administer',
-    { says: 'take an agent in or out, or switch its membership', body: fleet.membershipSchema },
+    {
+      says: 'take an agent (`agentId`) or a robot (`robotId`) in or out, or switch its membership',
+      body: fleet.membershipSchema,
+    },
     ({ actor, params, body }) => fleet.setMembership(actor, id(params), body),
   ),
   endpoint(

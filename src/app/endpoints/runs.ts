@@ -26,7 +26,7 @@ export const RUNS: readonly Endpoint[] = [
     '/runs',
     'see',
     {
-      says: 'filters `state`, `job`, `area`, `agent`, `trigger`, `person`, `cause`, `text`, `from`, `to`, `board`, `steps` (`yes`: those of flows’ steps too); `sort`, `dir`, `after`, `limit`',
+      says: 'filters `state`, `job`, `area`, `agent`, `robot`, `trigger`, `person`, `cause`, `text`, `from`, `to`, `board`, `steps` (`yes`: those of flows’ steps too); `sort`, `dir`, `after`, `limit`',
       query: runFilterSchema,
     },
     ({ actor, query }) => listRuns(actor, query),

@@ -83,7 +83,9 @@ describe('every endpoint that changes something', () => {
     '%s %s is refused by the service function itself, before it looks at anything else',
     async (_method, path, endpoint) => {
       // Nothing is given but who asks: a function that looked at something first would fail with another error. What an operator may do of a change is the least that is asked for.
-      const body = path === '/agents/:id' ? { draining: true } : { ids: [1], change: { enabled: true } }
+      const body =
+        { '/agents/:id': { draining: true }, '/robots/:id': { active: true } }[path] ??
+        ({ ids: [1], change: { enabled: true } } as object)
       const given = { actor: actor(ROLE_BELOW[endpoint.right] as 'viewer'), params: { id: 1 }, body, query: {} }
       await expect(endpoint.serve(given as never)).rejects.toMatchObject({
         code: 'not-allowed',

@@ -174,7 +174,7 @@ describe('whoever is of another organisation', () => {
 
   it('enrols by its own key, and gets a calendar by its own address', async () => {
     const { key } = await inOrganisation(yard, () =>
-      addEnrolmentKey(ADMIN, { uses: 1, minutes: 5, slots: 1, labels: {}, poolIds: [] }),
+      addEnrolmentKey(ADMIN, { uses: 1, minutes: 5, slots: 1, labels: {}, poolIds: [], robots: [] }),
     )
     expect(key).toMatch(/^bgk2_/)
     // Of an organisation that is not there it is a key that nobody made.

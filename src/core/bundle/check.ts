@@ -119,7 +119,18 @@ function protoFaults(raw: unknown, add: AddFault): void {
   }
 }
 
-const LISTS = ['calendars', 'pools', 'agents', 'locks', 'jobs', 'flows', 'triggers', 'groups', 'areas'] as const
+const LISTS = [
+  'calendars',
+  'pools',
+  'agents',
+  'locks',
+  'robots',
+  'jobs',
+  'flows',
+  'triggers',
+  'groups',
+  'areas',
+] as const
 
 function idFaults(raw: Raw, add: AddFault): void {
   for (const list of LISTS) duplicates(rawList(raw[list]), [list], add)
@@ -185,27 +196,42 @@ function calendarLoops(raw: Raw, add: AddFault): void {
     )
 }
 
+export const TARGETS = ['pool', 'agent', 'labels', 'robot', 'robotPool', 'robotLabels'] as const
+
 function workFaults(raw: Raw, add: AddFault): void {
   const [pools, locks] = [idsOf(raw.pools), idsOf(raw.locks)]
   for (const [i, job] of rawList(raw.jobs).entries()) {
     if (!isRaw(job)) continue
-    const pool = rawText(job.pool)
-    if (pool !== undefined && !pools.has(pool)) add(['jobs', i, 'pool'], `There is no pool ${pool} in this file.`)
-    const targets = ['pool', 'agent', 'labels'].filter((key) => job[key] !== undefined)
+    for (const key of ['pool', 'robotPool']) {
+      const pool = rawText(job[key])
+      if (pool !== undefined && !pools.has(pool)) add(['jobs', i, key], `There is no pool ${pool} in this file.`)
+    }
+    const targets = TARGETS.filter((key) => job[key] !== undefined)
     if (targets.length > 1) add(['jobs', i], `A job has one target, but here are ${targets.join(' and ')}.`)
     if (isRaw(job.locks))
       for (const lock of Object.keys(job.locks))
         if (!locks.has(lock)) add(['jobs', i, 'locks', lock], `There is no lock ${lock} in this file.`)
   }
+  const calendars = idsOf(raw.calendars)
+  for (const [i, robot] of rawList(raw.robots).entries()) {
+    if (!isRaw(robot)) continue
+    poolFaults(robot.pools, pools, ['robots', i, 'pools'], add)
+    const calendar = rawText(robot.calendar)
+    if (calendar !== undefined && !calendars.has(calendar))
+      add(['robots', i, 'calendar'], `There is no calendar ${calendar} in this file.`)
+  }
   for (const [i, agent] of rawList(raw.agents).entries()) {
     if (!isRaw(agent)) continue
-    for (const [k, pool] of rawList(agent.pools).entries())
-      if (typeof pool === 'string' && !pools.has(pool))
-        add(['agents', i, 'pools', k], `There is no pool ${pool} in this file.`)
+    poolFaults(agent.pools, pools, ['agents', i, 'pools'], add)
     for (const [k, away] of rawList(agent.away).entries())
       if (isRaw(away) && Date.parse(String(away.to)) <= Date.parse(String(away.from)))
         add(['agents', i, 'away', k, 'to'], 'The end of an absence comes after its beginning.')
   }
+}
+
+function poolFaults(names: unknown, pools: ReadonlyMap<string, number>, path: Path, add: AddFault): void {
+  for (const [k, pool] of rawList(names).entries())
+    if (typeof pool === 'string' && !pools.has(pool)) add([...path, k], `There is no pool ${pool} in this file.`)
 }
 
 function triggerFaults(raw: Raw, add: AddFault): void {

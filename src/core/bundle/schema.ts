@@ -7,7 +7,14 @@ import { parseDuration } from '../timing/duration'
 import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
 import { INPUT_TYPES } from '../work/inputs'
 import { LEVELS } from '../people/rights'
-import { keepingSchema, labelsSchema, successSchema, INTERPRETERS, UNREACHABLE_THEN } from '../work/job'
+import {
+  keepingSchema,
+  labelsSchema,
+  robotNameSchema,
+  successSchema,
+  INTERPRETERS,
+  UNREACHABLE_THEN,
+} from '../work/job'
 import { exactlyOne } from '../schema/one-key'
 
 export const FORMAT = 'bugle-bundle/1'
@@ -88,6 +95,9 @@ const jobSchema = z.strictObject({
   pool: idSchema.optional(),
   agent: z.string().min(1).max(80).optional(),
   labels: labelsSchema.optional(),
+  robot: robotNameSchema.optional(),
+  robotPool: idSchema.optional(),
+  robotLabels: labelsSchema.optional(),
   slots: count.default(1),
   locks: locksSchema.default({}),
   minVersion: z.string().optional(),
@@ -105,6 +115,21 @@ const jobSchema = z.strictObject({
     .optional(),
   priority: z.enum(PRIORITIES).optional(),
   keeping: keepingSchema.optional(),
+})
+
+/** An account of an agent's machine that does one thing at a time. Its secret is never in a file. */
+const robotSchema = z.strictObject({
+  id: robotNameSchema,
+  agent: z.string().min(1).max(80),
+  account: idSchema,
+  kind: z.enum(['attended', 'unattended']).default('unattended'),
+  pools: z.array(idSchema).max(50).default([]),
+  earliest: timeOfDaySchema.optional(),
+  latest: timeOfDaySchema.optional(),
+  calendar: idSchema.optional(),
+  labels: labelsSchema.default({}),
+  notes: z.string().max(2000).optional(),
+  enabled: z.boolean().default(true),
 })
 
 const onFailureSchema = z.union([z.enum(['fail', 'carryOn', 'endFlow']), z.strictObject({ goTo: idSchema })])
@@ -251,6 +276,7 @@ export const bundleSchema = z
     pools: z.array(poolSchema).default([]),
     agents: z.array(agentSchema).default([]),
     locks: z.array(lockSchema).default([]),
+    robots: z.array(robotSchema).default([]),
     jobs: z.array(jobSchema).default([]),
     flows: z.array(flowSchema).default([]),
     triggers: z.array(triggerSchema).default([]),
@@ -267,6 +293,7 @@ export type Bundle = z.output<typeof bundleSchema>
 export type BundleTrigger = Bundle['triggers'][number]
 export type BundleArea = Bundle['areas'][number]
 export type BundleGroup = Bundle['groups'][number]
+export type BundleRobot = Bundle['robots'][number]
 export type BundleJob = Bundle['jobs'][number]
 
 /** JSON Schema 2020-12 of what a file may hold. */

@@ -10,8 +10,18 @@ const target = fc.oneof(
   fc.constantFrom('a1', 'a2', 'a3').map((agent) => ({ agent })),
   fc.constantFrom('linux', 'windows').map((os) => ({ labels: { os } })),
 )
+const robotTarget = fc.oneof(
+  fc.constantFrom('quay', 'data').map((robotPool) => ({ robotPool })),
+  fc.constantFrom('a1', 'desk2').map((robot) => ({ robot })),
+  fc.constantFrom('linux', 'windows').map((os) => ({ robotLabels: { os } })),
+)
 
 export const readyRun = (number: number): fc.Arbitrary<ReadyRun> =>
+  fc
+    .tuple(anyRun(number), fc.option(robotTarget, { freq: 3 }))
+    .map(([run, robots]) => (robots === null ? run : { ...run, target: robots, slots: 1 }))
+
+const anyRun = (number: number): fc.Arbitrary<ReadyRun> =>
   fc.record({
     number: fc.constant(number),
     target,
@@ -20,7 +30,6 @@ export const readyRun = (number: number): fc.Arbitrary<ReadyRun> =>
     locks,
     account: fc.constant(null),
     minVersion: fc.constantFrom(null, null, '1.2'),
-    robot: fc.constant(false),
     priority: fc.constantFrom(...PRIORITIES),
     dueAtMs: fc.option(fc.integer({ min: -30, max: 90 }).map((m) => NOW + m * MINUTE)),
     usualMs: fc.integer({ min: 1, max: 40 }).map((m) => m * MINUTE),
@@ -68,14 +77,33 @@ const agent = (name: string, index: number): fc.Arbitrary<AgentState> =>
           usualMs: work.endsInMs === null ? work.usual * MINUTE : Math.max(1, work.ago * MINUTE + work.endsInMs),
         })
       })
-      return { ...rest, name, labels: { os }, accounts: [], robots: 0, running }
+      return { ...rest, name, labels: { os }, accounts: [], robot: null, running }
     })
+
+/** A robot of `a1`: it is one place, so of what an agent would do it does one thing at most. */
+const robot = (name: string, index: number): fc.Arbitrary<AgentState> =>
+  fc
+    .tuple(
+      agent(name, index),
+      fc.constantFrom(null, null, null, '07:00–19:00'),
+      fc.constantFrom(null, null, null, 'has an account whose secret was good until 1 Mar'),
+    )
+    .map(([one, outOfHours, accountFault]) => ({
+      ...one,
+      slots: 1,
+      running: one.running.slice(0, 1).map((work) => ({ ...work, slots: 1 })),
+      robot: { agent: 'a1', isAgentOn: true, isAttended: false, outOfHours, accountFault },
+    }))
 
 /** Now, on a whole second or within one: what is overdue ends at the next. */
 export const instant: fc.Arbitrary<number> = fc.constantFrom(NOW, NOW + 300)
 
 export const fleet: fc.Arbitrary<Fleet> = fc
-  .tuple(agent('a1', 1), agent('a2', 2), agent('a3', 3), agent('a4', 4))
+  .tuple(
+    ...[agent('a1', 1), agent('a2', 2), agent('a3', 3), agent('a4', 4)],
+    // One of the robots is called like an agent.
+    ...[robot('a1', 5), robot('desk2', 6), robot('desk3', 7)],
+  )
   .map((agents) => ({ agents, locks: { 'fares-db': 3, printer: 2 } }))
 
 export const ready: fc.Arbitrary<ReadyRun[]> = fc

@@ -4,7 +4,7 @@ import type { BoardFacts, Entry, Group } from './board-facts'
 import { makePlacing } from './placing'
 import { Queue } from './queue'
 import { Room } from './room'
-import type { AgentState, HeldWork, Placing, ReadyRun } from './types'
+import type { AgentState, HeldWork, Placing, ReadyRun, Place, Target } from './types'
 
 /** So many requirements are remembered that no run has at present. */
 const MOST_EMPTY = 256
@@ -28,7 +28,7 @@ export class Board implements BoardFacts {
   readonly lockUnits = new Map<string, number>()
   /** lock → run number → units */
   readonly lockHolders = new Map<string, Map<number, number>>()
-  private readonly indexByName = new Map<string, number>()
+  private readonly indexByPlace = new Map<string, number>()
   private readonly agentOfRun = new Map<number, number>()
   private readonly groups = new Map<string, Group>()
   /** Groups with a run. */
@@ -47,11 +47,11 @@ export class Board implements BoardFacts {
 
   /** Adds an agent or replaces what is known of it, what runs on it included. */
   putAgent(agent: AgentState): void {
-    let index = this.indexByName.get(agent.name)
+    let index = this.indexByPlace.get(keyOf(placeOf(agent)))
     if (index === undefined) {
       index = this.agents.indexOf(undefined)
       if (index < 0) index = this.agents.length
-      this.indexByName.set(agent.name, index)
+      this.indexByPlace.set(keyOf(placeOf(agent)), index)
     } else {
       for (const work of [...(this.held[index] ?? [])]) this.endWork(work.number)
     }
@@ -61,24 +61,24 @@ export class Board implements BoardFacts {
     this.lastStart[index] = agent.lastStartAtMs ?? -Infinity
     this.room.touch(index)
     this.held[index] = []
-    for (const work of agent.running) this.startWork(agent.name, work)
+    for (const work of agent.running) this.startWork(placeOf(agent), work)
     for (const group of this.groups.values()) this.judge(group, index)
   }
 
-  removeAgent(name: string): void {
-    const index = this.indexByName.get(name)
+  removeAgent(place: Place): void {
+    const index = this.indexByPlace.get(keyOf(place))
     if (index === undefined) return
     for (const { number } of [...(this.held[index] ?? [])]) this.endWork(number)
     this.agents[index] = undefined
     this.slots[index] = 0
     this.free[index] = 0
-    this.indexByName.delete(name)
+    this.indexByPlace.delete(keyOf(place))
     for (const group of this.groups.values()) this.judge(group, index)
   }
 
   /** A run started on this agent, by this board's placing or known from elsewhere. */
-  startWork(agentName: string, work: HeldWork): void {
-    const index = this.indexByName.get(agentName)
+  startWork(place: Place, work: HeldWork): void {
+    const index = this.indexByPlace.get(keyOf(place))
     if (index === undefined) return
     this.endWork(work.number)
     const held = this.held[index] as HeldWork[]
@@ -109,8 +109,8 @@ export class Board implements BoardFacts {
   }
 
   /** Remembers the instant of a start: ties between agents go to the one whose last start is longest ago. */
-  noteStart(agentName: string, atMs: number): void {
-    const index = this.indexByName.get(agentName)
+  noteStart(place: Place, atMs: number): void {
+    const index = this.indexByPlace.get(keyOf(place))
     if (index === undefined) return
     this.lastStart[index] = atMs
     this.room.touch(index)
@@ -121,7 +121,7 @@ export class Board implements BoardFacts {
     const key = requirementKey(run)
     let group = this.groups.get(key)
     if (!group) {
-      const pool = 'pool' in run.target ? run.target.pool : null
+      const pool = poolKey(run.target)
       group = {
         index: this.freeIndex(),
         sample: run,
@@ -214,6 +214,16 @@ export class Board implements BoardFacts {
     else group.eligible.splice(at, 1)
     group.setKey = group.pool === null ? group.eligible.join(',') : ''
   }
+}
+
+/** An agent and a robot of one name are two places. */
+const keyOf = (place: Place): string => (typeof place === 'string' ? `agent ${place}` : `robot ${place.robot}`)
+const placeOf = ({ name, robot }: AgentState): Place => (robot === null ? name : { robot: name })
+
+/** A pool's agents and its robots keep a turn each. */
+function poolKey(target: Target): string | null {
+  if ('pool' in target) return `agents of ${target.pool}`
+  return 'robotPool' in target ? `robots of ${target.robotPool}` : null
 }
 
 const naturalEnd = ({ startedAtMs, usualMs }: HeldWork): number => startedAtMs + usualMs

@@ -10,7 +10,6 @@ const run = (change: Partial<ReadyRun> = {}): ReadyRun => ({
   locks: {},
   account: null,
   minVersion: null,
-  robot: false,
   priority: 'normal',
   dueAtMs: null,
   usualMs: 60_000,
@@ -31,7 +30,7 @@ const agent = (change: Partial<AgentState> = {}): AgentState => ({
   version: '1.4.0',
   abilities: ['command'],
   accounts: [],
-  robots: 0,
+  robot: null,
   lastStartAtMs: null,
   running: [],
   ...change,
@@ -61,12 +60,34 @@ describe('why a run waits', () => {
       'No slot is free: the first is expected on kelda-db1 at 02:15.',
       { why: 'slot', agent: 'kelda-db1', atMs: 8_100_000 },
     ],
+    ['No robot is registered yet.', { why: 'agent', lacks: [], isRobot: true }],
+    [
+      'No robot can take it: desk1 is out of its hours (07:00–19:00). One other robot lacks something too.',
+      {
+        why: 'agent',
+        isRobot: true,
+        lacks: [
+          { agent: 'desk1', lacks: ['is out of its hours (07:00–19:00)'] },
+          { agent: 'desk2', lacks: ['is switched off', 'is out of reach'] },
+        ],
+      },
+    ],
+    [
+      'No robot is free: the first is expected to be desk1, at 02:15.',
+      { why: 'slot', agent: 'desk1', atMs: 8_100_000, isRobot: true },
+    ],
     ['There is room, but it is kept for #18204, which comes first.', { why: 'turn', for: 18_204 }],
     ['It starts in a moment.', { why: 'soon' }],
   ] as [string, Reason][])('“%s”', (words, reason) => {
     expect(describeReason(reason, timeOf)).toBe(words)
   })
 })
+
+const ROBOT: Partial<AgentState> = {
+  name: 'desk1',
+  slots: 1,
+  robot: { agent: 'kelda-ops1', isAgentOn: true, isAttended: false, outOfHours: null, accountFault: null },
+}
 
 describe('what an agent lacks for a run', () => {
   it.each<[Partial<ReadyRun>, Partial<AgentState>, string[]]>([
@@ -84,7 +105,51 @@ describe('what an agent lacks for a run', () => {
     [{ kind: 'script' }, {}, ['cannot carry out script']],
     [{ minVersion: '1.10' }, {}, ['has version 1.4.0, needs 1.10']],
     [{ account: 'svc' }, {}, ['has no account svc']],
-    [{ robot: true }, {}, ['has no robot']],
+    [{ target: { robotPool: 'quay' } }, {}, ['is no robot']],
+    [
+      {},
+      { robot: { agent: 'kelda-ops1', isAgentOn: true, isAttended: false, outOfHours: null, accountFault: null } },
+      ['is a robot'],
+    ],
+    [
+      { target: { robot: 'desk1' }, slots: 1 },
+      {
+        name: 'desk1',
+        slots: 1,
+        connected: false,
+        robot: {
+          agent: 'kelda-ops1',
+          isAgentOn: true,
+          isAttended: false,
+          outOfHours: '07:00–19:00',
+          accountFault: 'has an account that does not work',
+        },
+      },
+      [
+        'is out of its hours (07:00–19:00)',
+        'has an account that does not work',
+        'works on kelda-ops1, which is out of reach',
+      ],
+    ],
+    [{ target: { robotLabels: { os: 'windows' } } }, ROBOT, ['has no label os=windows']],
+    [{ target: { robot: 'desk2' } }, ROBOT, ['is not desk2']],
+    [{ target: { robotPool: 'quay' } }, ROBOT, []],
+    [
+      { target: { robotPool: 'quay' } },
+      {
+        ...ROBOT,
+        robot: { agent: 'kelda-ops1', isAgentOn: true, isAttended: true, outOfHours: null, accountFault: null },
+      },
+      ['is attended, and takes nothing by itself'],
+    ],
+    [
+      { target: { robotPool: 'quay' } },
+      {
+        ...ROBOT,
+        robot: { agent: 'kelda-ops1', isAgentOn: false, isAttended: false, outOfHours: null, accountFault: null },
+      },
+      ['works on kelda-ops1, which is switched off'],
+    ],
   ])('%j on %j: %j', (request, state, lacks) => {
     expect(whatLacks(run(request), agent(state))).toEqual(lacks)
   })

@@ -10,18 +10,21 @@ export function describeReason(reason: Reason, timeOf: (ms: number) => string): 
     case 'off':
       return 'Starts are switched off.'
     case 'agent': {
+      const what = reason.isRobot ? 'robot' : 'agent'
       const nearest = reason.lacks[0]
-      if (!nearest) return 'No agent is enrolled yet.'
+      if (!nearest) return reason.isRobot ? 'No robot is registered yet.' : 'No agent is enrolled yet.'
       const more = reason.lacks.length - 1
       const others =
-        more === 0 ? '' : more === 1 ? ' One other agent lacks something too.' : ` ${more} others lack something too.`
-      return `No agent can take it: ${nearest.agent} ${nearest.lacks.join(' and ')}.${others}`
+        more === 0 ? '' : more === 1 ? ` One other ${what} lacks something too.` : ` ${more} others lack something too.`
+      return `No ${what} can take it: ${nearest.agent} ${nearest.lacks.join(' and ')}.${others}`
     }
     case 'lock': {
       const holders = reason.holders.map((number) => `#${number}`).join(', ')
       return `Waits for lock ${reason.lock}${holders ? `: its units are with ${holders}` : ', of which there are too few units'}.`
     }
     case 'slot':
+      if (reason.isRobot)
+        return `No robot is free: the first is expected to be ${reason.agent}, at ${timeOf(reason.atMs)}.`
       return `No slot is free: the first is expected on ${reason.agent} at ${timeOf(reason.atMs)}.`
     case 'turn':
       return `There is room, but it is kept for #${reason.for}, which comes first.`

@@ -1,6 +1,16 @@
 import fc from 'fast-check'
 import { fleet, instant, NOW, ready } from './arbitrary.test-help'
-import { Board, describeReason, place, whatLacks, compareVersions, type AgentState, type ReadyRun } from './index'
+import {
+  Board,
+  compareVersions,
+  describeReason,
+  place,
+  whatLacks,
+  type AgentState,
+  type Place,
+  type ReadyRun,
+  type Start,
+} from './index'
 import { placeNaively } from './naive.test-help'
 import { AGEING_STEP_MS, expectedEndMs, levelAt } from './order'
 
@@ -18,7 +28,7 @@ function agent(name: string, change: Partial<AgentState> = {}): AgentState {
     version: '1.0.0',
     abilities: ['command'],
     accounts: [],
-    robots: 0,
+    robot: null,
     lastStartAtMs: null,
     running: [],
     ...change,
@@ -34,7 +44,6 @@ function run(number: number, change: Partial<ReadyRun> = {}): ReadyRun {
     locks: {},
     account: null,
     minVersion: null,
-    robot: false,
     priority: 'normal',
     dueAtMs: null,
     usualMs: 10 * MINUTE,
@@ -45,6 +54,10 @@ function run(number: number, change: Partial<ReadyRun> = {}): ReadyRun {
     ...change,
   }
 }
+
+const placeIs = ({ name, robot }: AgentState): Place => (robot === null ? name : { robot: name })
+const placeOf = ({ agent: name, robot }: Start): Place => (robot === undefined ? name : { robot })
+const keyOf = (of: Place): string => JSON.stringify(of)
 
 const work = (number: number, slots: number, endsInMinutes: number): AgentState['running'][number] => ({
   number,
@@ -106,6 +119,29 @@ describe('place', () => {
     )
   })
 
+  it('gives a robot task to a robot that rests longest, takes no slot for it, and names what robots lack', () => {
+    const facts = { agent: 'a', isAgentOn: true, isAttended: false, outOfHours: null, accountFault: null }
+    const desk = (name: string, change: Partial<AgentState> = {}): AgentState =>
+      agent(name, { slots: 1, robot: facts, ...change })
+    const full = agent('a', { slots: 1, running: [work(90, 1, 5)] })
+    const task = (number: number): ReadyRun => run(number, { target: { robotPool: 'quay' } })
+    const robots = [desk('b'), desk('c', { lastStartAtMs: NOW - 9 }), desk('a', { lastStartAtMs: NOW - 1 })]
+    const placing = place({ agents: [full, ...robots], locks: {} }, [task(1), task(2), task(3), task(4), run(5)], NOW)
+    expect(placing.starts).toEqual([
+      { number: 1, agent: 'a', robot: 'b' },
+      { number: 2, agent: 'a', robot: 'c' },
+      { number: 3, agent: 'a', robot: 'a' },
+    ])
+    expect(placing.reasonFor(4)).toEqual({ why: 'slot', agent: 'a', atMs: NOW + 10 * MINUTE, isRobot: true })
+    expect(placing.reasonFor(5)).toEqual({ why: 'slot', agent: 'a', atMs: NOW + 5 * MINUTE })
+    const none = place({ agents: [full, desk('b', { on: false })], locks: {} }, [task(1)], NOW)
+    expect(none.reasonFor(1)).toEqual({
+      why: 'agent',
+      lacks: [{ agent: 'b', lacks: ['is switched off'] }],
+      isRobot: true,
+    })
+  })
+
   it('keeps a turn for a large run and lets only such work pass as does not delay it', () => {
     const agents = [agent('a', { slots: 4, running: [work(90, 3, 20)] })]
     const large = run(1, { slots: 3, readyAtMs: NOW - MINUTE })
@@ -165,7 +201,9 @@ describe('properties', () => {
         const { starts } = place(theFleet, runs, NOW)
         const byNumber = new Map(runs.map((r) => [r.number, r]))
         for (const one of theFleet.agents) {
-          const mine = starts.filter((s) => s.agent === one.name).map((s) => byNumber.get(s.number) as ReadyRun)
+          const mine = starts
+            .filter((s) => keyOf(placeOf(s)) === keyOf(placeIs(one)))
+            .map((s) => byNumber.get(s.number) as ReadyRun)
           for (const r of mine) expect(whatLacks(r, one)).toEqual([])
           const used = [...one.running, ...mine].reduce((sum, r) => sum + r.slots, 0)
           if (mine.length > 0) expect(used).toBeLessThanOrEqual(one.slots)
@@ -219,7 +257,9 @@ describe('properties', () => {
       fc.property(fleet, fleet, ready, fc.array(change, { maxLength: 25 }), (first, second, runs, changes) => {
         const board = new Board()
         board.setLocks(first.locks)
-        const agents = new Map(first.agents.map((one) => [one.name, one]))
+        const agents = new Map(first.agents.map((one) => [keyOf(placeIs(one)), one]))
+        const places = first.agents.map(placeIs)
+        const placeAt = (which: number): Place => places[which % places.length] as Place
         const waiting = new Map(runs.map((one) => [one.number, one]))
         for (const one of first.agents) board.putAgent(one)
         for (const one of runs) board.putRun(one)
@@ -227,34 +267,33 @@ describe('properties', () => {
         let now = NOW
         const doing = {
           put: (which) => {
-            const one = (which % 2 === 0 ? first : second).agents[which % 4] as AgentState
-            agents.set(one.name, one)
+            const one = (which % 2 === 0 ? first : second).agents[which % places.length] as AgentState
+            agents.set(keyOf(placeIs(one)), one)
             board.putAgent(one)
           },
           remove: (which) => {
-            const name = `a${(which % 4) + 1}`
-            agents.delete(name)
-            board.removeAgent(name)
+            agents.delete(keyOf(placeAt(which)))
+            board.removeAgent(placeAt(which))
           },
           start: (which) => {
-            const one = agents.get(`a${(which % 4) + 1}`)
+            const one = agents.get(keyOf(placeAt(which)))
             if (!one) return
             const next = { number: now, slots: 1, locks: {}, startedAtMs: now, usualMs: 5 * MINUTE }
-            agents.set(one.name, { ...one, running: [...one.running, next] })
-            board.startWork(one.name, next)
+            agents.set(keyOf(placeIs(one)), { ...one, running: [...one.running, next] })
+            board.startWork(placeIs(one), next)
           },
           end: (which) => {
-            const one = agents.get(`a${(which % 4) + 1}`)
+            const one = agents.get(keyOf(placeAt(which)))
             const over = one?.running[0]
             if (!one || !over) return
-            agents.set(one.name, { ...one, running: one.running.slice(1) })
+            agents.set(keyOf(placeIs(one)), { ...one, running: one.running.slice(1) })
             board.endWork(over.number)
           },
           note: (which) => {
-            const one = agents.get(`a${(which % 4) + 1}`)
+            const one = agents.get(keyOf(placeAt(which)))
             if (!one) return
-            agents.set(one.name, { ...one, lastStartAtMs: now })
-            board.noteStart(one.name, now)
+            agents.set(keyOf(placeIs(one)), { ...one, lastStartAtMs: now })
+            board.noteStart(placeIs(one), now)
           },
           run: (which) => {
             const one = runs[which % Math.max(1, runs.length)]

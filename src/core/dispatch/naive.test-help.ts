@@ -1,6 +1,6 @@
 import { whatLacks } from './eligible'
 import { compareTurns, expectedEndMs, turnOf } from './order'
-import type { Fleet, HeldWork, ReadyRun, Reason, Start } from './types'
+import type { AgentState, Fleet, HeldWork, ReadyRun, Reason, Start } from './types'
 
 /**
  * The rules of a placing written down as plainly as they read, without any index: slow, and the oracle for the board's tests. Of each reason as much as the rules fix.
@@ -10,14 +10,18 @@ export function placeNaively(
   ready: readonly ReadyRun[],
   nowMs: number,
 ): { starts: Start[]; reasons: Map<number, Partial<Reason>> } {
-  const running = new Map<string, HeldWork[]>(fleet.agents.map((agent) => [agent.name, [...agent.running]]))
-  const lastStart = new Map(fleet.agents.map((agent) => [agent.name, agent.lastStartAtMs ?? -Infinity]))
+  // A robot may be called like an agent: to tell them apart here each place is known by its number.
+  const placeOf = (place: string): AgentState => fleet.agents[Number(place)] as AgentState
+  const all = fleet.agents.map((_, i) => String(i))
+  const running = new Map<string, HeldWork[]>(all.map((place) => [place, [...placeOf(place).running]]))
+  const lastStart = new Map(all.map((place) => [place, placeOf(place).lastStartAtMs ?? -Infinity]))
   const closed = new Set<string>()
   const kept = new Map<string, { run: ReadyRun; agent: string; atMs: number }>()
   const starts: Start[] = []
   const reasons = new Map<number, Partial<Reason>>()
   const endOf = (work: HeldWork): number => expectedEndMs(work.startedAtMs, work.usualMs, nowMs)
-  const slotsOf = (name: string): number => fleet.agents.find((agent) => agent.name === name)?.slots ?? 0
+  const slotsOf = (name: string): number => placeOf(name).slots
+  const nameOf = (place: string): string => placeOf(place).name
   const usedAt = (name: string, atMs: number): number =>
     (running.get(name) ?? []).filter((w) => atMs < 0 || endOf(w) > atMs).reduce((sum, w) => sum + w.slots, 0)
   const free = (name: string): number => slotsOf(name) - usedAt(name, -1)
@@ -28,7 +32,7 @@ export function placeNaively(
     if (run.held) reasons.set(run.number, { why: 'held' })
     else if (run.off) reasons.set(run.number, { why: 'off' })
     else {
-      const eligible = fleet.agents.filter((agent) => whatLacks(run, agent).length === 0).map((agent) => agent.name)
+      const eligible = all.filter((place) => whatLacks(run, placeOf(place)).length === 0)
       if (eligible.length === 0) {
         reasons.set(run.number, { why: 'agent' })
         continue
@@ -41,17 +45,22 @@ export function placeNaively(
       const withRoom = eligible.filter((name) => free(name) >= run.slots)
       if (withRoom.length === 0) {
         reasons.set(run.number, { why: 'slot' })
-        const key = 'pool' in run.target ? `pool ${run.target.pool}` : `set ${[...eligible].sort().join()}`
+        const key =
+          'pool' in run.target
+            ? `pool ${run.target.pool}`
+            : 'robotPool' in run.target
+              ? `robots ${run.target.robotPool}`
+              : `set ${[...eligible].sort().join()}`
         if (kept.has(key)) continue
         const candidates = eligible.map((name) => {
           const instants = (running.get(name) ?? []).map(endOf).sort((a, b) => a - b)
           return { agent: name, atMs: instants.find((at) => slotsOf(name) - usedAt(name, at) >= run.slots) ?? Infinity }
         })
-        candidates.sort((a, b) => a.atMs - b.atMs || (a.agent < b.agent ? -1 : 1))
+        candidates.sort((a, b) => a.atMs - b.atMs || (nameOf(a.agent) < nameOf(b.agent) ? -1 : 1))
         const first = candidates[0]
         if (first && first.atMs < Infinity) {
           kept.set(key, { run, ...first })
-          reasons.set(run.number, { why: 'slot', ...first })
+          reasons.set(run.number, { why: 'slot', agent: nameOf(first.agent), atMs: first.atMs })
         }
         continue
       }
@@ -73,10 +82,15 @@ export function placeNaively(
       }
       const share = (name: string): number => (usedAt(name, -1) + run.slots) / slotsOf(name)
       allowed.sort(
-        (a, b) => share(a) - share(b) || (lastStart.get(a) ?? 0) - (lastStart.get(b) ?? 0) || (a < b ? -1 : 1),
+        (a, b) =>
+          share(a) - share(b) || (lastStart.get(a) ?? 0) - (lastStart.get(b) ?? 0) || (nameOf(a) < nameOf(b) ? -1 : 1),
       )
       const agent = allowed[0] as string
-      starts.push({ number: run.number, agent })
+      const { robot } = placeOf(agent)
+      starts.push({
+        number: run.number,
+        ...(robot ? { agent: robot.agent, robot: nameOf(agent) } : { agent: nameOf(agent) }),
+      })
       lastStart.set(agent, nowMs)
       running
         .get(agent)

@@ -3,6 +3,7 @@ import { whatLacks } from './eligible'
 import { expectedEndMs } from './order'
 import { Merge } from './queue'
 import type { Room } from './room'
+import { isRobotTarget } from './target'
 import type { HeldWork, Placing, ReadyRun, Reason, Start } from './types'
 
 /** A turn kept on one agent for the first run in order that found no room. */
@@ -49,7 +50,7 @@ export function makePlacing(
   for (let entry = merge.first; entry; entry = merge.first) {
     const decided = state.decide(entry)
     if (typeof decided === 'number') {
-      starts.push({ number: entry.run.number, agent: state.nameOf(decided) })
+      starts.push(state.startOf(entry.run.number, decided))
       started.add(entry.run.number)
     } else if (decided !== NO_SLOT) marks.set(entry.run.number, decided)
     merge.next(state.isClosed(entry.group))
@@ -321,17 +322,23 @@ class Scratch {
     return undefined
   }
 
-  nameOf(agent: number): string {
+  startOf(number: number, place: number): Start {
+    const robot = this.board.agents[place]?.robot
+    return robot ? { number, agent: robot.agent, robot: this.nameOf(place) } : { number, agent: this.nameOf(place) }
+  }
+
+  private nameOf(agent: number): string {
     return this.board.agents[agent]?.name ?? ''
   }
 
   explain({ run, group }: Entry, mark: Mark): Reason {
+    const robots: { isRobot?: true } = isRobotTarget(run.target) ? { isRobot: true } : {}
     switch (mark.why) {
       case 'held':
       case 'off':
         return { why: mark.why }
       case 'agent':
-        return { why: 'agent', lacks: this.lacking(run) }
+        return { why: 'agent', lacks: this.lacking(run), ...robots }
       case 'lock':
         return {
           why: 'lock',
@@ -342,20 +349,23 @@ class Scratch {
           ],
         }
       case 'keeps':
-        return { why: 'slot', agent: this.nameOf(mark.turn.agent), atMs: mark.turn.atMs }
+        return { why: 'slot', agent: this.nameOf(mark.turn.agent), atMs: mark.turn.atMs, ...robots }
       case 'turn':
         return { why: 'turn', for: mark.for }
       case 'slot': {
         const first = this.earliestRoom(run, group)
-        return first ? { why: 'slot', agent: this.nameOf(first.agent), atMs: first.atMs } : { why: 'soon' }
+        return first ? { why: 'slot', agent: this.nameOf(first.agent), atMs: first.atMs, ...robots } : { why: 'soon' }
       }
     }
   }
 
-  /** The nearest first: fewest things lacking, then name. */
+  /** Of robots for a robot task, else of agents. The nearest first: fewest things lacking, then name. */
   private lacking(run: ReadyRun): { agent: string; lacks: string[] }[] {
+    const forRobots = isRobotTarget(run.target)
     return this.board.agents
-      .flatMap((agent) => (agent ? [{ agent: agent.name, lacks: whatLacks(run, agent) }] : []))
+      .flatMap((agent) =>
+        agent && (agent.robot !== null) === forRobots ? [{ agent: agent.name, lacks: whatLacks(run, agent) }] : [],
+      )
       .sort((a, b) => a.lacks.length - b.lacks.length || (a.agent < b.agent ? -1 : 1))
   }
 }

@@ -1,3 +1,7 @@
+import type { Target } from './target'
+
+export type { Target } from './target'
+
 /** Levels of urgency, the most urgent first. A run's level is its index here. */
 export const PRIORITIES = ['urgent', 'high', 'normal', 'low'] as const
 export type Priority = (typeof PRIORITIES)[number]
@@ -8,21 +12,18 @@ export function priorityOfStep(ofFlow: Priority, ofJob: Priority | undefined): P
   return PRIORITIES[Math.min(PRIORITIES.indexOf(ofFlow), PRIORITIES.indexOf(ofJob))] as Priority
 }
 
-/** Where a run may go: one agent by name, a pool by name, or any agent that carries all of these labels. */
-export type Target =
-  { readonly agent: string } | { readonly pool: string } | { readonly labels: Readonly<Record<string, string>> }
-
-/** A run that needs a slot. Instants and lengths are milliseconds; instants since the epoch. */
+/** A run that needs a slot, or a robot. Instants and lengths are milliseconds; instants since the epoch. */
 export interface ReadyRun {
   readonly number: number
   readonly target: Target
   /** Kind of step, matched against an agent's abilities. */
   readonly kind: string
+  /** Of its agent; for a robot task 1, the robot itself. */
   readonly slots: number
   readonly locks: Readonly<Record<string, number>>
+  /** For a robot task null: it runs under its robot's. */
   readonly account: string | null
   readonly minVersion: string | null
-  readonly robot: boolean
   readonly priority: Priority
   readonly dueAtMs: number | null
   readonly usualMs: number
@@ -43,8 +44,25 @@ export interface HeldWork {
   readonly usualMs: number
 }
 
+/** What a robot is beyond its agent: one that is not there, not in its hours or cannot sign in takes nothing. */
+interface RobotFacts {
+  /** On whose machine it works. */
+  readonly agent: string
+  readonly isAgentOn: boolean
+  /** A person is at it: it takes nothing by itself. */
+  readonly isAttended: boolean
+  /** When it may work, if it may not now, in words. */
+  readonly outOfHours: string | null
+  /** Why its account does not work, in words. */
+  readonly accountFault: string | null
+}
+
+/** An agent, or a robot: on the board a robot is a place of one slot beside the agents, reached and kept from work as its agent is. */
 export interface AgentState {
+  /** Agents among agents, and robots among robots, have names of their own. */
   readonly name: string
+  /** null: it is an agent. */
+  readonly robot: RobotFacts | null
   readonly slots: number
   readonly on: boolean
   readonly draining: boolean
@@ -57,7 +75,6 @@ export interface AgentState {
   readonly version: string
   readonly abilities: readonly string[]
   readonly accounts: readonly string[]
-  readonly robots: number
   readonly lastStartAtMs: number | null
   readonly running: readonly HeldWork[]
 }
@@ -71,19 +88,24 @@ export interface Fleet {
 export interface Start {
   readonly number: number
   readonly agent: string
+  /** The robot on that agent's machine that takes it; missing: the agent itself does. */
+  readonly robot?: string
 }
+
+/** An agent by its name, or a robot by its. */
+export type Place = string | { readonly robot: string }
 
 /** Why a run does not start, and what would end the waiting. */
 export type Reason =
   | { readonly why: 'held' }
   | { readonly why: 'off' }
-  | { readonly why: 'agent'; readonly lacks: readonly AgentLack[] }
+  | { readonly why: 'agent'; readonly lacks: readonly AgentLack[]; readonly isRobot?: true }
   | { readonly why: 'lock'; readonly lock: string; readonly holders: readonly number[] }
-  | { readonly why: 'slot'; readonly agent: string; readonly atMs: number }
+  | { readonly why: 'slot'; readonly agent: string; readonly atMs: number; readonly isRobot?: true }
   | { readonly why: 'turn'; readonly for: number }
   | { readonly why: 'soon' }
 
-/** What keeps one agent from being eligible, in words. */
+/** What keeps one agent, or robot, from being eligible, in words. */
 interface AgentLack {
   readonly agent: string
   readonly lacks: readonly string[]

@@ -129,7 +129,7 @@ export function naiveForecast(model: Model, until: number): Line[] {
         version: '1',
         abilities: [''],
         accounts: [],
-        robots: 0,
+        robot: null,
         lastStartAtMs: lastStart.has(name) ? (lastStart.get(name) as number) * 1000 : null,
         running: runs
           .filter(({ agent }) => agent === name)
@@ -159,7 +159,6 @@ const readyRun = ({ number, step, night, ready }: Run): ReadyRun => ({
   locks: step.locks,
   account: null,
   minVersion: null,
-  robot: false,
   priority: step.priority,
   dueAtMs: night.of.due === null ? null : night.of.due * 1000,
   usualMs: step.length.p50 * 1000,

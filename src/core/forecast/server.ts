@@ -1,11 +1,11 @@
 import type { Day } from '../calendar/days'
-import type { AgentState, Priority, Target } from '../dispatch'
+import { isMeant, type AgentState, type Priority, type Target } from '../dispatch'
 import type { StepResult } from '../flow/state'
 import type { ByChoice } from '../stats/lengths'
 import type { Measured } from './length'
 
 /** An agent as a server knows it, beyond what stands in a file. */
-export interface ServerAgent extends Omit<AgentState, 'slots' | 'full' | 'robots' | 'lastStartAtMs' | 'running'> {
+export interface ServerAgent extends Omit<AgentState, 'slots' | 'full' | 'robot' | 'lastStartAtMs' | 'running'> {
   readonly full: boolean
   /** Seconds since the epoch. */
   readonly lastStart: number | null
@@ -72,11 +72,8 @@ export interface Server {
 }
 
 /** Whether a target means this agent, whatever it can do. */
-export function fits({ name, pools, labels }: ServerAgent, target: Target): boolean {
-  if ('agent' in target) return target.agent === name
-  if ('pool' in target) return pools[target.pool] === true
-  return Object.entries(target.labels).every(([key, value]) => labels[key] === value)
-}
+export const fits = ({ name, pools, labels }: ServerAgent, target: Target): boolean =>
+  isMeant(target, { name, isRobot: false, pools: Object.keys(pools).filter((pool) => pools[pool]), labels })
 
 /** A stretch that begins so near to now goes on from what runs and waits now. Seconds. */
 const NOW_SECONDS = 600

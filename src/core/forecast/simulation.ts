@@ -303,7 +303,6 @@ export class Simulation {
       locks: step.locks,
       account: step.account,
       minVersion: step.minVersion,
-      robot: false,
       priority: step.priority,
       dueAtMs: night.of.due === null ? null : night.of.due * 1000,
       usualMs: step.length.p50 * 1000,
@@ -341,7 +340,7 @@ export class Simulation {
     const { name, slots, pools } = this.model.agents[index] as Model['agents'][number]
     const lastStart = this.lastStart.get(name) ?? this.model.facts?.get(name)?.lastStart ?? null
     const facts = this.model.facts?.get(name)
-    const state = { name, slots, robots: 0, lastStartAtMs: lastStart === null ? null : lastStart * 1000, running: [] }
+    const state = { name, slots, robot: null, lastStartAtMs: lastStart === null ? null : lastStart * 1000, running: [] }
     this.board.putAgent(
       facts
         ? { ...facts, ...state, connected: connected && facts.connected }

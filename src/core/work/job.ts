@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { titleSchema } from '@/core/schema/text'
+import { isRobotTarget } from '../dispatch/target'
 import { PRIORITIES } from '../dispatch/types'
 import { ACCOUNT_USE, CONNECTION_KINDS, CONNECTION_SCHEMAS, connectionFaults, isConnection } from './connections'
 import { inputSchema } from './inputs'
@@ -34,10 +35,23 @@ const actionSchema = z.discriminatedUnion('kind', [
 ])
 export const ACTION_KINDS = ['command', 'script', 'wait', ...CONNECTION_KINDS] as const
 
+const someLabels = labelsSchema.refine((l) => Object.keys(l).length > 0, 'Name at least one label.')
+
+/** What a robot is called: it stands in bundles and commands as it is. */
+export const robotNameSchema = z
+  .string()
+  .regex(
+    /^[A-Za-z0-9][A-Za-z0-9._-]{0,79}$/,
+    'Use letters, digits, “.”, “_” and “-”, beginning with a letter or digit.',
+  )
+
 export const targetSchema = z.union([
   z.strictObject({ agent: z.string().min(1, 'Name an agent.').max(80) }),
   z.strictObject({ pool: slugSchema }),
-  z.strictObject({ labels: labelsSchema.refine((l) => Object.keys(l).length > 0, 'Name at least one label.') }),
+  z.strictObject({ labels: someLabels }),
+  z.strictObject({ robot: robotNameSchema }),
+  z.strictObject({ robotPool: slugSchema }),
+  z.strictObject({ robotLabels: someLabels }),
 ])
 
 /** A pattern looked for in each line of output. A regular expression is ECMAScript's, without flags. */
@@ -150,6 +164,13 @@ export const jobDefinitionSchema = z
         path: ['unreachable', 'then'],
         message: 'Another agent of its pool can be taken only where the target is one agent.',
       })
+    }
+    if (isRobotTarget(job.target)) {
+      const fault = (path: string, message: string): void => context.addIssue({ code: 'custom', path: [path], message })
+      if (job.action.kind !== 'command' && job.action.kind !== 'script')
+        fault('action', 'A robot carries out a command or a script.')
+      if (job.account !== null) fault('account', 'A robot task runs under its robot’s account.')
+      if (job.slots !== 1) fault('slots', 'A robot task takes no slot, and one robot.')
     }
     if (isConnection(job.action)) {
       const { kind } = job.action

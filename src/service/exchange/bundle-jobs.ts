@@ -1,3 +1,4 @@
+import { TARGETS } from '@/core/bundle/check'
 import { inputsIn } from '@/core/bundle/inputs-in'
 import type { BundleJob } from '@/core/bundle/schema'
 import { faultsFrom, type Fault } from '@/core/schema/faults'
@@ -41,10 +42,9 @@ function actionOf(job: BundleJob, path: string, faults: Fault[]): unknown {
   }
 }
 
-function targetOf({ pool, agent, labels }: BundleJob): object | null {
-  if (pool !== undefined) return { pool }
-  if (agent !== undefined) return { agent }
-  return labels === undefined ? null : { labels }
+function targetOf(job: BundleJob): object | null {
+  const key = TARGETS.find((each) => job[each] !== undefined)
+  return key === undefined ? null : { [key]: job[key] }
 }
 
 /** A job of a file as it is stored; null: it has faults, which are added. */
@@ -52,7 +52,7 @@ export function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | nu
   const before = faults.length
   const action = actionOf(job, path, faults)
   const target = targetOf(job)
-  if (target === null) faults.push({ path, message: 'A job needs one of the keys pool, agent, labels.' })
+  if (target === null) faults.push({ path, message: `A job needs one of the keys ${TARGETS.join(', ')}.` })
   if (faults.length > before) return null
   const raw = {
     action,

@@ -8,6 +8,7 @@ import { many } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { flowsOut, inputsOut } from './bundle-flows'
 import { areasOut, groupsOut } from './bundle-people'
+import { robotsOut } from './bundle-robots'
 import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
 import { timingState } from '@/service/base/timing-cache'
 import type { TriggerDefinition } from '@/core/work/trigger'
@@ -18,14 +19,16 @@ const refuse: OnBad = (_, error) => {
   throw error
 }
 
-/** All definitions as a bundle, with areas, groups and who is a member of what. */
+/** All definitions as a bundle, with robots, areas, groups and who is a member of what. */
 export async function exportBundle(actor: Actor): Promise<BundleFile> {
-  const [definitions, groups, areas] = [
-    await definitionsOut(actor, refuse),
-    await groupsOut(actor),
-    await areasOut(actor),
-  ]
-  return { ...definitions, ...(groups.length > 0 ? { groups } : {}), ...(areas.length > 0 ? { areas } : {}) }
+  const definitions = await definitionsOut(actor, refuse)
+  const [robots, groups, areas] = [await robotsOut(), await groupsOut(actor), await areasOut(actor)]
+  return {
+    ...definitions,
+    ...(robots.length > 0 ? { robots } : {}),
+    ...(groups.length > 0 ? { groups } : {}),
+    ...(areas.length > 0 ? { areas } : {}),
+  }
 }
 
 /** All calendars, pools, locks, jobs, flows and triggers as a bundle. What is as it is by default is left out. `onBad`: what becomes of what cannot be read. */

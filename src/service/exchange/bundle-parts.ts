@@ -3,7 +3,7 @@ import { many } from '@/store/db'
 import { Problem } from '@/service/base/problem'
 
 export interface ImportLine {
-  readonly kind: 'calendar' | 'pool' | 'lock' | 'group' | 'area' | 'job' | 'flow' | 'trigger'
+  readonly kind: 'calendar' | 'pool' | 'lock' | 'robot' | 'group' | 'area' | 'job' | 'flow' | 'trigger'
   readonly id: string
   readonly what: 'added' | 'changed' | 'same'
 }

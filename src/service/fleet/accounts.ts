@@ -9,6 +9,7 @@ import { accountContext, seal, unseal } from '@/store/seal'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { difference, record } from '@/service/base/audit'
 import { invalid, notFound, Problem } from '@/service/base/problem'
+import { askForTriesOf } from './sign-ins'
 
 /** User names go into commands of the machine: nothing that reads as an option or a path. */
 const userName = z
@@ -17,6 +18,8 @@ const userName = z
   .min(1, 'Write the user name.')
   .max(100)
   .regex(/^[^\s\0-][^\n\r\0]*$/, 'A user name does not begin with “-”.')
+/** Until when its secret is good; null: for ever, as far as anybody knows. */
+const goodUntil = z.iso.datetime({ offset: true }).nullable()
 const secret = z.string().min(1, 'Write the secret.').max(20_000)
 /** What may use it: which agents, and (null: all) which areas. */
 const places = {
@@ -33,6 +36,7 @@ export const accountSchema = z.strictObject({
   notes: z.string().max(2000).default(''),
   ...accountRulesSchema.shape,
   ...places,
+  goodUntil: goodUntil.default(null),
 })
 export const accountChangeSchema = z.strictObject({
   userName,
@@ -41,6 +45,7 @@ export const accountChangeSchema = z.strictObject({
   areaIds: places.areaIds,
   everywhere: z.boolean(),
   agentIds: places.agentIds,
+  goodUntil: goodUntil.default(null),
   /** A new one; missing: the old one stays. */
   secret: secret.optional(),
 })
@@ -61,11 +66,16 @@ export interface AccountRow extends AccountRules {
   readonly changedBy: string
   readonly changedAt: string
   readonly rotatedAt: string | null
+  /** Until when its secret is good; null: for ever. */
+  readonly goodUntil: string | null
+  /** Robots that work under it. */
+  readonly robots: readonly { readonly id: number; readonly name: string }[]
 }
 
 const ROWS = `
   SELECT c.id, c.name, c.user_name AS "userName", c.notes, c.secret IS NOT NULL AS "hasSecret", c.everywhere, c.hosts, c.area_ids AS "areaIds", c.plain, c.unknown_hosts AS "unknownHosts", c.changed_by AS "changedBy",
-         c.changed_at AS "changedAt", c.rotated_at AS "rotatedAt",
+         c.changed_at AS "changedAt", c.rotated_at AS "rotatedAt", c.good_until AS "goodUntil",
+         coalesce((SELECT jsonb_agg(jsonb_build_object('id', b.id, 'name', b.name) ORDER BY b.name) FROM robots b WHERE b.account_id = c.id AND b.removed_at IS NULL), '[]') AS robots,
          coalesce((SELECT jsonb_agg(jsonb_build_object('id', a.id, 'name', a.name) ORDER BY a.name) FROM account_agents x JOIN agents a ON a.id = x.agent_id
                     WHERE x.account_id = c.id), '[]') AS agents,
          (SELECT count(*) FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
@@ -96,8 +106,8 @@ export async function addAccountIn(
   requireRight(actor, 'administer')
   const { id } = await one<{ id: number }>(
     tx,
-    `INSERT INTO accounts (name, user_name, notes, everywhere, changed_by, rotated_at, hosts, area_ids, plain, unknown_hosts)
-         VALUES ($1, $2, $3, $4, $5, CASE WHEN $6 THEN now() END, $7, $8, $9, $10) RETURNING id`,
+    `INSERT INTO accounts (name, user_name, notes, everywhere, changed_by, rotated_at, hosts, area_ids, plain, unknown_hosts, good_until)
+         VALUES ($1, $2, $3, $4, $5, CASE WHEN $6 THEN now() END, $7, $8, $9, $10, $11) RETURNING id`,
     [
       request.name,
       request.userName,
@@ -116,12 +126,9 @@ export async function addAccountIn(
   return { id }
 }
 
-const rulesOf = (request: AccountRules & { readonly areaIds: readonly number[] | null }): unknown[] => [
-  request.hosts,
-  request.areaIds,
-  request.plain,
-  request.unknownHosts,
-]
+const rulesOf = (
+  request: AccountRules & { readonly areaIds: readonly number[] | null; readonly goodUntil: string | null },
+): unknown[] => [request.hosts, request.areaIds, request.plain, request.unknownHosts, request.goodUntil]
 
 /** Changes who it is, where it may be used, and, if a new one is given, its secret: runs that begin from now on get that. */
 export async function changeAccount(
@@ -137,7 +144,7 @@ export async function changeAccount(
     await execute(
       tx,
       `UPDATE accounts SET user_name = $2, notes = $3, everywhere = $4, changed_by = $5, changed_at = now(), hosts = $6, area_ids = $7, plain = $8,
-              unknown_hosts = $9 WHERE id = $1`,
+              unknown_hosts = $9, good_until = $10 WHERE id = $1`,
       [id, request.userName, request.notes, request.everywhere, actor.name, ...rulesOf(request)],
     )
     if (request.secret !== undefined) {
@@ -145,6 +152,7 @@ export async function changeAccount(
       await execute(tx, 'UPDATE accounts SET rotated_at = now() WHERE id = $1', [id])
     }
     await setAgents(tx, id, request.agentIds)
+    if (request.secret !== undefined || request.userName !== before.userName) await askForTriesOf(tx, id)
     const { secret: fresh, ...after } = request
     const was = { ...before, agentIds: before.agents.map((agent) => agent.id) }
     await record(
@@ -169,6 +177,7 @@ export async function removeAccount(actor: Actor, id: number): Promise<void> {
       `SELECT 'the job ' || j.title AS what FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
         WHERE j.deleted_at IS NULL AND v.definition->>'account' = $2
        UNION ALL SELECT 'the notice ' || title FROM notices WHERE account = $2
+       UNION ALL SELECT 'the robot ' || name FROM robots WHERE account_id = $1 AND removed_at IS NULL
        UNION ALL SELECT 'the mail server ' || name FROM mail_servers WHERE account = $2
        UNION ALL SELECT 'the run #' || id FROM runs WHERE account_id = $1 AND state IN ('waiting','ready','running')
        ORDER BY 1 LIMIT 1000`,
@@ -192,7 +201,13 @@ const keepSecret = (tx: Tx, id: number, plain: string): Promise<number> =>
   execute(tx, 'UPDATE accounts SET secret = $2 WHERE id = $1', [id, seal(plain, accountContext(id))])
 
 async function setAgents(tx: Tx, id: number, agentIds: readonly number[]): Promise<void> {
-  await execute(tx, 'DELETE FROM account_agents WHERE account_id = $1 AND NOT agent_id = ANY($2)', [id, agentIds])
+  // Where a robot works under it, it stays.
+  await execute(
+    tx,
+    `DELETE FROM account_agents x WHERE x.account_id = $1 AND NOT x.agent_id = ANY($2)
+        AND NOT EXISTS (SELECT FROM robots b WHERE b.account_id = $1 AND b.agent_id = x.agent_id AND b.removed_at IS NULL)`,
+    [id, agentIds],
+  )
   await execute(tx, 'INSERT INTO account_agents SELECT $1, id FROM agents WHERE id = ANY($2) ON CONFLICT DO NOTHING', [
     id,
     agentIds,

@@ -8,8 +8,22 @@ import { notify } from '@/store/listen'
 import { requireRight, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
 import { addAgentEvent } from './fleet'
-import { notFound, Problem } from '@/service/base/problem'
+import { invalid, notFound, Problem } from '@/service/base/problem'
+import { addRobotIn, robotSchema } from './robots'
 import { hashToken, newToken } from '@/service/base/secrets'
+
+const robotOfKeySchema = z.strictObject({
+  /** What they are called; `{agent}` stands for the agent's name. */
+  name: z
+    .string()
+    .min(1, 'Write what they are called.')
+    .max(80)
+    .regex(/\{agent\}/, 'With {agent} in it, so that each agent’s has a name of its own.'),
+  accountId: z.int().positive('Choose their account.'),
+  kind: z.enum(['attended', 'unattended']).default('unattended'),
+  poolIds: z.array(z.int().positive()).max(50).default([]),
+})
+type RobotOfKey = z.output<typeof robotOfKeySchema>
 
 export const enrolmentKeySchema = z.strictObject({
   uses: z.int().min(1).max(500).default(1),
@@ -21,6 +35,8 @@ export const enrolmentKeySchema = z.strictObject({
   slots: z.int().min(1).max(1024).default(2),
   labels: labelsSchema.default({}),
   poolIds: z.array(z.int().positive()).max(50).default([]),
+  /** Robots of each agent that is enrolled with it. */
+  robots: z.array(robotOfKeySchema).max(20).default([]),
 })
 export const answerSchema = z.strictObject({ answer: z.enum(['replace', 'add', 'refuse']) })
 
@@ -32,10 +48,13 @@ export async function addEnrolmentKey(
   requireRight(actor, 'administer')
   const key = newToken('bgk')
   return transaction(async (tx) => {
+    for (const [i, { accountId }] of request.robots.entries())
+      if (!(await db().accounts.findByPk(accountId, { transaction: tx })))
+        throw invalid(`robots[${i}].accountId`, `There is no account ${accountId}.`)
     const row = await one<{ id: number; expiresAt: string }>(
       tx,
-      `INSERT INTO enrolment_keys (key_hash, labels, pool_ids, slots, uses_left, expires_at, created_by)
-       VALUES ($1, $2, $3, $4, $5, now() + make_interval(mins => $6), $7) RETURNING id, expires_at AS "expiresAt"`,
+      `INSERT INTO enrolment_keys (key_hash, labels, pool_ids, slots, uses_left, expires_at, created_by, robots)
+       VALUES ($1, $2, $3, $4, $5, now() + make_interval(mins => $6), $7, $8) RETURNING id, expires_at AS "expiresAt"`,
       [
         hashToken(key),
         JSON.stringify(request.labels),
@@ -44,15 +63,16 @@ export async function addEnrolmentKey(
         request.uses,
         request.minutes,
         actor.name,
+        JSON.stringify(request.robots),
       ],
     )
-    const { labels, poolIds, uses, minutes, slots } = request
+    const { labels, poolIds, uses, minutes, slots, robots } = request
     await record(
       tx,
       actor,
       'made',
       { type: 'enrolment key', id: row.id, title: `key ${row.id}` },
-      { labels, poolIds, uses, minutes, slots },
+      { labels, poolIds, uses, minutes, slots, robots },
     )
     return { ...row, key }
   })
@@ -103,6 +123,7 @@ interface KeyRow {
   readonly poolIds: number[]
   readonly slots: number
   readonly createdBy: string
+  readonly robots: RobotOfKey[]
 }
 
 /**
@@ -115,7 +136,7 @@ export async function enrol(request: z.output<typeof enrolRequestSchema>, gatewa
       tx,
       `UPDATE enrolment_keys SET uses_left = uses_left - 1
         WHERE key_hash = $1 AND uses_left > 0 AND expires_at > now() AND revoked_at IS NULL
-        RETURNING id, labels, pool_ids AS "poolIds", slots, created_by AS "createdBy"`,
+        RETURNING id, labels, pool_ids AS "poolIds", slots, created_by AS "createdBy", robots`,
       [hashToken(request.key)],
     )
     if (!key)
@@ -200,6 +221,7 @@ async function grant(
       await execute(tx, 'INSERT INTO pool_members SELECT id, $2 FROM pools WHERE id = $1', [poolId, agentId])
     }
     await addAgentEvent(tx, agentId, 'enrolled', `with a key of ${key.createdBy}`)
+    await bringRobots(tx, key, agentId, agentName)
   }
   await execute(tx, `UPDATE enrolments SET state = 'granted', agent_id = $2, fetched_at = now() WHERE id = $1`, [
     enrolmentId,
@@ -207,20 +229,51 @@ async function grant(
   ])
   await record(
     tx,
-    {
-      id: null,
-      name: `key of ${key.createdBy}`,
-      email: '',
-      role: 'administrator',
-      via: 'token',
-      address: facts.host,
-      sessionId: null,
-    },
+    actorOf(key, facts.host),
     replacedId === null ? 'enrolled' : 'enrolled again',
     { type: 'agent', id: agentId, title: agentName },
     { host: facts.host, version: facts.version },
   )
   return { agent: agentName, credential }
+}
+
+const actorOf = (key: KeyRow, host: string): Actor => ({
+  id: null,
+  name: `key of ${key.createdBy}`,
+  email: '',
+  role: 'administrator',
+  via: 'token',
+  address: host,
+  sessionId: null,
+})
+
+/** Robots that a key brings along. One whose account or name is gone meanwhile is told of among the agent's events; the agent is there all the same. */
+async function bringRobots(tx: Tx, key: KeyRow, agentId: number, agent: string): Promise<void> {
+  const taken = new Set(
+    (await many<{ name: string }>(tx, 'SELECT lower(name) AS name FROM robots WHERE removed_at IS NULL')).map(
+      (one) => one.name,
+    ),
+  )
+  for (const { name: pattern, accountId, kind, poolIds } of key.robots) {
+    const wanted = pattern.replaceAll('{agent}', agent)
+    let name = wanted
+    for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${wanted}-${n}`
+    const pools = await many<{ id: number }>(tx, 'SELECT id FROM pools WHERE id = ANY($1)', [poolIds])
+    const request = robotSchema.safeParse({
+      name,
+      agentId,
+      account: { id: accountId },
+      kind,
+      poolIds: pools.map(({ id }) => id),
+    })
+    const account = await db().accounts.findByPk(accountId, { transaction: tx })
+    if (!request.success || account === null) {
+      await addAgentEvent(tx, agentId, 'robot', `${name} could not be registered: its account or its name is none`)
+      continue
+    }
+    taken.add(name.toLowerCase())
+    await addRobotIn(tx, actorOf(key, agent), request.data)
+  }
 }
 
 async function freeName(tx: Tx, wanted: string): Promise<string> {
@@ -280,7 +333,7 @@ export async function pollEnrolment(poll: string, gateway: string): Promise<Enro
       )
     const key = await one<KeyRow>(
       tx,
-      'SELECT id, labels, pool_ids AS "poolIds", slots, created_by AS "createdBy" FROM enrolment_keys WHERE id = $1',
+      'SELECT id, labels, pool_ids AS "poolIds", slots, created_by AS "createdBy", robots FROM enrolment_keys WHERE id = $1',
       [row.keyId],
     )
     const again = row.agentId ?? row.existingId

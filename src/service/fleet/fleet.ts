@@ -28,11 +28,18 @@ export const poolSchema = z.strictObject({
   title: titleSchema('A pool needs a title.', 80),
 })
 export const poolChangeSchema = z.strictObject({ active: z.boolean() })
-export const membershipSchema = z.strictObject({
-  agentId: z.int().positive(),
-  member: z.boolean(),
-  active: z.boolean().default(true),
-})
+export const membershipSchema = z
+  .strictObject({
+    /** Whose: an agent's or a robot's. */
+    agentId: z.int().positive().optional(),
+    robotId: z.int().positive().optional(),
+    member: z.boolean(),
+    active: z.boolean().default(true),
+  })
+  .refine(({ agentId, robotId }) => (agentId === undefined) !== (robotId === undefined), {
+    path: ['agentId'],
+    message: 'Say whose membership: an agent’s or a robot’s.',
+  })
 
 export interface AgentRow {
   readonly id: number
@@ -218,6 +225,7 @@ export interface PoolRow {
   readonly title: string
   readonly active: boolean
   readonly members: { agentId: number; name: string; active: boolean }[]
+  readonly robots: { robotId: number; name: string; active: boolean }[]
   readonly slots: number
 }
 
@@ -227,7 +235,9 @@ export async function listPools(actor: Actor): Promise<PoolRow[]> {
     null,
     `SELECT p.id, p.name, p.title, p.active, coalesce(sum(a.slots) FILTER (WHERE m.active), 0)::int AS slots,
             coalesce(jsonb_agg(jsonb_build_object('agentId', a.id, 'name', a.name, 'active', m.active) ORDER BY a.name)
-                     FILTER (WHERE a.id IS NOT NULL), '[]') AS members
+                     FILTER (WHERE a.id IS NOT NULL), '[]') AS members,
+            coalesce((SELECT jsonb_agg(jsonb_build_object('robotId', b.id, 'name', b.name, 'active', x.active) ORDER BY b.name)
+                        FROM robot_pools x JOIN robots b ON b.id = x.robot_id AND b.removed_at IS NULL WHERE x.pool_id = p.id), '[]') AS robots
        FROM pools p LEFT JOIN pool_members m ON m.pool_id = p.id LEFT JOIN agents a ON a.id = m.agent_id
       GROUP BY p.id ORDER BY p.name`,
   )
@@ -277,20 +287,53 @@ export async function setMembership(
   await transaction(async (tx) => {
     const pool = await db().pools.findByPk(poolId, { transaction: tx })
     if (!pool) throw notFound('pool', poolId)
-    const agent = await db().agents.findByPk(request.agentId, { transaction: tx })
-    if (!agent) throw invalid('agentId', `There is no agent ${request.agentId}.`)
-    if (request.member) {
-      await execute(
-        tx,
-        `INSERT INTO pool_members VALUES ($1, $2, $3) ON CONFLICT (pool_id, agent_id) DO UPDATE SET active = $3`,
-        [poolId, request.agentId, request.active],
-      )
-    } else {
-      await execute(tx, 'DELETE FROM pool_members WHERE pool_id = $1 AND agent_id = $2', [poolId, request.agentId])
-    }
     const said = request.member ? (request.active ? 'in' : 'switched off in') : 'taken out of'
-    await addAgentEvent(tx, request.agentId, `pool ${pool.name}`, `${said} it by ${actor.name}`)
-    await record(tx, actor, 'changed', { type: 'pool', id: poolId, title: pool.title }, { agent: agent.name, is: said })
+    const who =
+      request.robotId === undefined ? await setAgentIn(tx, poolId, request) : await setRobotIn(tx, poolId, request)
+    await addAgentEvent(
+      tx,
+      who.agentId,
+      `pool ${pool.name}`,
+      `${'robot' in who ? `${who.robot} ` : ''}${said} it by ${actor.name}`,
+    )
+    const { agentId: _, ...named } = who
+    await record(tx, actor, 'changed', { type: 'pool', id: poolId, title: pool.title }, { ...named, is: said })
     await notify(tx, { fleet: true, place: true })
   })
+}
+
+type Membership = z.output<typeof membershipSchema>
+
+async function setAgentIn(
+  tx: Tx,
+  poolId: number,
+  { agentId, member, active }: Membership,
+): Promise<{ agentId: number; agent: string }> {
+  const agent = await db().agents.findByPk(agentId, { transaction: tx })
+  if (!agent) throw invalid('agentId', `There is no agent ${agentId}.`)
+  if (member)
+    await execute(
+      tx,
+      `INSERT INTO pool_members VALUES ($1, $2, $3) ON CONFLICT (pool_id, agent_id) DO UPDATE SET active = $3`,
+      [poolId, agent.id, active],
+    )
+  else await execute(tx, 'DELETE FROM pool_members WHERE pool_id = $1 AND agent_id = $2', [poolId, agent.id])
+  return { agentId: agent.id, agent: agent.name }
+}
+
+async function setRobotIn(
+  tx: Tx,
+  poolId: number,
+  { robotId, member, active }: Membership,
+): Promise<{ agentId: number; robot: string }> {
+  const robot = await db().robots.findOne({ where: { id: robotId as number, removedAt: null }, transaction: tx })
+  if (!robot) throw invalid('robotId', `There is no robot ${robotId}.`)
+  if (member)
+    await execute(
+      tx,
+      `INSERT INTO robot_pools VALUES ($1, $2, $3) ON CONFLICT (pool_id, robot_id) DO UPDATE SET active = $3`,
+      [poolId, robot.id, active],
+    )
+  else await execute(tx, 'DELETE FROM robot_pools WHERE pool_id = $1 AND robot_id = $2', [poolId, robot.id])
+  return { agentId: robot.agentId, robot: robot.name }
 }

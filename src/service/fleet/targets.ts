@@ -1,4 +1,4 @@
-import type { Target } from '@/core/dispatch'
+import { isMeant, type Target } from '@/core/dispatch'
 import { isFlowDefinition, type WorkDefinition } from '@/core/work/flow'
 import { many, type Tx } from '@/store/db'
 
@@ -21,11 +21,7 @@ export async function machinesOf(tx: Tx | null): Promise<Machine[]> {
   return rows.map(({ id, name, labels, pools }) => ({
     id,
     name,
-    fits: (target) => {
-      if ('agent' in target) return target.agent === name
-      if ('pool' in target) return pools.includes(target.pool)
-      return Object.entries(target.labels).every(([key, value]) => labels[key] === value)
-    },
+    fits: (target) => isMeant(target, { name, isRobot: false, pools, labels }),
   }))
 }
 

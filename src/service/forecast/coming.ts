@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import type { Target } from '@/core/dispatch'
+import { wantedBy, type Target } from '@/core/dispatch'
 import { finishBy } from '@/core/timing/finish-by'
 import { many } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
@@ -113,14 +113,13 @@ const startOf = (row: Row, atMs: number): ComingStart => ({
 
 function goesTo({ target, definition }: Row): string {
   if (target === null) return 'a flow'
+  const { name: one, pool, labels = {} } = wantedBy(target)
   const name =
-    'agent' in target
-      ? target.agent
-      : 'pool' in target
-        ? target.pool
-        : Object.entries(target.labels)
-            .map(([k, v]) => `${k}=${v}`)
-            .join(', ')
+    one ??
+    pool ??
+    Object.entries(labels)
+      .map(([k, v]) => `${k}=${v}`)
+      .join(', ')
   return definition.spread === 'each' ? `all of ${name}` : name
 }
 

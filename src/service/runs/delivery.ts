@@ -24,11 +24,12 @@ export async function leasesToDeliver(to: readonly Delivery[]): Promise<{ agentI
             r.account, r.area_id AS "areaId", c.id AS "accountId", c.user_name AS "accountUser", c.secret AS "accountSecret", c.hosts,
             areas_below(c.area_ids) AS "areaIds", c.plain, c.unknown_hosts AS "unknownHosts", r.job_id AS "jobId", r.job_version AS "jobVersion", a.handed_at AS "handedAt", r.created_at AS "createdAt",
             r.cause, r.starter_name AS "starterName", r.for_agent_id AS "forAgentId", r.trigger_id AS "triggerId", r.trigger_version AS "triggerVersion", r.occurrence,
-            r.occurrence_day::text AS "occurrenceDay", r.flow_run_id AS "flowRunId", r.step, r.step_path AS "stepPath"
+            r.occurrence_day::text AS "occurrenceDay", r.flow_run_id AS "flowRunId", r.step, r.step_path AS "stepPath",
+            CASE WHEN b.id IS NOT NULL THEN jsonb_build_object('name', b.name, 'earliest', b.earliest, 'latest', b.latest, 'calendar', b.calendar) END AS robot
        FROM unnest($1::bigint[], $2::bigint[]) AS u(agent_id, connection)
        JOIN agent_contacts k ON k.agent_id = u.agent_id AND k.connection = u.connection
        JOIN attempts a ON a.agent_id = u.agent_id AND a.state = 'handed' JOIN runs r ON r.id = a.run_id JOIN jobs j ON j.id = r.job_id
-       JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version LEFT JOIN accounts c ON c.id = r.account_id
+       JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version LEFT JOIN accounts c ON c.id = r.account_id LEFT JOIN robots b ON b.id = a.robot_id
       ORDER BY a.id LIMIT 2000`,
     [to.map(({ agentId }) => agentId), to.map(({ connection }) => connection)],
   )

@@ -1,8 +1,9 @@
 import { z } from 'zod'
-import { PRIORITIES, type AgentState, type ReadyRun } from '@/core/dispatch'
+import { isRobotTarget, PRIORITIES, type AgentState, type HeldWork, type ReadyRun } from '@/core/dispatch'
 import { targetSchema } from '@/core/work/job'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
+import { readRobots, robotFaults } from '@/service/fleet/robot-facts'
 import { failRuns } from './effects'
 
 /** Taken for the usual length of a job of which nothing is known yet. */
@@ -56,11 +57,11 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       number: row.number,
       target: row.target,
       kind: row.kind,
-      slots: row.slots,
+      // A robot task takes its robot whole, whose account it runs under.
+      slots: isRobotTarget(row.target) ? 1 : row.slots,
       locks: row.locks,
-      account: row.account,
+      account: isRobotTarget(row.target) ? null : row.account,
       minVersion: row.minVersion,
-      robot: false,
       priority: PRIORITIES[row.priority] ?? 'normal',
       dueAtMs: row.dueAt?.getTime() ?? null,
       usualMs,
@@ -76,8 +77,11 @@ const lockRequestSchema = z.record(z.string(), z.int().min(1))
 const isRecord = (value: unknown): value is Record<string, string> =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
 
+/** A place on the board: an agent, or a robot on an agent's machine. */
 export interface FleetRow extends Omit<AgentState, 'running'> {
+  /** Of the agent. */
   readonly id: number
+  readonly robotId: number | null
 }
 
 /**
@@ -85,8 +89,13 @@ export interface FleetRow extends Omit<AgentState, 'running'> {
  * statement with a list of lists in it takes PostgreSQL a hundred times as long.
  */
 export async function fleetForDispatch(): Promise<FleetRow[]> {
+  const [agents, robots] = await Promise.all([agentsForDispatch(), robotsForDispatch()])
+  return [...agents, ...robots]
+}
+
+async function agentsForDispatch(): Promise<FleetRow[]> {
   const [agents, memberships, permits] = await Promise.all([
-    many<Omit<FleetRow, 'robots' | 'lastStartAtMs' | 'pools' | 'accounts'> & { lastStartAt: Date | null }>(
+    many<Omit<FleetRow, 'robot' | 'robotId' | 'lastStartAtMs' | 'pools' | 'accounts'> & { lastStartAt: Date | null }>(
       null,
       `SELECT a.id, a.name, a.slots, a.active AS on, a.draining, c.full_since IS NOT NULL AS full, a.labels, a.version, a.abilities, c.last_start_at AS "lastStartAt",
               a.credential_hash IS NOT NULL AND c.engine_id IS NOT NULL
@@ -117,14 +126,60 @@ export async function fleetForDispatch(): Promise<FleetRow[]> {
     connected: row.connected === true,
     pools: poolsOf.get(row.id) ?? {},
     accounts: (accountsOf.get(row.id) ?? []).sort(),
-    robots: 0,
+    robot: null,
+    robotId: null,
     lastStartAtMs: lastStartAt?.getTime() ?? null,
   }))
+}
+
+async function robotsForDispatch(): Promise<FleetRow[]> {
+  const robots = await readRobots()
+  const faults = await robotFaults(robots, Date.now())
+  return robots.map((robot, i) => ({
+    id: robot.agentId,
+    robotId: robot.id,
+    name: robot.name,
+    robot: {
+      agent: robot.agent,
+      isAgentOn: robot.isAgentOn,
+      isAttended: robot.kind === 'attended',
+      outOfHours: faults[i]?.outOfHours ?? null,
+      accountFault: faults[i]?.accountFault ?? null,
+    },
+    slots: 1,
+    on: robot.active,
+    draining: robot.draining,
+    full: robot.full,
+    connected: robot.connected,
+    pools: Object.fromEntries(robot.pools.map(({ name, on }) => [name, on])),
+    labels: isRecord(robot.labels) ? robot.labels : {},
+    version: robot.version,
+    abilities: Array.isArray(robot.abilities) ? robot.abilities : [],
+    accounts: [],
+    lastStartAtMs: robot.lastStartAt?.getTime() ?? null,
+  }))
+}
+
+/** What runs at each place, as the board takes it. */
+export function heldAt(running: readonly RunningRow[]): (place: Pick<FleetRow, 'id' | 'robotId'>) => HeldWork[] {
+  const byPlace = new Map<string, HeldWork[]>()
+  const keyOf = (agentId: number, robotId: number | null): string => `${agentId} ${robotId ?? ''}`
+  for (const { agentId, robotId, ...work } of running) {
+    const key = keyOf(agentId, robotId)
+    const held = byPlace.get(key)
+    // Of its agent it takes no slot, and its robot whole.
+    const taken = robotId === null ? work : { ...work, slots: 1 }
+    if (held) held.push(taken)
+    else byPlace.set(key, [taken])
+  }
+  return ({ id, robotId }) => byPlace.get(keyOf(id, robotId)) ?? []
 }
 
 export interface RunningRow {
   readonly number: number
   readonly agentId: number
+  /** The robot that does it; null: the agent itself. */
+  readonly robotId: number | null
   readonly slots: number
   readonly startedAtMs: number
   readonly usualMs: number
@@ -134,7 +189,7 @@ export interface RunningRow {
 export async function runningWork(): Promise<RunningRow[]> {
   const rows = await many<Omit<RunningRow, 'startedAtMs' | 'usualMs'> & { handedAt: Date; usualMs: number | null }>(
     null,
-    `SELECT r.id AS number, r.agent_id AS "agentId", r.slots, r.locks, a.handed_at AS "handedAt", j.usual_ms AS "usualMs"
+    `SELECT r.id AS number, r.agent_id AS "agentId", r.robot_id AS "robotId", r.slots, r.locks, a.handed_at AS "handedAt", j.usual_ms AS "usualMs"
        FROM attempts a JOIN runs r ON r.id = a.run_id AND r.state = 'running' AND a.number = r.attempts JOIN jobs j ON j.id = r.job_id
       WHERE a.state IN ('handed','accepted','running')`,
   )

@@ -1,4 +1,5 @@
 import { isConnection } from '@/core/work/connections'
+import { hoursWords, type Hours } from '@/core/fleet/hours'
 import type { Cause } from '@/core/run/lifecycle'
 import type { JobDefinition } from '@/core/work/job'
 import type { Lease } from '@/agent/protocol'
@@ -22,6 +23,7 @@ export interface LeaseRow {
   readonly definition: JobDefinition
   readonly inputs: Record<string, string>
   readonly secrets: Buffer | null
+  readonly robot: (Hours & { readonly name: string; readonly calendar: string | null }) | null
   readonly account: string | null
   readonly accountId: number | null
   readonly areaId: number
@@ -69,6 +71,7 @@ export function buildLease(row: LeaseRow): Lease {
     account: row.account,
     runAs: isAct ? null : (used?.user ?? null),
     signIn: isAct && used ? signInOf(used) : null,
+    robot: row.robot && { name: row.robot.name, hours: hoursWords(row.robot) },
     inputs: all,
     secrets: Object.keys(hidden),
     timeLimitSeconds: definition.timeLimitSeconds,

@@ -1,4 +1,4 @@
-import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
+import { isRobotTarget, PRIORITIES, type Priority, type Target } from '@/core/dispatch'
 import type { Cause } from '@/core/run/lifecycle'
 import { resolveInputs, type InputFault, type KnownValues } from '@/core/work/inputs'
 import { isFlowDefinition, readDefinition, type WorkDefinition } from '@/core/work/flow'
@@ -236,7 +236,8 @@ function placementOf({ work: { definition }, target, step }: NewRun): Placement 
     target: target ?? definition.target,
     kind: definition.action.kind,
     minVersion: definition.minVersion,
-    slots: definition.slots,
+    // A robot takes no slot of its agent.
+    slots: isRobotTarget(target ?? definition.target) ? 0 : definition.slots,
     account: definition.account,
     locks: definition.locks,
     maxAttempts: 1 + (step?.retry?.times ?? definition.retries),

@@ -52,6 +52,8 @@ export interface LifeChange {
   readonly atMs: number
   readonly reason: string | null
   readonly agentId: number | null
+  /** Which robot on that agent's machine has it; null: none has, or it is not handed out by this. */
+  readonly robotId: number | null
   readonly exitCode: number | null
   readonly effects: readonly Effect[]
   /** It is over. */
@@ -63,6 +65,7 @@ export interface LifeChange {
 interface More {
   /** Who it is handed out to. */
   readonly agentId?: number
+  readonly robotId?: number | null
   readonly exitCode?: number | null
   readonly isKnown?: boolean
 }
@@ -77,6 +80,7 @@ export function changeFor(run: LockedRun, event: RunEvent, atMs: number, more: M
     atMs,
     reason: next.reason ?? null,
     agentId: more.agentId ?? null,
+    robotId: more.robotId ?? null,
     exitCode: more.exitCode ?? null,
     effects: next.effects,
     finished: next.effects.includes('finish'),
@@ -118,6 +122,7 @@ export async function writeLives(tx: Tx, changes: readonly LifeChange[]): Promis
         duration_ms = CASE WHEN u.finished AND r.started_at IS NOT NULL
                            THEN greatest(0, extract(epoch FROM u.at - r.started_at) * 1000)::bigint ELSE r.duration_ms END,
         agent_id = coalesce(u.agent_id, r.agent_id),
+        robot_id = CASE WHEN u.agent_id IS NULL THEN r.robot_id ELSE u.robot_id END,
         exit_code = CASE WHEN u.state = 'running' THEN NULL ELSE coalesce(u.exit_code, r.exit_code) END,
         reason = coalesce(u.reason, r.reason),
         held_by = CASE WHEN u.held THEN r.held_by ELSE NULL END,
@@ -127,8 +132,8 @@ export async function writeLives(tx: Tx, changes: readonly LifeChange[]): Promis
                           WHEN k.board = 'at-once' OR (k.board = 'on-success' AND u.state = 'succeeded') THEN u.at
                           ELSE r.cleared_at END
        FROM unnest($1::bigint[], $2::int[], $3::text[], $4::int[], $5::timestamptz[], $6::timestamptz[], $7::bigint[], $8::int[],
-                   $9::text[], $10::bool[], $11::bool[], $12::text[])
-            AS u(id, version, state, attempts, start_after, at, agent_id, exit_code, reason, held, finished, stop_asked_by)
+                   $9::text[], $10::bool[], $11::bool[], $12::text[], $13::bigint[])
+            AS u(id, version, state, attempts, start_after, at, agent_id, exit_code, reason, held, finished, stop_asked_by, robot_id)
        CROSS JOIN LATERAL (SELECT v.definition->'keeping'->>'board' AS board FROM runs x
                              JOIN job_versions v ON v.job_id = x.job_id AND v.version = x.job_version WHERE x.id = u.id) k
       WHERE r.id = u.id AND r.version = u.version
@@ -146,6 +151,7 @@ export async function writeLives(tx: Tx, changes: readonly LifeChange[]): Promis
       changes.map((c) => c.life.held),
       changes.map((c) => c.finished),
       changes.map((c) => c.life.stopAskedBy),
+      changes.map((c) => c.robotId),
     ],
   )
   // What a step's end means for its flow is looked at by whatever engine comes to it first.

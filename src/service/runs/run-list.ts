@@ -21,6 +21,7 @@ export const runFilterSchema = z.strictObject({
   job: listOf(idOf).optional(),
   area: listOf(idOf).optional(),
   agent: listOf(idOf).optional(),
+  robot: listOf(idOf).optional(),
   person: listOf(idOf).optional(),
   trigger: listOf(idOf).optional(),
   cause: listOf(z.enum(CAUSES)).optional(),
@@ -53,6 +54,9 @@ export interface RunRow {
   readonly againOf: number | null
   readonly agentId: number | null
   readonly agent: string | null
+  /** The robot on that machine that has or had it; null: the agent itself. */
+  readonly robotId: number | null
+  readonly robot: string | null
   readonly attempts: number
   readonly maxAttempts: number
   readonly priority: number
@@ -81,13 +85,13 @@ const SORT_KEY = {
 
 const ROW_COLUMNS = `
   r.id, r.job_id AS "jobId", j.title, ar.path AS area, r.kind, r.state, r.stop_asked_by IS NOT NULL AS "stopAsked", r.cause,
-  r.starter_name AS starter, r.trigger_id AS "triggerId", r.occurrence, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.attempts,
+  r.starter_name AS starter, r.trigger_id AS "triggerId", r.occurrence, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.robot_id AS "robotId", rb.name AS robot, r.attempts,
   r.max_attempts AS "maxAttempts", r.priority, r.created_at AS "createdAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
   r.ended_at AS "endedAt", r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.exit_code AS "exitCode", r.reason,
   CASE WHEN r.state IN ('failed','lost') THEN (SELECT nullif(t.telling_line, '') FROM attempts t WHERE t.run_id = r.id AND t.number = r.attempts) END AS "tellingLine",
   r.cleared_at IS NOT NULL AS cleared, r.flow_run_id AS "flowRunId", r.step_path AS "stepPath"`
 const ROW_JOINS = `
-  JOIN jobs j ON j.id = r.job_id JOIN areas ar ON ar.id = r.area_id LEFT JOIN agents a ON a.id = r.agent_id`
+  JOIN jobs j ON j.id = r.job_id JOIN areas ar ON ar.id = r.area_id LEFT JOIN agents a ON a.id = r.agent_id LEFT JOIN robots rb ON rb.id = r.robot_id`
 
 /** Ids follow creation closely, not strictly: transactions overlap. This many ids of slack make the id range safe. */
 const ID_SLACK = 2000
@@ -111,6 +115,7 @@ export function runQuery(filter: RunFilter): Query {
   among('r.started_by', filter.person, 'bigint')
   among('r.trigger_id', filter.trigger, 'bigint')
   among('r.cause', filter.cause, 'text')
+  among('r.robot_id', filter.robot, 'bigint')
   if (filter.board) where.push('r.cleared_at IS NULL')
   if (!filter.steps && !/^#?\d{1,15}$/.test(filter.text?.trim() ?? '')) where.push('r.flow_run_id IS NULL')
   if (filter.text) {

@@ -8,7 +8,7 @@ import { many, maybeOne, one } from '@/store/db'
 import type { DeadlineState } from './deadlines'
 import { levelOn, type HasLevel } from '@/service/base/area-rights'
 import { requireSomewhere, seenBy, type Actor } from '@/service/base/actor'
-import { fleetForDispatch, lockUnits, readyRuns, runningWork } from './dispatch-input'
+import { fleetForDispatch, heldAt, lockUnits, readyRuns, runningWork } from './dispatch-input'
 import { notFound } from '@/service/base/problem'
 import { runRows, type RunRow } from './run-list'
 
@@ -22,18 +22,29 @@ export const searchQuerySchema = z.strictObject({
   text: z.string().min(1, 'Write what to look for.').max(200),
 })
 
+/** What an agent told of it. */
+type WhatRanThere = WhatRan & {
+  readonly user: string
+  readonly agentVersion: string
+  readonly pid: number | null
+  readonly robot?: { readonly name: string; readonly account: string; readonly hours: string }
+}
+
 export interface AttemptRow {
   readonly id: number
   readonly number: number
   readonly state: string
   readonly agentId: number
   readonly agent: string
+  /** The robot on that machine that did it; null: the agent itself. */
+  readonly robotId: number | null
+  readonly robot: string | null
   readonly handedAt: string
   readonly startedAt: string | null
   readonly endedAt: string | null
   readonly exitCode: number | null
   readonly reason: string
-  readonly whatRan: (WhatRan & { user: string; agentVersion: string; pid: number | null }) | null
+  readonly whatRan: WhatRanThere | null
   readonly byHand: string | null
   readonly outputLines: number
   readonly outputCut: boolean
@@ -141,10 +152,10 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
   if (isFlowDefinition(definition)) return { ...facts, isFlow: true, definition }
   const tries = await many<Omit<AttemptRow, 'byHand'>>(
     null,
-    `SELECT a.id, a.number, a.state, a.agent_id AS "agentId", g.name AS agent, a.handed_at AS "handedAt", a.started_at AS "startedAt",
+    `SELECT a.id, a.number, a.state, a.agent_id AS "agentId", g.name AS agent, a.robot_id AS "robotId", b.name AS robot, a.handed_at AS "handedAt", a.started_at AS "startedAt",
             a.ended_at AS "endedAt", a.exit_code AS "exitCode", a.reason, a.what_ran AS "whatRan", a.output_lines AS "outputLines",
             a.output_cut AS "outputCut", a.output_purged AS "outputPurged", a.outputs
-       FROM attempts a JOIN agents g ON g.id = a.agent_id WHERE a.run_id = $1 ORDER BY a.number`,
+       FROM attempts a JOIN agents g ON g.id = a.agent_id LEFT JOIN robots b ON b.id = a.robot_id WHERE a.run_id = $1 ORDER BY a.number`,
     [id],
   )
   const flow = await maybeOne<NonNullable<RunFull['flow']>>(
@@ -200,10 +211,8 @@ export async function whyWaiting(actor: Actor, id: number): Promise<Reason | nul
     runningWork(),
     lockUnits(),
   ])
-  const agents: AgentState[] = fleet.map(({ id: agentId, ...agent }) => ({
-    ...agent,
-    running: running.filter((work) => work.agentId === agentId),
-  }))
+  const held = heldAt(running)
+  const agents: AgentState[] = fleet.map((place) => ({ ...place, running: held(place) }))
   return place({ agents, locks }, ready, Date.now()).reasonFor(id) ?? { why: 'soon' }
 }
 

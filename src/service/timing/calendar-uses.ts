@@ -8,7 +8,7 @@ import { snapshotFor, type StoredCalendar } from '@/core/calendar/snapshot'
 import { timingState } from '@/service/base/timing-cache'
 
 export interface CalendarUse {
-  readonly kind: 'trigger' | 'calendar'
+  readonly kind: 'trigger' | 'calendar' | 'robot'
   readonly id: number
   readonly title: string
   /** Through another calendar. */
@@ -36,7 +36,18 @@ export async function calendarUses(actor: Actor, id: number): Promise<CalendarUs
        FROM triggers WHERE deleted_at IS NULL AND calendars @> ARRAY[$1] ORDER BY next_at NULLS LAST, lower(title) LIMIT 500`,
     [slug],
   )
-  return [...calendars, ...triggers.map((trigger): CalendarUse => ({ kind: 'trigger', ...trigger }))]
+  const robots = await many<{ id: number; title: string }>(
+    null,
+    'SELECT id, name AS title FROM robots WHERE calendar = $1 AND removed_at IS NULL ORDER BY name',
+    [slug],
+  )
+  const usedByRobots = robots.map((robot): CalendarUse => ({
+    kind: 'robot',
+    ...robot,
+    isIndirect: false,
+    nextAt: null,
+  }))
+  return [...calendars, ...usedByRobots, ...triggers.map((trigger): CalendarUse => ({ kind: 'trigger', ...trigger }))]
 }
 
 interface HolidayChange {

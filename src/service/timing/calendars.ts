@@ -217,6 +217,13 @@ export async function removeCalendar(actor: Actor, id: number): Promise<void> {
       ...(await titlesFor(tx, actor, 'trigger', await triggersNaming(tx, current.slug))),
       ...(await titlesFor(tx, actor, 'job', await workNaming(tx, current.slug))),
       ...state.stored.filter(({ rule }) => calendarsNamed(rule).includes(current.slug)).map(({ title }) => title),
+      ...(
+        await many<{ name: string }>(
+          tx,
+          'SELECT name FROM robots WHERE calendar = $1 AND removed_at IS NULL ORDER BY name',
+          [current.slug],
+        )
+      ).map(({ name }) => `the robot ${name}`),
     ]
     if (users.length > 0)
       throw new Problem('not-now', `${current.title} is used by ${someOf(users, 5)}. Take it out there first.`)

@@ -12,6 +12,8 @@ interface LaneBar {
   readonly startedAt: string
   readonly endedAt: string | null
   readonly usualMs: number | null
+  /** The robot on the machine that does it; null: the agent itself. */
+  readonly robotId: number | null
 }
 
 export interface Lane {
@@ -21,6 +23,8 @@ export interface Lane {
   readonly used: number
   readonly away: boolean
   readonly bars: LaneBar[]
+  /** Robots of the machine, each with a lane of its own. */
+  readonly robots: { readonly id: number; readonly name: string }[]
 }
 
 const MOST_LANES = 40
@@ -38,11 +42,12 @@ export async function lanes(actor: Actor, from: Date, awaySeconds: number): Prom
      SELECT g.id AS "agentId", g.name AS agent, g.slots, g.used, coalesce(g.last_contact_at < now() - make_interval(secs => $2), true) AS away,
             coalesce((SELECT jsonb_agg(b ORDER BY b."startedAt") FROM (
               SELECT a.run_id AS "runId", j.title, CASE WHEN a.state IN ('handed','accepted') THEN 'running' ELSE a.state END AS state,
-                     coalesce(a.started_at, a.handed_at) AS "startedAt", a.ended_at AS "endedAt", j.usual_ms AS "usualMs"
+                     coalesce(a.started_at, a.handed_at) AS "startedAt", a.ended_at AS "endedAt", j.usual_ms AS "usualMs", a.robot_id AS "robotId"
                 FROM ((SELECT * FROM attempts WHERE agent_id = g.id AND ended_at >= $1 ORDER BY ended_at DESC LIMIT ${MOST_BARS})
                       UNION ALL (SELECT * FROM attempts WHERE agent_id = g.id AND state IN ('handed','accepted','running') ORDER BY id DESC LIMIT ${MOST_BARS})) a
                 JOIN runs r ON r.id = a.run_id JOIN jobs j ON j.id = r.job_id
-               ORDER BY a.id DESC LIMIT ${MOST_BARS}) b), '[]') AS bars
+               ORDER BY a.id DESC LIMIT ${MOST_BARS}) b), '[]') AS bars,
+            coalesce((SELECT jsonb_agg(jsonb_build_object('id', b.id, 'name', b.name) ORDER BY b.name) FROM robots b WHERE b.agent_id = g.id AND b.removed_at IS NULL), '[]') AS robots
        FROM shown g`,
     [from, awaySeconds],
   ).then((rows) =>
@@ -123,7 +128,7 @@ export async function dayLine(actor: Actor, { back = 0 }: { readonly back?: numb
 }
 
 export interface Found {
-  readonly kind: 'run' | 'job' | 'flow' | 'trigger' | 'calendar' | 'agent' | 'pool' | 'area' | 'person'
+  readonly kind: 'run' | 'job' | 'flow' | 'trigger' | 'calendar' | 'agent' | 'robot' | 'pool' | 'area' | 'person'
   readonly id: number
   readonly title: string
   readonly detail: string
@@ -143,6 +148,7 @@ export async function find(actor: Actor, text: string): Promise<Found[]> {
      UNION ALL (SELECT 'trigger', id, title, says FROM triggers WHERE deleted_at IS NULL AND title ILIKE $1 ORDER BY title LIMIT 8)
      UNION ALL (SELECT 'calendar', id, title, 'calendar' FROM calendars WHERE title ILIKE $1 OR slug ILIKE $1 ORDER BY title LIMIT 6)
      UNION ALL (SELECT 'agent', id, name, system FROM agents WHERE name ILIKE $1 OR host ILIKE $1 ORDER BY name LIMIT 6)
+     UNION ALL (SELECT 'robot', b.id, b.name, a.name FROM robots b JOIN agents a ON a.id = b.agent_id WHERE b.removed_at IS NULL AND b.name ILIKE $1 ORDER BY b.name LIMIT 6)
      UNION ALL (SELECT 'pool', id, title, name FROM pools WHERE title ILIKE $1 OR name ILIKE $1 ORDER BY name LIMIT 4)
      UNION ALL (SELECT 'area', id, path, '' FROM areas WHERE title ILIKE $1 AND deleted_at IS NULL ORDER BY path LIMIT 4)`,
     [like, number],

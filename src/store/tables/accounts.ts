@@ -16,6 +16,7 @@ export const accounts = table('accounts', {
   areaIds: orNull(refs()),
   plain: filled(flag()),
   unknownHosts: filled(flag()),
+  goodUntil: orNull(instant()),
 })
 
 export const accountAgents = table('account_agents', {

@@ -65,6 +65,7 @@ export const enrolmentKeys = table('enrolment_keys', {
   keyHash: text(),
   labels: filled(json<Record<string, string>>()),
   poolIds: filled(json<number[]>()),
+  robots: filled(json()),
   slots: filled(int()),
   usesLeft: int(),
   expiresAt: instant(),
@@ -96,4 +97,32 @@ export const loadSamples = table('load_samples', {
   at: key(instant()),
   agentId: key(ref()),
   busyMs: long(),
+})
+
+export const robots = table('robots', {
+  id: id(),
+  name: text(),
+  agentId: ref(),
+  accountId: orNull(ref()),
+  kind: text<'attended' | 'unattended'>(),
+  earliest: orNull(text()),
+  latest: orNull(text()),
+  calendar: orNull(text()),
+  labels: filled(json<Record<string, string>>()),
+  active: filled(flag()),
+  activeAt: filled(instant()),
+  notes: filled(text()),
+  registeredBy: text(),
+  registeredAt: filled(instant()),
+  removedAt: orNull(instant()),
+  lastStartAt: orNull(instant()),
+  tryToken: orNull(long()),
+  triedAt: orNull(instant()),
+  tryFault: orNull(text()),
+})
+
+export const robotPools = table('robot_pools', {
+  poolId: key(ref()),
+  robotId: key(ref()),
+  active: filled(flag()),
 })

@@ -28,7 +28,7 @@ const LiveContext = createContext<Live>({
 })
 
 /** What changes with every run: lists that show how runs went. Names, editors and what is chosen from do not. Keys begin with the kind of thing they hold. */
-const RUN_KINDS = new Set<unknown>(['runs', 'lanes', 'ended', 'counts', 'agents'])
+const RUN_KINDS = new Set<unknown>(['runs', 'lanes', 'ended', 'counts', 'agents', 'robots'])
 function changesWithRuns([kind, of, ...more]: readonly unknown[]): boolean {
   if (kind === 'jobs') return of === undefined
   // Lists by their filters, and of one trigger its history and its machines.
@@ -39,7 +39,7 @@ function changesWithRuns([kind, of, ...more]: readonly unknown[]): boolean {
 /** Which kinds of query any other change makes stale. */
 function staleKinds(change: Change): string[] {
   const kinds: string[] = []
-  if (change.fleet) kinds.push('agents', 'agent-names', 'lanes', 'pools', 'enrolments', 'engines')
+  if (change.fleet) kinds.push('agents', 'agent-names', 'robots', 'accounts', 'lanes', 'pools', 'enrolments', 'engines')
   if (change.matters) kinds.push('matters', 'day')
   if (change.jobs) kinds.push('jobs', 'areas', 'triggers')
   if (change.timing) kinds.push('triggers', 'calendars', 'coming', 'starts', 'missed')

@@ -20,6 +20,8 @@ const account = (change: Partial<AccountRow> = {}): AccountRow => ({
   changedBy: 'Ines Aldaya',
   changedAt: '2027-03-01T10:00:00Z',
   rotatedAt: '2027-03-01T10:00:00Z',
+  goodUntil: null,
+  robots: [],
   ...change,
 })
 const lock: LockRow = {
@@ -68,6 +70,7 @@ describe('accounts', () => {
     type('Name', 'quay-machine')
     type('User name', 'svc-quay')
     put('Secret', 'fulmar-and-dunlin')
+    type('The secret is good until', '2027-03-31')
     type('Signs in at', 'quay.marram.example, *.tarn.example')
     fireEvent.click(screen.getByRole('checkbox', { name: /host key is not written down/ }))
     fireEvent.click(screen.getByRole('checkbox', { name: 'for work of every area' }))
@@ -82,6 +85,7 @@ describe('accounts', () => {
           name: 'quay-machine',
           userName: 'svc-quay',
           secret: 'fulmar-and-dunlin',
+          goodUntil: '2027-03-31T23:59:59Z',
           notes: '',
           hosts: ['quay.marram.example', '*.tarn.example'],
           plain: false,
@@ -102,6 +106,7 @@ describe('accounts', () => {
     await press('Save')
     await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
     expect(changesOf(asked)[0]?.body).toEqual({
+      goodUntil: null,
       userName: 'svc-transfer',
       notes: 'The harbour’s file server',
       hosts: ['files.marram.example'],

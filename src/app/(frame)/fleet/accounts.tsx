@@ -9,6 +9,7 @@ import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { useNow } from '@/ui/hooks/now'
 import { useTrouble } from '@/ui/hooks/saving'
 import { Button } from '@/ui/parts/button'
 import { Confirm, Dialog, DialogButtons } from '@/ui/parts/dialog'
@@ -19,6 +20,8 @@ import { RowActions } from '@/ui/parts/row-actions'
 import { Table } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
 
+const DAY_MS = 86_400_000
+
 /** Accounts that work runs under or signs in with. Their secrets go in here and never come out. */
 export function Accounts(): ReactNode {
   const { data: rows, isSuccess } = useQuery({
@@ -28,6 +31,7 @@ export function Accounts(): ReactNode {
   const { why } = useMay('administer')
   const client = useQueryClient()
   const say = useSay()
+  const now = useNow(60_000)
   const [editing, setEditing] = useState<AccountRow | 'new' | null>(null)
   const [removing, setRemoving] = useState<AccountRow | null>(null)
   return (
@@ -59,6 +63,11 @@ export function Accounts(): ReactNode {
                 row.hasSecret ? (
                   <>
                     since <Time at={row.rotatedAt} />
+                    {row.goodUntil && (
+                      <span style={Date.parse(row.goodUntil) < now + 14 * DAY_MS ? { color: 'var(--late)' } : {}}>
+                        , good until <Time at={row.goodUntil} />
+                      </span>
+                    )}
                   </>
                 ) : (
                   <Small>none</Small>
@@ -77,7 +86,15 @@ export function Accounts(): ReactNode {
                   ? 'every agent'
                   : row.agents.map(({ name }) => name).join(', ') || <Small>no agent</Small>,
             },
-            { id: 'jobs', title: 'Used by', cell: (row) => count(row.jobs, 'job') },
+            {
+              id: 'jobs',
+              title: 'Used by',
+              cell: (row) =>
+                [
+                  ...(row.jobs > 0 || row.robots.length === 0 ? [count(row.jobs, 'job')] : []),
+                  ...row.robots.map(({ name }) => name),
+                ].join(', '),
+            },
             { id: 'notes', title: 'Notes', cell: (row) => <Small>{row.notes}</Small> },
             {
               id: 'act',
@@ -118,6 +135,13 @@ export function Accounts(): ReactNode {
   )
 }
 
+/** The end of a day as it was typed; what was there stays as it is while the day is the same, and what is no day goes to the server, which says so. */
+function endOfDay(day: string, before: string | null): string | null {
+  if (day.trim() === '') return null
+  if (before?.slice(0, 10) === day) return before
+  return /^\d{4}-\d\d-\d\d$/.test(day) ? `${day}T23:59:59Z` : day
+}
+
 function AccountDialog({
   account,
   isOpen,
@@ -133,6 +157,7 @@ function AccountDialog({
   const [name, setName] = useState('')
   const [userName, setUserName] = useState(account?.userName ?? '')
   const [secret, setSecret] = useState('')
+  const [goodUntil, setGoodUntil] = useState(account?.goodUntil?.slice(0, 10) ?? '')
   const [notes, setNotes] = useState(account?.notes ?? '')
   const [everywhere, setEverywhere] = useState(account?.everywhere ?? false)
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
@@ -144,7 +169,16 @@ function AccountDialog({
   const { trouble, setTrouble, faultOf } = useTrouble()
   const save = (): Promise<unknown> => {
     const where = { everywhere, agentIds: everywhere ? [] : agentIds, areaIds }
-    const body = { userName, notes, hosts, plain, unknownHosts, ...where }
+    // Until the end of that day.
+    const body = {
+      goodUntil: endOfDay(goodUntil, account?.goodUntil ?? null),
+      userName,
+      notes,
+      hosts,
+      plain,
+      unknownHosts,
+      ...where,
+    }
     const fresh = secret === '' ? {} : { secret }
     return account
       ? api.put(`/accounts/${account.id}`, { ...body, ...fresh })
@@ -185,6 +219,15 @@ function AccountDialog({
                 : 'A password, or a private key for SSH. Kept encrypted; never shown again.'
             }
             autoComplete="new-password"
+          />
+          <TextField
+            label="The secret is good until"
+            value={goodUntil}
+            onChange={setGoodUntil}
+            error={faultOf('goodUntil')}
+            placeholder="for ever"
+            hint="A day as 2027-03-31, if its machine lets it end then: you are told 14 and 3 days before."
+            width="200px"
           />
           <TextField label="Notes" value={notes} onChange={setNotes} error={faultOf('notes')} />
           <ListField

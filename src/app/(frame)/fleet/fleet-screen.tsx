@@ -24,6 +24,7 @@ import { Ago } from '@/ui/parts/time'
 const Accounts = dynamic(() => import('./accounts').then((module) => module.Accounts), { ssr: false })
 const EnrolDialog = dynamic(() => import('./enrol-dialog').then((module) => module.EnrolDialog), { ssr: false })
 const Locks = dynamic(() => import('./locks').then((module) => module.Locks), { ssr: false })
+const Robots = dynamic(() => import('./robots').then((module) => module.Robots), { ssr: false })
 const Pools = dynamic(() => import('./pools').then((module) => module.Pools), { ssr: false })
 
 const Use = styled.span<{ $share: number }>`
@@ -37,7 +38,7 @@ const Use = styled.span<{ $share: number }>`
   background: linear-gradient(to right, var(--running) ${(p) => p.$share * 100}%, transparent 0);
 `
 
-const TABS = ['agents', 'pools', 'accounts', 'locks']
+const TABS = ['agents', 'robots', 'pools', 'accounts', 'locks']
 
 export function FleetScreen(): ReactNode {
   const { values, set } = useAddress()
@@ -64,6 +65,7 @@ export function FleetScreen(): ReactNode {
           onSelect={(tab) => set({ tab: tab === 'agents' ? null : tab })}
           tabs={[
             { id: 'agents', title: 'Agents', content: <Agents all={all} /> },
+            { id: 'robots', title: 'Robots', content: <Robots /> },
             { id: 'pools', title: 'Pools', content: <Pools /> },
             { id: 'accounts', title: 'Accounts', content: <Accounts /> },
             { id: 'locks', title: 'Locks', content: <Locks /> },

@@ -5,7 +5,7 @@ import { Pools } from './pools'
 
 describe('enrolling', () => {
   const server = {
-    'GET /pools': [{ id: 1, name: 'harbours', members: [] }],
+    'GET /pools': [{ id: 1, name: 'harbours', members: [], robots: [] }],
     'POST /enrolment-keys': {
       id: 3,
       key: 'k',
@@ -85,12 +85,17 @@ describe('pools', () => {
         slots: 6,
         active: true,
         members: [{ agentId: 4, name: 'orrin-ops1', active: true }],
+        robots: [{ robotId: 9, name: 'desk1', active: true }],
       },
     ],
     'GET /agents': [
       { id: 4, name: 'orrin-ops1', state: 'connected' },
       { id: 5, name: 'stavin-ops1', state: 'connected' },
       { id: 6, name: 'gone', state: 'revoked' },
+    ],
+    'GET /robots': [
+      { id: 9, name: 'desk1' },
+      { id: 10, name: 'desk2' },
     ],
     'PUT /pools/1/members': undefined,
     'PATCH /pools/1': undefined,
@@ -101,10 +106,14 @@ describe('pools', () => {
     fireEvent.click(await screen.findByRole('switch', { name: /orrin-ops1 in harbours/ }))
     await press('Take orrin-ops1 out of harbours')
     await choose(/Add to harbours/, 'stavin-ops1')
+    fireEvent.click(await screen.findByRole('switch', { name: /desk1 in harbours/ }))
+    await choose(/Add a robot to harbours/, 'desk2')
     expect(changesOf(asked).map(({ body }) => body)).toEqual([
       { agentId: 4, member: true, active: false },
       { agentId: 4, member: false, active: true },
       { agentId: 5, member: true, active: true },
+      { robotId: 9, member: true, active: false },
+      { robotId: 10, member: true, active: true },
     ])
   })
 

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
+import type { RobotRow } from '@/service/fleet/robots'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
@@ -41,7 +42,7 @@ const Card = styled.section`
   }
 `
 
-/** Pools: named groups of agents. Each membership can be switched off alone, to steer work onto one machine and watch it there. */
+/** Pools: named groups of agents and robots. Each membership can be switched off alone, to steer work onto one machine and watch it there. */
 export function Pools(): ReactNode {
   const { data: pools, isSuccess } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
   const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<AgentRow[]>('/agents') })
@@ -49,11 +50,13 @@ export function Pools(): ReactNode {
   const [adding, setAdding] = useState(false)
   const client = useQueryClient()
   const say = useSay()
-  const put = (pool: PoolRow, agentId: number, member: boolean, active = true): void => {
-    api.put(`/pools/${pool.id}/members`, { agentId, member, active }).then(
+  const { data: robots = [] } = useQuery({ queryKey: ['robots'], queryFn: () => api.get<RobotRow[]>('/robots') })
+  const put = (pool: PoolRow, who: Who, member: boolean, active = true): void => {
+    api.put(`/pools/${pool.id}/members`, { ...who, member, active }).then(
       () => {
         void client.invalidateQueries({ queryKey: ['pools'] })
         void client.invalidateQueries({ queryKey: ['agents'] })
+        void client.invalidateQueries({ queryKey: ['robots'] })
       },
       (error: ApiProblem) => say(error.detail, { bad: true }),
     )
@@ -74,7 +77,10 @@ export function Pools(): ReactNode {
   return (
     <>
       <Row style={{ padding: '8px 12px 0' }}>
-        <Small>A job sent to a pool runs on whichever of its agents has the most room.</Small>
+        <Small>
+          A job sent to a pool runs on whichever of its agents has the most room; a robot task is done by whichever of
+          its robots has rested longest.
+        </Small>
         <Spring />
         <Button onPress={() => setAdding(true)} whyNot={why}>
           New pool
@@ -88,6 +94,7 @@ export function Pools(): ReactNode {
       <Grid>
         {pools?.map((pool) => {
           const others = agents.filter((a) => a.state !== 'revoked' && !pool.members.some((m) => m.agentId === a.id))
+          const otherRobots = robots.filter((b) => !pool.robots.some((m) => m.robotId === b.id))
           return (
             <Card key={pool.id}>
               <Row>
@@ -102,42 +109,49 @@ export function Pools(): ReactNode {
                 </Switch>
               </Row>
               <ul>
-                {pool.members.map((member) => (
-                  <li key={member.agentId}>
-                    <Link href={`/fleet/agents/${member.agentId}`}>{member.name}</Link>
-                    <Spring />
-                    <Switch
-                      isSelected={member.active}
-                      onChange={(on) => put(pool, member.agentId, true, on)}
-                      whyNot={why}
-                    >
-                      <span className="visually-hidden">
-                        {member.name} in {pool.name}
-                      </span>
-                      {member.active ? 'on' : 'off'}
-                    </Switch>
-                    <Button
-                      kind="quiet"
-                      aria-label={`Take ${member.name} out of ${pool.name}`}
-                      onPress={() => put(pool, member.agentId, false)}
-                      whyNot={why}
-                    >
-                      ×
-                    </Button>
-                  </li>
+                {pool.members.map(({ agentId, name, active }) => (
+                  <Member
+                    key={agentId}
+                    {...{ name, active, why }}
+                    href={`/fleet/agents/${agentId}`}
+                    pool={pool.name}
+                    onSet={(member, on) => put(pool, { agentId }, member, on)}
+                  />
+                ))}
+                {pool.robots.map(({ robotId, name, active }) => (
+                  <Member
+                    key={`robot ${robotId}`}
+                    {...{ name, active, why }}
+                    what="robot"
+                    href={`/fleet/robots/${robotId}`}
+                    pool={pool.name}
+                    onSet={(member, on) => put(pool, { robotId }, member, on)}
+                  />
                 ))}
               </ul>
-              {may && others.length > 0 && (
-                <div style={{ marginTop: 8 }}>
-                  <Select
-                    label={`Add to ${pool.name}`}
-                    hideLabel
-                    placeholder="Add an agent"
-                    value={null}
-                    onChange={(id) => put(pool, Number(id), true)}
-                    choices={others.map((a) => ({ id: String(a.id), title: a.name }))}
-                  />
-                </div>
+              {may && (
+                <Row style={{ marginTop: 8 }}>
+                  {others.length > 0 && (
+                    <Select
+                      label={`Add to ${pool.name}`}
+                      hideLabel
+                      placeholder="Add an agent"
+                      value={null}
+                      onChange={(id) => put(pool, { agentId: Number(id) }, true)}
+                      choices={others.map((a) => ({ id: String(a.id), title: a.name }))}
+                    />
+                  )}
+                  {otherRobots.length > 0 && (
+                    <Select
+                      label={`Add a robot to ${pool.name}`}
+                      hideLabel
+                      placeholder="Add a robot"
+                      value={null}
+                      onChange={(id) => put(pool, { robotId: Number(id) }, true)}
+                      choices={otherRobots.map((b) => ({ id: String(b.id), title: b.name }))}
+                    />
+                  )}
+                </Row>
               )}
             </Card>
           )
@@ -145,6 +159,44 @@ export function Pools(): ReactNode {
       </Grid>
       <NewPool isOpen={adding} onClose={() => setAdding(false)} />
     </>
+  )
+}
+
+type Who = { readonly agentId: number } | { readonly robotId: number }
+
+/** One of a pool, with the switch of its membership. */
+function Member({
+  name,
+  what,
+  href,
+  pool,
+  active,
+  onSet,
+  why,
+}: {
+  name: string
+  what?: string
+  href: string
+  pool: string
+  active: boolean
+  onSet: (member: boolean, on?: boolean) => void
+  why: string | undefined
+}): ReactNode {
+  return (
+    <li>
+      <Link href={href}>{name}</Link>
+      {what && <Small>{what}</Small>}
+      <Spring />
+      <Switch isSelected={active} onChange={(on) => onSet(true, on)} whyNot={why}>
+        <span className="visually-hidden">
+          {name} in {pool}
+        </span>
+        {active ? 'on' : 'off'}
+      </Switch>
+      <Button kind="quiet" aria-label={`Take ${name} out of ${pool}`} onPress={() => onSet(false)} whyNot={why}>
+        ×
+      </Button>
+    </li>
   )
 }
 

@@ -96,7 +96,7 @@ const List = styled.ul`
 `
 
 /** Tokens of which several may be chosen: any of them. */
-const LISTS = ['state', 'job', 'area', 'agent', 'trigger', 'person', 'cause']
+const LISTS = ['state', 'job', 'area', 'agent', 'robot', 'trigger', 'person', 'cause']
 
 const CAUSE_WORDS: Record<string, string> = {
   person: 'a person',
@@ -119,6 +119,10 @@ function useOptions(): Token[] {
     queryKey: ['agent-names'],
     queryFn: () => api.get<{ id: number; name: string }[]>('/agents'),
   })
+  const { data: robots = [] } = useQuery({
+    queryKey: ['robots', 'names'],
+    queryFn: () => api.get<{ id: number; name: string }[]>('/robots'),
+  })
   const { data: triggers } = useQuery({
     queryKey: ['triggers', 'names'],
     queryFn: () => api.get<{ rows: { id: number; title: string }[] }>('/triggers?sort=title&limit=200'),
@@ -133,6 +137,7 @@ function useOptions(): Token[] {
       ...jobs.map((job) => ({ key: 'job', value: String(job.id), title: job.title })),
       ...areas.map((area) => ({ key: 'area', value: String(area.id), title: area.path })),
       ...agents.map((agent) => ({ key: 'agent', value: String(agent.id), title: agent.name })),
+      ...robots.map((robot) => ({ key: 'robot', value: String(robot.id), title: robot.name })),
       ...(triggers?.rows ?? []).map((trigger) => ({ key: 'trigger', value: String(trigger.id), title: trigger.title })),
       ...people.map((person) => ({ key: 'person', value: String(person.id), title: person.name })),
       ...Object.entries(CAUSE_WORDS).map(([value, title]) => ({ key: 'cause', value, title })),
@@ -144,7 +149,7 @@ function useOptions(): Token[] {
         change: { when: value, from: null, to: null },
       })),
     ],
-    [jobs, areas, agents, triggers, people],
+    [jobs, areas, agents, robots, triggers, people],
   )
 }
 

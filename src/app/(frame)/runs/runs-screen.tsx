@@ -45,7 +45,12 @@ const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
   },
   { id: 'job', title: 'Job', always: true, first: true, cell: (r) => <b>{r.title}</b> },
   { id: 'area', title: 'Area', first: true, cell: (r) => r.area },
-  { id: 'machine', title: 'Machine', first: true, cell: (r) => r.agent ?? '' },
+  {
+    id: 'machine',
+    title: 'Machine',
+    first: true,
+    cell: (r) => (r.robot ? `${r.robot} on ${r.agent}` : (r.agent ?? '')),
+  },
   { id: 'cause', title: 'Started by', first: true, cell: causeOf },
   {
     id: 'started',

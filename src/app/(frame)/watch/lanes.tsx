@@ -63,6 +63,12 @@ const Grid = styled(Panel)`
     color: var(--mute);
     font-size: 12px;
   }
+  .name .robot {
+    font-weight: 500;
+    padding-left: 10px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
   .track {
     position: relative;
     flex: 1;
@@ -183,14 +189,18 @@ export function Lanes(): ReactNode {
   const fromMs = nowMs - BACK_MS
   const x = (ms: number): number => Math.max(0, Math.min(1, (ms - fromMs) / (BACK_MS + AHEAD_MS))) * width
   const firstTick = Math.ceil(fromMs / 900_000) * 900_000
-  const drawn = data.map((lane) =>
-    layers(
-      lane,
-      coming.filter(({ agent, startAt }) => agent === lane.agent && Date.parse(startAt) > nowMs),
-      fromMs,
-      nowMs,
-    ),
-  )
+  const drawn = data
+    .flatMap(perPlace)
+    .map((lane) =>
+      layers(
+        lane,
+        lane.robot === null
+          ? coming.filter(({ agent, startAt }) => agent === lane.agent && Date.parse(startAt) > nowMs)
+          : [],
+        fromMs,
+        nowMs,
+      ),
+    )
   // One at either end, half of which would stand beside the track, is left out; on a narrow one every second or third.
   const room = Math.max(1, Math.ceil((3 * TICK) / Math.max(1, x(firstTick + 900_000) - x(firstTick))))
   const ticks = Array.from({ length: 6 }, (_, i) => firstTick + i * 900_000).filter(
@@ -216,13 +226,28 @@ export function Lanes(): ReactNode {
           </div>
         </div>
         {drawn.map(({ lane, bars, ahead, depth }) => (
-          <div className="row" key={lane.agentId} style={{ height: depth === 1 ? 26 : depth * LAYER + 6 }}>
+          <div
+            className="row"
+            key={`${lane.agentId} ${lane.robot?.id ?? ''}`}
+            style={{ height: depth === 1 ? 26 : depth * LAYER + 6 }}
+          >
             <div className="name">
-              <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
-              <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
+              {lane.robot ? (
+                <>
+                  <Link href={`/fleet/robots/${lane.robot.id}`} className="robot">
+                    {lane.robot.name}
+                  </Link>
+                  <span>robot</span>
+                </>
+              ) : (
+                <>
+                  <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
+                  <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
+                </>
+              )}
             </div>
             <Track
-              label={`Runs on ${lane.agent}`}
+              label={`Runs ${lane.robot ? `of ${lane.robot.name} ` : ''}on ${lane.agent}`}
               bars={bars.map(({ bar }) => ({ key: `${bar.runId} ${bar.startedAt}`, href: `/runs/${bar.runId}` }))}
             >
               {(chosen, idOf) =>
@@ -282,13 +307,27 @@ export function Lanes(): ReactNode {
                 </Foreseen>
               )
             })}
-            {lane.away && <Away>out of reach</Away>}
+            {lane.away && lane.robot === null && <Away>out of reach</Away>}
           </div>
         ))}
         <div className="needle" style={{ left: NAME_WIDTH + x(nowMs) - 1 }} />
       </div>
     </Grid>
   )
+}
+
+/** A machine's lane without its robots, or one of its robots'. */
+interface Place extends Lane {
+  readonly robot: Lane['robots'][number] | null
+}
+
+/** A lane for the machine itself and one for each of its robots; what a robot did that is gone meanwhile stays with the machine. */
+function perPlace(lane: Lane): Place[] {
+  const known = new Set(lane.robots.map(({ id }) => id))
+  return [
+    { ...lane, robot: null, bars: lane.bars.filter(({ robotId }) => robotId === null || !known.has(robotId)) },
+    ...lane.robots.map((robot) => ({ ...lane, robot, bars: lane.bars.filter(({ robotId }) => robotId === robot.id) })),
+  ]
 }
 
 /**
@@ -338,14 +377,14 @@ function Track({
 const MOST_LAYERS = 4
 
 interface Layers {
-  readonly lane: Lane
+  readonly lane: Place
   readonly bars: readonly { bar: Lane['bars'][number]; layer: number }[]
   readonly ahead: readonly { bar: ComingBar; layer: number }[]
   readonly depth: number
 }
 
 /** Runs that overlap on one machine share its lane in layers, which makes the lane higher; what is expected comes where it has room. */
-function layers(lane: Lane, coming: readonly ComingBar[], fromMs: number, nowMs: number): Layers {
+function layers(lane: Place, coming: readonly ComingBar[], fromMs: number, nowMs: number): Layers {
   const ends: number[] = []
   const layerFor = (begins: number, until: number): number => {
     let layer = ends.findIndex((end) => end <= begins)

@@ -11,6 +11,7 @@ const bar = (change: object): object => ({
   startedAt: ago(40),
   endedAt: ago(25),
   usualMs: null,
+  robotId: null,
   ...change,
 })
 const SERVER = {
@@ -33,9 +34,11 @@ const SERVER = {
           endedAt: null,
           usualMs: 1_800_000,
         }),
+        bar({ runId: 4, title: 'Refund', startedAt: ago(20), endedAt: ago(18), robotId: 5 }),
       ],
+      robots: [{ id: 5, name: 'desk1' }],
     },
-    { agentId: 8, agent: 'tarn-ops1', slots: 2, used: 0, away: true, bars: [] },
+    { agentId: 8, agent: 'tarn-ops1', slots: 2, used: 0, away: true, bars: [], robots: [] },
   ],
   'GET /next-starts': [
     { triggerId: 5, title: 'Close of day', at: ago(-10), says: 'at 00:45 every day', goesTo: 'harbours', dueAt: null },
@@ -69,11 +72,19 @@ describe('watch', () => {
     expect(bars[1]?.textContent).toBe('')
     expect(screen.getByText('1/2')).toBeTruthy()
     expect(screen.getByText('out of reach')).toBeTruthy()
+    // What a robot of the machine did stands in a lane of its own.
+    const robot = screen.getByRole('listbox', { name: 'Runs of desk1 on orrin-ops1' })
+    expect(
+      within(robot)
+        .getAllByRole('option')
+        .map((one) => one.getAttribute('aria-label')),
+    ).toEqual(['Refund #4, succeeded, 2:00'])
+    expect(screen.getByRole('link', { name: 'desk1' }).getAttribute('href')).toBe('/fleet/robots/5')
   })
 
   it('names what has just begun beside its bar, which is too short for it yet', async () => {
     const begun = bar({ runId: 4, title: 'Till file', state: 'running', startedAt: ago(0.2), endedAt: null })
-    const lane = { agentId: 7, agent: 'orrin-ops1', slots: 2, used: 1, away: false, bars: [begun] }
+    const lane = { agentId: 7, agent: 'orrin-ops1', slots: 2, used: 1, away: false, bars: [begun], robots: [] }
     show(<WatchScreen />, { ...SERVER, 'GET /lanes': [lane] })
     const track = await screen.findByRole('listbox', { name: 'Runs on orrin-ops1' })
     expect(within(track).getByRole('option').textContent).toBe('')

@@ -1,12 +1,14 @@
-import type { Target } from '@/core/dispatch/types'
+import { isRobotTarget, wantedBy, type Target } from '@/core/dispatch/target'
 import type { NoticeEvent } from '@/core/work/notice'
 
 /** Where, in words. */
 export function targetWords(target: Target | null): string {
   if (target === null) return 'as its steps say'
-  if ('agent' in target) return target.agent
-  if ('pool' in target) return `pool ${target.pool}`
-  return `any with ${Object.entries(target.labels)
+  const { name, pool, labels = {} } = wantedBy(target)
+  const what = isRobotTarget(target) ? 'robot' : 'any'
+  if (name !== undefined) return isRobotTarget(target) ? `robot ${name}` : name
+  if (pool !== undefined) return isRobotTarget(target) ? `robots of ${pool}` : `pool ${pool}`
+  return `${what} with ${Object.entries(labels)
     .map(([key, value]) => `${key}=${value}`)
     .join(', ')}`
 }

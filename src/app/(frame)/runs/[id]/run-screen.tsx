@@ -68,6 +68,11 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
             <Link href={`/fleet/agents/${run.agentId}`}>{run.agent}</Link>
           </FactItem>
         )}
+        {run.robot && (
+          <FactItem name="robot">
+            <Link href={`/fleet/robots/${run.robotId}`}>{run.robot}</Link>
+          </FactItem>
+        )}
         <FactItem name="area">{run.area}</FactItem>
         <FactItem name="job version">{run.jobVersion}</FactItem>
       </Facts>

@@ -82,6 +82,21 @@ export function WhatRan({ run, attempt }: { run: RunFull; attempt: AttemptRow })
           <Link href={`/fleet/agents/${attempt.agentId}`}>{attempt.agent}</Link>{' '}
           <Small>version {ran.agentVersion}</Small>
         </dd>
+        {ran.robot && (
+          <>
+            <dt>robot</dt>
+            <dd>
+              {attempt.robotId === null ? (
+                ran.robot.name
+              ) : (
+                <Link href={`/fleet/robots/${attempt.robotId}`}>{ran.robot.name}</Link>
+              )}{' '}
+              <Small>
+                under {ran.robot.account}; its hours were {ran.robot.hours}
+              </Small>
+            </dd>
+          </>
+        )}
         <dt>try</dt>
         <dd>
           {attempt.number} of {run.maxAttempts}
@@ -174,7 +189,11 @@ export function Tries({ run }: { run: RunFull }): ReactNode {
             />
           ),
         },
-        { id: 'agent', title: 'Machine', cell: (a) => a.agent },
+        {
+          id: 'agent',
+          title: 'Machine',
+          cell: (a) => (a.robot ? `${a.robot} on ${a.agent}` : a.agent),
+        },
         { id: 'handed', title: 'Handed out', cell: (a) => <Time at={a.handedAt} /> },
         { id: 'started', title: 'Started', cell: (a) => <Time at={a.startedAt} /> },
         {

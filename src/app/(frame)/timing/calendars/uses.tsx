@@ -46,7 +46,7 @@ export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
       </Stack>
     )
   const triggers = data.filter(({ kind }) => kind === 'trigger')
-  const others = data.filter(({ kind }) => kind === 'calendar')
+  const others = data.filter(({ kind }) => kind !== 'trigger')
   return (
     <Stack $gap={6}>
       <h2>What it bears on, the next first</h2>
@@ -60,10 +60,10 @@ export function Uses({ calendar }: { calendar: CalendarRow }): ReactNode {
             <Small style={{ lineHeight: 'inherit' }}>{isIndirect && 'indirectly'}</Small>
           </li>
         ))}
-        {others.map(({ id, title, isIndirect }) => (
-          <li key={`calendar ${id}`}>
-            <Small style={{ lineHeight: 'inherit' }}>calendar</Small>
-            <Link href={`/timing/calendars/${id}`}>{title}</Link>
+        {others.map(({ kind, id, title, isIndirect }) => (
+          <li key={`${kind} ${id}`}>
+            <Small style={{ lineHeight: 'inherit' }}>{kind}</Small>
+            <Link href={kind === 'robot' ? `/fleet/robots/${id}` : `/timing/calendars/${id}`}>{title}</Link>
             <Small style={{ lineHeight: 'inherit' }}>{isIndirect && 'indirectly'}</Small>
           </li>
         ))}

@@ -1,6 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
+import { isRobotTarget } from '@/core/dispatch/target'
 import { ACCOUNT_USE, isConnection } from '@/core/work/connections'
 import type { AccountRow } from '@/service/fleet/accounts'
 import type { LockRow } from '@/service/fleet/locks'
@@ -22,7 +23,15 @@ export function AccountAndLocks({ definition, define, faultOf }: SectionProps): 
     queryFn: () => api.get<AccountRow[]>('/accounts'),
   })
   const { data: all = [] } = useQuery({ queryKey: ['locks'], queryFn: () => api.get<LockRow[]>('/locks') })
-  const use = isConnection(action) ? ACCOUNT_USE[action.kind] : action.kind === 'wait' ? 'none' : 'may'
+  // A robot task runs under its robot's account.
+  const forRobot = isRobotTarget(definition.target)
+  const use = forRobot
+    ? 'none'
+    : isConnection(action)
+      ? ACCOUNT_USE[action.kind]
+      : action.kind === 'wait'
+        ? 'none'
+        : 'may'
   const chosen = accounts.find(({ name }) => name === account)
   const free = all.filter(({ name }) => !(name in locks))
   const setUnits = (name: string, units: number | null): void => {
@@ -31,6 +40,11 @@ export function AccountAndLocks({ definition, define, faultOf }: SectionProps): 
   }
   return (
     <>
+      {forRobot && (
+        <Sentence>
+          <Word>Under the account of the robot that takes it.</Word>
+        </Sentence>
+      )}
       {use !== 'none' && (
         <Sentence>
           <Word>{isConnection(action) ? 'Signing in as' : 'Under the account'}</Word>

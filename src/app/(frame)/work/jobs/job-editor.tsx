@@ -24,7 +24,8 @@ import { StartButton } from '@/app/shared/work/start-dialog'
 import { InputsSection } from '../inputs-section'
 import { VersionsButton } from '../versions'
 import type { SectionProps } from './section-props'
-import { EndingSection, WhatSection, WhereSection } from './sections'
+import { EndingSection, WhatSection } from './sections'
+import { WhereSection } from './where-section'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
   const [removing, setRemoving] = useState(false)

@@ -1,30 +1,21 @@
 'use client'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, type ReactNode } from 'react'
-import { PRIORITIES } from '@/core/dispatch/types'
-import { slugOf } from '@/core/schema/slug'
 import { referencesInSingleQuotes } from '@/core/work/command'
 import { ACCOUNT_USE, CONNECTION_KINDS, isConnection } from '@/core/work/connections'
-import { INTERPRETERS, UNREACHABLE_THEN, type Interpreter, type JobDefinition, type Pattern } from '@/core/work/job'
-import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
-import { api } from '@/ui/api'
-import { count } from '@/ui/format'
+import { INTERPRETERS, type Interpreter, type JobDefinition, type Pattern } from '@/core/work/job'
 import { faultIn } from '@/ui/hooks/draft'
 import { asTyped } from '@/ui/hooks/following'
-import { useMay } from '@/ui/hooks/me'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Select } from '@/ui/parts/select'
 import { Small, Stack } from '@/ui/parts/layout'
 import { ListField } from '@/ui/parts/list-field'
 import { NumberField } from '@/ui/parts/number-field'
-import { SelectOrNew } from '@/ui/parts/select-or-new'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
-import { AccountAndLocks } from './account-and-locks'
 import type { SectionProps } from './section-props'
 import { CodeField } from '@/app/shared/work/code-field'
 import { ConnectionFields } from '@/app/shared/work/connection-fields'
 import { BLANK, CONNECTION_TITLES, HANDED_ON } from '@/app/shared/work/connections/kinds'
-import { LabelsField, PairsField } from '@/app/shared/work/pairs-field'
+import { PairsField } from '@/app/shared/work/pairs-field'
 
 const KINDS = [
   { id: 'command', title: 'a command line' },
@@ -149,160 +140,6 @@ export function WhatSection({ definition, define, faultOf }: SectionProps): Reac
             />
           </Sentence>
         )}
-      </Stack>
-    </Part>
-  )
-}
-
-const THEN_WORDS = {
-  wait: 'wait on',
-  fail: 'fail',
-  elsewhere: 'go to another agent of its pool',
-}
-
-export function WhereSection({ definition, define, faultOf }: SectionProps): ReactNode {
-  const { target, unreachable } = definition
-  const { data: agents = [] } = useQuery({ queryKey: ['agents'], queryFn: () => api.get<AgentRow[]>('/agents') })
-  const { data: pools = [], isSuccess: arePoolsKnown } = useQuery({
-    queryKey: ['pools'],
-    queryFn: () => api.get<PoolRow[]>('/pools'),
-  })
-  const { why } = useMay('administer')
-  const client = useQueryClient()
-  const kind = 'agent' in target ? 'agent' : 'pool' in target ? 'pool' : 'labels'
-  const fits =
-    'agent' in target
-      ? agents.filter((a) => a.name === target.agent)
-      : 'pool' in target
-        ? agents.filter((a) => a.pools.some((p) => p.name === target.pool))
-        : agents.filter((a) => Object.entries(target.labels).every(([k, v]) => a.labels[k] === v))
-  const fault =
-    faultOf('definition.target') ??
-    faultOf('definition.target.pool') ??
-    faultOf('definition.target.agent') ??
-    ('labels' in target ? faultIn(faultOf, 'definition.target.labels', target.labels) : undefined)
-  return (
-    <Part aria-label="Where">
-      <h2>Where</h2>
-      <Stack>
-        <Sentence>
-          <Word>On</Word>
-          <Select
-            label="Kind of target"
-            hideLabel
-            value={kind}
-            onChange={(next) =>
-              define({ target: next === 'agent' ? { agent: '' } : next === 'pool' ? { pool: '' } : { labels: {} } })
-            }
-            choices={[
-              { id: 'pool', title: 'any agent of pool' },
-              { id: 'agent', title: 'only agent' },
-              { id: 'labels', title: 'any agent with labels' },
-            ]}
-            width="180px"
-          />
-          {'pool' in target && (
-            <SelectOrNew
-              label="Pool"
-              hideLabel
-              what="pool"
-              value={target.pool || null}
-              onChange={(pool) => define({ target: { pool } })}
-              choices={pools.map((p) => ({ id: p.name, title: p.name }))}
-              add={async (title) => {
-                const name = slugOf(title)
-                await api.post('/pools', { name, title })
-                await client.invalidateQueries({ queryKey: ['pools'] })
-                return name
-              }}
-              width="180px"
-              placeholder="Choose a pool"
-              error={fault && 'Choose a pool.'}
-              whyNot={arePoolsKnown ? why : 'not known yet'}
-            />
-          )}
-          {'agent' in target && (
-            <Select
-              label="Agent"
-              hideLabel
-              value={target.agent || null}
-              onChange={(agent) => define({ target: { agent } })}
-              choices={agents.map((a) => ({ id: a.name, title: a.name }))}
-              width="200px"
-              placeholder="Choose an agent"
-              error={fault && 'Choose an agent.'}
-            />
-          )}
-          {'labels' in target && (
-            <LabelsField value={target.labels} onChange={(labels) => define({ target: { labels } })} error={fault} />
-          )}
-          <Word>taking</Word>
-          <NumberField
-            label="Slots"
-            value={definition.slots}
-            onChange={(slots) => define({ slots })}
-            error={faultOf('definition.slots')}
-          />
-          <Word>{definition.slots === 1 ? 'slot' : 'slots'}, priority</Word>
-          <Select
-            label="Priority"
-            hideLabel
-            value={definition.priority}
-            onChange={(priority) => define({ priority: priority as JobDefinition['priority'] })}
-            choices={PRIORITIES.map((p) => ({ id: p, title: p }))}
-            width="110px"
-          />
-        </Sentence>
-        <Sentence>
-          <Word>Only agents of version</Word>
-          <TextField
-            label="Least agent version"
-            hideLabel
-            value={definition.minVersion ?? ''}
-            onChange={(v) => define({ minVersion: v === '' ? null : v })}
-            error={faultOf('definition.minVersion')}
-            width="90px"
-            placeholder="any"
-          />
-          <Word>or newer.</Word>
-          <Small style={{ lineHeight: '28px' }}>
-            {fits.length === 0
-              ? 'No agent fits yet: runs would wait.'
-              : `${count(fits.length, 'agent')} fit${fits.length === 1 ? 's' : ''}: ${fits
-                  .slice(0, 6)
-                  .map((a) => a.name)
-                  .join(', ')}${fits.length > 6 ? ' …' : ''}`}
-          </Small>
-        </Sentence>
-        <AccountAndLocks definition={definition} define={define} faultOf={faultOf} />
-        <Sentence>
-          <Word>If none of them can be reached, look again every</Word>
-          <NumberField
-            label="Seconds between looks"
-            value={unreachable.everySeconds}
-            onChange={(everySeconds) => define({ unreachable: { ...unreachable, everySeconds } })}
-            error={faultOf('definition.unreachable.everySeconds')}
-          />
-          <Word>seconds,</Word>
-          <NumberField
-            label="Number of looks"
-            value={unreachable.times}
-            onChange={(times) => define({ unreachable: { ...unreachable, times } })}
-            error={faultOf('definition.unreachable.times')}
-          />
-          <Word>times, then</Word>
-          <Select
-            label="Then"
-            hideLabel
-            value={unreachable.then}
-            onChange={(then) =>
-              define({ unreachable: { ...unreachable, then: then as (typeof UNREACHABLE_THEN)[number] } })
-            }
-            choices={UNREACHABLE_THEN.map((id) => ({ id, title: THEN_WORDS[id] }))}
-            width="235px"
-            error={faultOf('definition.unreachable.then')}
-          />
-        </Sentence>
       </Stack>
     </Part>
   )

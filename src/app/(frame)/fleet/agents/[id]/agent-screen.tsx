@@ -5,6 +5,8 @@ import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { AGENT_STATE_WORDS } from '@/core/fleet/words'
 import type { AgentEvent, AgentRow, RefusedRow } from '@/service/fleet/fleet'
+import { ROBOT_STATES } from '@/core/fleet/robot-state'
+import type { RobotRow } from '@/service/fleet/robots'
 import type { RunPage } from '@/service/runs/run-list'
 import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
@@ -20,8 +22,9 @@ import { FactItem, Facts, Mute, Page, Panel, Row, Small, Spring, Stack, Trouble 
 import { Link } from '@/ui/parts/link'
 import { StateChip, StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
-import { Time, Took } from '@/ui/parts/time'
+import { Ago, Time, Took } from '@/ui/parts/time'
 import { LabelsField } from '@/app/shared/work/pairs-field'
+import { ROBOT_MARKS } from '../../robot-words'
 
 const Busy = dynamic(() => import('./busy').then((module) => module.Busy), { ssr: false })
 
@@ -82,6 +85,7 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
           <Runs agent={agent} />
         </Stack>
         <Stack style={{ flex: 2 }} $gap={12}>
+          <AgentRobots agent={agent} />
           <Events agent={agent} />
           <Refused agent={agent} />
         </Stack>
@@ -272,6 +276,41 @@ function Events({ agent }: { agent: AgentRow }): ReactNode {
           { id: 'at', title: 'When', cell: (e) => <Time at={e.at} /> },
           { id: 'kind', title: 'What', cell: (e) => (e.times > 1 ? `${e.kind}, ${e.times} times` : e.kind) },
           { id: 'detail', title: '', cell: (e) => <Small title={e.detail}>{e.detail}</Small> },
+        ]}
+      />
+    </Panel>
+  )
+}
+
+/** Robots that work on its machine. */
+function AgentRobots({ agent }: { agent: AgentRow }): ReactNode {
+  const router = useRouter()
+  const { data = [] } = useQuery({
+    queryKey: ['robots', { agent: agent.name }],
+    queryFn: () => api.get<RobotRow[]>(`/robots?agent=${encodeURIComponent(agent.name)}`),
+  })
+  if (data.length === 0) return null
+  return (
+    <Panel style={{ padding: '8px 0 0' }}>
+      <Row style={{ padding: '0 12px 4px' }}>
+        <h2>Its robots</h2>
+        <Spring />
+        <ButtonLink href={`/fleet?tab=robots&machine=${encodeURIComponent(agent.name)}`}>Who did what</ButtonLink>
+      </Row>
+      <Table
+        label="Robots of this agent"
+        rows={data}
+        onOpen={(robot) => router.push(`/fleet/robots/${robot.id}`)}
+        columns={[
+          { id: 'name', title: 'Robot', cell: (b) => <Link href={`/fleet/robots/${b.id}`}>{b.name}</Link> },
+          {
+            id: 'state',
+            title: 'State',
+            cell: (b) => <StateWord mark={ROBOT_MARKS[b.state]} word={ROBOT_STATES[b.state]} />,
+          },
+          { id: 'since', title: 'Since', cell: (b) => b.since && <Ago at={String(b.since)} /> },
+          { id: 'kind', title: 'Kind', cell: (b) => <Small>{b.kind}</Small> },
+          { id: 'account', title: 'Account', cell: (b) => b.account },
         ]}
       />
     </Panel>
