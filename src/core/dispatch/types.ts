@@ -45,7 +45,7 @@ export interface HeldWork {
 }
 
 /** What a robot is beyond its agent: one that is not there, not in its hours or cannot sign in takes nothing. */
-interface RobotFacts {
+export interface RobotFacts {
   /** On whose machine it works. */
   readonly agent: string
   readonly isAgentOn: boolean

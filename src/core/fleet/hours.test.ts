@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { DAY_SECONDS, parseTimeOfDay, timeOfDay } from '../calendar/days'
 import { zoneOf, type Zone } from '../timing/zone'
-import { hoursSince, hoursWords, isInHours, type Hours } from './hours'
+import { hoursSince, hoursWords, isInHours, outOfHours, type Hours } from './hours'
 
 const london = zoneOf('Europe/London') as Zone
 const at = (iso: string): number => Date.parse(iso) / 1000
@@ -61,6 +61,34 @@ describe('hours of a robot', () => {
         },
       ),
       { numRuns: 200 },
+    )
+  })
+
+  it('say when they are not, as looking at each minute finds it', () => {
+    const time = fc.option(fc.integer({ min: 0, max: 47 }).map((half) => timeOfDay(half * 1800).slice(0, 5)))
+    fc.assert(
+      fc.property(
+        time,
+        time,
+        fc.option(fc.uniqueArray(fc.integer({ min: 0, max: 6 }))),
+        fc.constantFrom('2026-03-28', '2026-10-24', '2026-06-10'),
+        fc.integer({ min: 0, max: 1439 }),
+        fc.integer({ min: 1, max: 3 * 1440 }),
+        (earliest, latest, weekdays, date, minute, length) => {
+          const isDay = weekdays && ((day: number): boolean => weekdays.includes((((day + 3) % 7) + 7) % 7))
+          const hours = { earliest, latest }
+          const from = at(`${date}T00:00:00Z`) + minute * 60
+          const to = from + length * 60
+          const out = outOfHours(hours, isDay, london, from, to)
+          for (let now = from; now < to; now += 600)
+            expect([now, out.some((one) => one.from <= now && now < one.to)]).toEqual([
+              now,
+              !isInHours(hours, isDay, london, now),
+            ])
+          out.forEach((one, i) => expect(one.from).toBeGreaterThan(out[i - 1]?.to ?? -1))
+        },
+      ),
+      { numRuns: 150 },
     )
   })
 

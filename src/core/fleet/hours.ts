@@ -55,6 +55,31 @@ export function hoursSince(hours: Hours, isDay: IsDay, zone: Zone, at: number): 
   return null
 }
 
+/** When it is out of its hours in this stretch, ascending and apart from each other. Seconds since the epoch, from included, to excluded. */
+export function outOfHours(
+  hours: Hours,
+  isDay: IsDay,
+  zone: Zone,
+  from: number,
+  to: number,
+): { from: number; to: number }[] {
+  if (isDay === null && isAlways(hours)) return []
+  const times = [0, secondsOf(hours.earliest, 0), secondsOf(hours.latest, 0)]
+  const edges = new Set([from])
+  const firstDay = Math.floor(zone.localAt(from) / DAY_SECONDS) - 1
+  for (let day = firstDay; (day - 1) * DAY_SECONDS <= zone.localAt(to); day++)
+    for (const edge of times.flatMap((time) => instantsOf(zone, day * DAY_SECONDS + time))) edges.add(edge)
+  for (const { at } of zone.changesBetween(from, to)) edges.add(at)
+  const found: { from: number; to: number }[] = []
+  for (const edge of [...edges].filter((each) => from <= each && each < to).sort((a, b) => a - b)) {
+    const last = found.at(-1)
+    const isOut = !isInHours(hours, isDay, zone, edge)
+    if (isOut && (!last || last.to < edge)) found.push({ from: edge, to })
+    else if (!isOut && last && last.to > edge) last.to = edge
+  }
+  return found
+}
+
 /** A time that the clock skips is the one that it shows next; one that it shows twice are two. */
 function instantsOf(zone: Zone, local: number): number[] {
   const reading = zone.read(local)

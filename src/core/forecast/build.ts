@@ -5,7 +5,7 @@ import type { Day } from '../calendar/days'
 import { finishBy } from '../timing/finish-by'
 import { ForecastFault, type AgentModel, type Model, type Occurrence, type TriggerModel, type Work } from './model'
 import { openModels } from './open'
-import { fits, type Server } from './server'
+import { fits, type Server, placeName, type ServerAgent, type ServerRobot } from './server'
 import { Works } from './works'
 
 /** More occurrences than this in one stretch are refused. */
@@ -29,10 +29,15 @@ export function modelOf(bundle: Bundle, from: number, hours: number, server: Ser
     to,
     // Runs that go to one agent, or to any with some labels, are no pool's load.
     pools: server ? [...pools, { id: '', capacity: agents.reduce((sum, { slots }) => sum + slots, 0) }] : pools,
-    agents,
+    agents: [...agents, ...robotsOf(server, agents)],
     locks: Object.fromEntries(bundle.locks.map(({ id, units }) => [id, units])),
     triggers: [...triggers, ...open.triggers],
-    facts: server ? new Map(server.agents.map((agent) => [agent.name, agent])) : null,
+    facts: server
+      ? new Map<string, ServerAgent | ServerRobot>([
+          ...server.agents.map((agent) => [agent.name, agent] as const),
+          ...(server.robots ?? []).map((robot) => [placeName(robot.name), robot] as const),
+        ])
+      : null,
     open: open.open,
   }
 }
@@ -57,6 +62,16 @@ function agentsOf(bundle: Bundle, isAll: boolean): AgentModel[] {
     .map(({ id, slots }): AgentModel => ({ name: id, slots: slots ?? 1, pools: [id], away: [] }))
   return [...agents, ...alone]
 }
+
+/** Robots stand beside the agents, and are away with theirs. They are nobody's load. */
+const robotsOf = (server: Server | null, agents: readonly AgentModel[]): AgentModel[] =>
+  (server?.robots ?? []).map((robot) => ({
+    name: placeName(robot.name),
+    slots: 1,
+    pools: [],
+    away: agents.find(({ name }) => name === robot.robot.agent)?.away ?? [],
+    closed: robot.closed,
+  }))
 
 /** Stretches that overlap or meet are one. */
 function stretchesOf(away: Bundle['agents'][number]['away']): { from: number; to: number }[] {

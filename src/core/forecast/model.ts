@@ -4,7 +4,7 @@ import type { Priority, Target } from '../dispatch'
 import type { Plan } from '../flow/plan'
 import type { Look } from '../flow/state'
 import type { Length } from './length'
-import type { OpenNight, ServerAgent } from './server'
+import type { OpenNight, ServerAgent, ServerRobot } from './server'
 
 /** Why a forecast cannot be made of this file; the path says where in it. */
 export class ForecastFault extends Error {
@@ -33,6 +33,8 @@ export interface StepModel {
   /** Its job is switched off: what is ready of it does not start. */
   readonly off: boolean
   readonly slots: number
+  /** Slots of its agent that it takes: none where a robot does it. */
+  readonly load: number
   readonly locks: Readonly<Record<string, number>>
   readonly length: Length
   readonly priority: Priority
@@ -82,6 +84,8 @@ export interface AgentModel {
   readonly pools: readonly string[]
   /** Apart from each other, ascending; from included, to excluded. Seconds. */
   readonly away: readonly { readonly from: number; readonly to: number }[]
+  /** A robot: when it takes nothing, and what it does goes on. */
+  readonly closed?: readonly { readonly from: number; readonly to: number }[]
 }
 
 export interface Model {
@@ -93,8 +97,8 @@ export interface Model {
   readonly locks: Readonly<Record<string, number>>
   /** Those that are switched on and start something, in the order of the file. */
   readonly triggers: readonly TriggerModel[]
-  /** What a server knows of its agents beyond a file, by name. */
-  readonly facts: ReadonlyMap<string, ServerAgent> | null
+  /** What a server knows of its agents and robots beyond a file, by the name of the place. */
+  readonly facts: ReadonlyMap<string, ServerAgent | ServerRobot> | null
   /** What is open when the stretch begins, in the order in which it was made. */
   readonly open: readonly OpenModel[]
 }

@@ -1,5 +1,5 @@
 import type { Day } from '../calendar/days'
-import { isMeant, type AgentState, type Priority, type Target } from '../dispatch'
+import { isMeant, type RobotFacts, type AgentState, type Priority, type Target } from '../dispatch'
 import type { StepResult } from '../flow/state'
 import type { ByChoice } from '../stats/lengths'
 import type { Measured } from './length'
@@ -9,6 +9,13 @@ export interface ServerAgent extends Omit<AgentState, 'slots' | 'full' | 'robot'
   readonly full: boolean
   /** Seconds since the epoch. */
   readonly lastStart: number | null
+}
+
+/** A robot as a server knows it: a place of one slot on its agent's machine. */
+export interface ServerRobot extends Omit<ServerAgent, 'accounts'> {
+  readonly robot: RobotFacts
+  /** Out of its hours: what it does then goes on, and it takes nothing. Seconds, from included, to excluded; apart from each other, ascending. */
+  readonly closed: readonly { readonly from: number; readonly to: number }[]
 }
 
 /** How long a job takes and how often it fails, as measured; a guess where too few runs were. */
@@ -27,7 +34,7 @@ export interface OpenRun {
   readonly number: number
   /** `outer/inner`; null: a job alone. */
   readonly step: string | null
-  /** null: it does not run yet. */
+  /** Whoever has it, by the name of its place (`placeName`); null: it does not run yet. */
   readonly agent: string | null
   readonly started: number | null
   readonly ready: number
@@ -64,12 +71,16 @@ export interface OpenNight {
 /** All that a forecast on a server begins with. Plain data: it goes to threads and browsers. */
 export interface Server {
   readonly agents: readonly ServerAgent[]
+  readonly robots?: readonly ServerRobot[]
   /** By job. */
   readonly lengths: Readonly<Record<string, JobLength>>
   readonly open: readonly OpenNight[]
   /** Starts by triggers are switched off: no occurrence makes a run. */
   readonly startsOff: boolean
 }
+
+/** What a robot's place is called in a forecast, beside the agents. No agent is called so. */
+export const placeName = (robot: string): string => `robot ${robot}`
 
 /** Whether a target means this agent, whatever it can do. */
 export const fits = ({ name, pools, labels }: ServerAgent, target: Target): boolean =>
@@ -79,10 +90,18 @@ export const fits = ({ name, pools, labels }: ServerAgent, target: Target): bool
 const NOW_SECONDS = 600
 export const isLater = (from: number, now: number): boolean => from > now + NOW_SECONDS
 
+const reached = <A extends ServerAgent | ServerRobot>(agent: A): A => ({
+  ...agent,
+  connected: true,
+  full: false,
+  draining: false,
+})
+
 /** How a stretch begins that is still to come: nothing is open, and every agent that is switched on calls. */
 export const laterOf = (server: Server): Server => ({
   ...server,
   open: [],
   startsOff: false,
-  agents: server.agents.map((agent) => ({ ...agent, connected: true, full: false, draining: false })),
+  agents: server.agents.map(reached),
+  robots: (server.robots ?? []).map(reached),
 })

@@ -1,4 +1,4 @@
-import { Board, type HeldWork } from '../dispatch'
+import { Board, type HeldWork, type Place } from '../dispatch'
 import { FlowRun, type FlowState, type Outcome, type StepResult } from '../flow/state'
 import { Agenda } from './heap'
 import {
@@ -20,7 +20,7 @@ import {
   type TriggerModel,
   type Work,
 } from './model'
-import type { OpenRun } from './server'
+import { placeName, type OpenRun } from './server'
 
 /** The clock stops so long after the end of the stretch, in seconds. */
 const LONGEST_AFTER = 7 * 86_400
@@ -34,7 +34,8 @@ type Due =
 interface Coming {
   readonly at: number
   readonly agent: number
-  readonly isBack: boolean
+  /** It goes or comes with its agent: what runs there is lost. Else its hours begin or end. */
+  readonly isLost: boolean
 }
 
 /**
@@ -81,22 +82,24 @@ export class Simulation {
       .flatMap(({ occurrences }) => occurrences)
       .sort((a, b) => a.at - b.at || a.trigger.index - b.trigger.index)
     this.comings = model.agents
-      .flatMap(({ away }, agent) =>
-        away.flatMap(({ from, to }) => [
-          { at: from, agent, isBack: false },
-          { at: to, agent, isBack: true },
+      .flatMap(({ away, closed = [] }, agent) => [
+        ...away.flatMap(({ from, to }) => [
+          { at: from, agent, isLost: true },
+          { at: to, agent, isLost: true },
         ]),
-      )
+        ...closed.flatMap(({ from, to }) => [
+          { at: from, agent, isLost: false },
+          { at: to, agent, isLost: false },
+        ]),
+      ])
       .filter(({ at }) => at > model.from)
       .sort((a, b) => a.at - b.at)
     this.board.setLocks(model.locks)
     model.agents.forEach((agent, i) => {
-      const isAway = agent.away.some(({ from, to }) => from <= model.from && model.from < to)
-      this.putAgent(i, !isAway)
       this.runningOn.set(agent.name, new Map())
+      this.putAgent(i)
     })
-    for (const agent of model.facts?.values() ?? [])
-      if (agent.lastStart !== null) this.lastStart.set(agent.name, agent.lastStart)
+    for (const [name, { lastStart }] of model.facts ?? []) if (lastStart !== null) this.lastStart.set(name, lastStart)
     for (const { night } of model.open)
       this.numbers = Math.max(this.numbers, night.number, ...night.runs.map((run) => run.number))
     for (const each of model.open) this.takeUp(each)
@@ -152,11 +155,17 @@ export class Simulation {
       const { number, agent, started } = { ...run, agent: run.agent, started: run.started }
       task.attempt = { task, ready: run.ready, start: started, end: null, agent, state: 'running' }
       this.witness?.attempt(task.attempt)
-      const { slots, locks, length, pool } = step
-      this.board.startWork(agent, { number, slots, locks, startedAtMs: started * 1000, usualMs: length.p50 * 1000 })
+      const { slots, load, locks, length, pool } = step
+      this.board.startWork(this.placeOf(agent), {
+        number,
+        slots,
+        locks,
+        startedAtMs: started * 1000,
+        usualMs: length.p50 * 1000,
+      })
       this.runningOn.get(agent)?.set(number, task)
       task.agent = agent
-      this.witness?.used(pool, slots)
+      this.witness?.used(pool, load)
       const ends = started + this.lengths.beyond(task, this.now - started)
       const what = this.lengths.fails(task) ? 'fails' : 'ends'
       this.due.add(Math.max(this.now, ends), { task, token: 0, what })
@@ -321,7 +330,7 @@ export class Simulation {
     task.attempt.state = state
     this.board.endWork(task.number)
     this.runningOn.get(agent)?.delete(task.number)
-    this.witness?.used(task.step.pool, -task.step.slots)
+    this.witness?.used(task.step.pool, -task.step.load)
   }
 
   /** Whatever it is doing, or waiting for. */
@@ -336,15 +345,28 @@ export class Simulation {
     task.night.open.delete(task.number)
   }
 
-  private putAgent(index: number, connected: boolean): void {
-    const { name, slots, pools } = this.model.agents[index] as Model['agents'][number]
+  /** Where it stands on the board. */
+  private placeOf(name: string): Place {
+    const facts = this.model.facts?.get(name)
+    return facts && 'robot' in facts ? { robot: facts.name } : name
+  }
+
+  /** As it is at this instant: away or there, in its hours or out of them, with what it does. */
+  private putAgent(index: number): void {
+    const { name, slots, pools, away, closed = [] } = this.model.agents[index] as Model['agents'][number]
+    const isIn = ({ from, to }: { from: number; to: number }): boolean => from <= this.now && this.now < to
+    const connected = !away.some(isIn)
     const lastStart = this.lastStart.get(name) ?? this.model.facts?.get(name)?.lastStart ?? null
     const facts = this.model.facts?.get(name)
-    const state = { name, slots, robot: null, lastStartAtMs: lastStart === null ? null : lastStart * 1000, running: [] }
+    const running = [...(this.runningOn.get(name)?.values() ?? [])].map(heldWork)
+    const state = { slots, lastStartAtMs: lastStart === null ? null : lastStart * 1000, running }
+    const robot = facts && 'robot' in facts ? { ...facts.robot, outOfHours: closed.some(isIn) ? 'then' : null } : null
     this.board.putAgent(
       facts
-        ? { ...facts, ...state, connected: connected && facts.connected }
+        ? { accounts: [], ...facts, ...state, robot, connected: connected && facts.connected }
         : {
+            name,
+            robot,
             ...state,
             on: true,
             draining: false,
@@ -361,10 +383,10 @@ export class Simulation {
   /** 2. Agents go, and what runs on them starts over; agents come back. */
   private comeAndGo(): void {
     for (; this.comings[this.nextComing]?.at === this.now; this.nextComing++) {
-      const { agent, isBack } = this.comings[this.nextComing] as Coming
-      const running = [...(this.runningOn.get(this.model.agents[agent]?.name ?? '')?.values() ?? [])]
+      const { agent, isLost } = this.comings[this.nextComing] as Coming
+      const running = isLost ? [...(this.runningOn.get(this.model.agents[agent]?.name ?? '')?.values() ?? [])] : []
       for (const task of running) this.stopRunning(task, 'lost')
-      this.putAgent(agent, isBack)
+      this.putAgent(agent)
       for (const task of running.sort((a, b) => a.number - b.number)) this.makeReady(task)
     }
   }
@@ -460,7 +482,8 @@ export class Simulation {
       return
     }
     const placing = board.place(now * 1000)
-    for (const { number, agent } of placing.starts) this.startOn(ready.get(number) as Task, agent)
+    for (const { number, agent, robot } of placing.starts)
+      this.startOn(ready.get(number) as Task, robot === undefined ? agent : placeName(robot))
     witness?.instant(now, () => {
       const counts = { agent: 0, lock: 0, slot: 0, turn: 0 }
       for (const number of ready.keys()) {
@@ -483,8 +506,8 @@ export class Simulation {
       startedAtMs: now * 1000,
       usualMs: step.length.p50 * 1000,
     }
-    board.startWork(agent, work)
-    board.noteStart(agent, now * 1000)
+    board.startWork(this.placeOf(agent), work)
+    board.noteStart(this.placeOf(agent), now * 1000)
     this.lastStart.set(agent, now)
     this.runningOn.get(agent)?.set(number, task)
     task.agent = agent
@@ -494,11 +517,20 @@ export class Simulation {
     attempt.agent = agent
     attempt.state = 'running'
     task.night.flow?.started(step.index)
-    this.witness?.used(step.pool, step.slots)
+    this.witness?.used(step.pool, step.load)
     const what = this.lengths.fails(task) ? 'fails' : 'ends'
     this.due.add(now + this.lengths.seconds(task), { task, token: task.token, what })
   }
 }
+
+/** What of a task that runs its place holds. */
+const heldWork = ({ number, step, attempt }: Task): HeldWork => ({
+  number,
+  slots: step.slots,
+  locks: step.locks,
+  startedAtMs: (attempt.start ?? 0) * 1000,
+  usualMs: step.length.p50 * 1000,
+})
 
 const WAITING: StepResult = { state: 'waiting' }
 const NONE: ReadonlySet<number> = new Set()

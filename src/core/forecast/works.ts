@@ -2,7 +2,8 @@ import type { Bundle, BundleJob } from '../bundle/schema'
 import { onDay } from '../bundle/on-day'
 import type { Timings } from '../bundle/timings'
 import type { Day } from '../calendar/days'
-import { priorityOfStep, type Priority, type Target } from '../dispatch'
+import { isRobotTarget, priorityOfStep, type Priority, type Target } from '../dispatch'
+import { TARGETS } from '../bundle/check'
 import { chainsToTheEnd, idleSteps } from '../flow/critical'
 import { FlowFault, innerInputs, type InputValues, type Value } from '../flow/inputs'
 import { planOf, type Plan } from '../flow/plan'
@@ -34,8 +35,9 @@ export class Works {
 
   /** Where a job goes; null: it names nothing. */
   targetOf(id: string): Target | null {
-    const { pool, agent, labels } = this.jobs.get(id)?.job ?? {}
-    return pool !== undefined ? { pool } : agent !== undefined ? { agent } : labels ? { labels } : null
+    const job = this.jobs.get(id)?.job
+    const key = job && TARGETS.find((each) => job[each] !== undefined)
+    return key === undefined ? null : ({ [key]: job?.[key] } as unknown as Target)
   }
 
   /**
@@ -158,6 +160,7 @@ export class Works {
       minVersion: this.server ? (job.minVersion ?? null) : null,
       off: !job.active,
       slots: job.slots,
+      load: isRobotTarget(target) ? 0 : job.slots,
       locks: job.locks,
       length: measured && !measured.isGuess ? measuredLength(measured) : lengthOf(own.expect ?? job.expect, measured),
       priority,

@@ -218,7 +218,7 @@ class Shapes {
   private shapeOf({ plan, look, steps }: Work, machines: number): Shape {
     const used = (step: NonNullable<Work['steps'][number]>, start: number): Use => ({
       pool: this.pools.get(step.pool) as number,
-      slots: step.slots * machines,
+      slots: step.load * machines,
       start,
       end: start + step.length.p50,
     })

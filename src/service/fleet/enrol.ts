@@ -277,7 +277,8 @@ async function bringRobots(tx: Tx, key: KeyRow, agentId: number, agent: string):
 }
 
 async function freeName(tx: Tx, wanted: string): Promise<string> {
-  const base = wanted.slice(0, 70)
+  // In forecasts “robot …” is what a robot's place is called.
+  const base = wanted.slice(0, 70).replace(/^robot /, 'robot-')
   const taken = new Set(
     (await many<{ name: string }>(tx, 'SELECT name FROM agents WHERE name LIKE $1', [`${likeText(base)}%`])).map(
       (row) => row.name,

@@ -1,4 +1,4 @@
-import { hoursSince, hoursWords, isInHours } from '@/core/fleet/hours'
+import { hoursSince, hoursWords, isInHours, outOfHours } from '@/core/fleet/hours'
 import { robotState, type RobotState } from '@/core/fleet/robot-state'
 import { zoneOf, type Zone } from '@/core/timing/zone'
 import { config } from '@/store/config'
@@ -85,12 +85,10 @@ interface Clock {
 }
 
 function clockOf(robot: RobotFacts, state: TimingState, zone: Zone, nowMs: number): Clock {
-  const { calendar } = robot
   const words = hoursWords(robot)
-  const days = calendar === null ? null : state.timings.calendarDays(calendar)
+  const isDay = daysOf(robot, state)
   // A calendar that is gone or cannot be read allows no day: nothing is done on days that nobody meant.
-  if (days === undefined) return { outOfHours: `${words}: that calendar cannot be read`, sinceMs: () => null }
-  const isDay = days && ((day: number): boolean => days.has(day))
+  if (isDay === undefined) return { outOfHours: `${words}: that calendar cannot be read`, sinceMs: () => null }
   const at = Math.floor(nowMs / 1000)
   return {
     outOfHours: isInHours(robot, isDay, zone, at) ? null : words,
@@ -128,6 +126,27 @@ export async function robotFaults(
     outOfHours: clockOf(robot, state, zone, nowMs).outOfHours,
     accountFault: accountFaultOf(robot, nowMs)?.words ?? null,
   }))
+}
+
+/** When each of these robots is out of its hours in a stretch, seconds since the epoch; all of it where its calendar cannot be read. */
+export async function robotsClosed(
+  robots: readonly RobotFacts[],
+  from: number,
+  to: number,
+): Promise<{ from: number; to: number }[][]> {
+  if (robots.length === 0) return []
+  const state = await timingState(null)
+  const zone = zoneOf(config().zone) as Zone
+  return robots.map((robot) => {
+    const days = daysOf(robot, state)
+    return days === undefined ? [{ from, to }] : outOfHours(robot, days, zone, from, to)
+  })
+}
+
+/** The days on which it may work; null: every day; undefined: its calendar is gone or cannot be read. */
+function daysOf({ calendar }: RobotFacts, state: TimingState): ((day: number) => boolean) | null | undefined {
+  const days = calendar === null ? null : state.timings.calendarDays(calendar)
+  return days && ((day: number): boolean => days.has(day))
 }
 
 /** What holds of each robot at this moment. */

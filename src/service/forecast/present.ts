@@ -1,10 +1,11 @@
 import { groupedBy } from '@/core/group'
 import { isoDay, parseIsoDay } from '@/core/calendar/days'
 import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
-import type { OpenNight, OpenRun, Server, ServerAgent } from '@/core/forecast/server'
+import type { OpenNight, OpenRun, Server, ServerAgent, ServerRobot } from '@/core/forecast/server'
 import type { StepResult } from '@/core/flow/state'
 import { many } from '@/store/db'
-import { fleetForDispatch } from '@/service/runs/dispatch-input'
+import { readRobots, robotsClosed } from '@/service/fleet/robot-facts'
+import { fleetForDispatch, type FleetRow } from '@/service/runs/dispatch-input'
 import { resultOf, stepRows, type StepRow } from '@/service/flows/flow-state'
 import { layOut, storedPlans } from '@/service/flows/flow-plans'
 import { readSetting } from '@/service/base/settings'
@@ -40,45 +41,40 @@ interface OpenRow {
 
 const seconds = (at: Date): number => at.getTime() / 1000
 
+/** So far ahead the hours of robots are worked out, seconds. */
+const HOURS_AHEAD = 32 * 86_400
+
 /** How everything stands at this moment, as a forecast takes it up. */
 export async function present(): Promise<Server> {
-  const [fleet, lengths, open, { on }] = await Promise.all([
+  const [fleet, robots, lengths, open, { on }] = await Promise.all([
     fleetForDispatch(),
+    readRobots(),
     lengthsByJob(),
     openNights(),
     readSetting(null, 'starts'),
   ])
+  const now = Math.floor(Date.now() / 1000)
+  const closed = await robotsClosed(robots, now, now + HOURS_AHEAD)
+  const closedOf = new Map(robots.map(({ id }, i) => [id, closed[i] ?? []]))
   return {
-    agents: fleet.map(
-      ({
-        name,
-        on: isOn,
-        draining,
-        full,
-        connected,
-        pools,
-        labels,
-        version,
-        abilities,
-        accounts,
-        lastStartAtMs,
-      }): ServerAgent => ({
-        name,
-        on: isOn,
-        draining,
-        full: full ?? false,
-        connected,
-        pools,
-        labels,
-        version,
-        abilities,
-        accounts,
-        lastStart: lastStartAtMs === null ? null : lastStartAtMs / 1000,
-      }),
+    agents: fleet.flatMap((row) => (row.robot === null ? [factsOf(row)] : [])),
+    robots: fleet.flatMap((row): ServerRobot[] =>
+      row.robot === null
+        ? []
+        : [{ ...factsOf(row), robot: row.robot, closed: closedOf.get(row.robotId as number) ?? [] }],
     ),
     lengths,
     open,
     startsOff: !on,
+  }
+}
+
+/** Only what a forecast needs: it goes to threads and browsers. */
+const factsOf = (row: FleetRow): ServerAgent => {
+  const { name, on, draining, full, connected, pools, labels, version, abilities, accounts, lastStartAtMs } = row
+  return {
+    ...{ name, on, draining, full: full ?? false, connected, pools, labels, version, abilities, accounts },
+    lastStart: lastStartAtMs === null ? null : lastStartAtMs / 1000,
   }
 }
 
@@ -96,9 +92,9 @@ export async function openNights(at: Date | null = null): Promise<OpenNight[]> {
     null,
     `SELECT r.id, r.flow_run_id AS "flowRunId", r.step_path AS "stepPath", r.kind, ${state} AS state, j.slug, t.slug AS trigger, r.occurrence, r.occurrence_day::text AS day,
             r.flow_day::text AS "flowDay", r.due_at AS due, r.created_at AS "createdAt", r.ready_at AS "readyAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
-            x.handed_at AS "handedAt", a.name AS agent, m.name AS machine, r.attempts, r.held_by IS NOT NULL AS held, r.after_earlier AS "afterEarlier", r.priority,
+            x.handed_at AS "handedAt", CASE WHEN b.id IS NULL THEN a.name ELSE 'robot ' || b.name END AS agent, m.name AS machine, r.attempts, r.held_by IS NOT NULL AS held, r.after_earlier AS "afterEarlier", r.priority,
             r.target, r.inputs, r.plan_id AS "planId"
-       FROM runs r JOIN jobs j ON j.id = r.job_id LEFT JOIN triggers t ON t.id = r.trigger_id AND t.deleted_at IS NULL LEFT JOIN agents a ON a.id = r.agent_id
+       FROM runs r JOIN jobs j ON j.id = r.job_id LEFT JOIN triggers t ON t.id = r.trigger_id AND t.deleted_at IS NULL LEFT JOIN agents a ON a.id = r.agent_id LEFT JOIN robots b ON b.id = r.robot_id
        LEFT JOIN agents m ON m.id = r.for_agent_id LEFT JOIN attempts x ON x.run_id = r.id AND x.number = r.attempts
       WHERE ${where} ORDER BY r.id`,
     [at],
