@@ -29,6 +29,7 @@ const services = [
   'organisations',
   'fleet',
   'work',
+  'queues',
   'runs',
   'flows',
   'timing',

@@ -73,17 +73,25 @@ export async function buildServices() {
   rmSync(join(root, 'dist'), { recursive: true, force: true })
   await build({ ...shared, entryPoints: ENTRIES, target: 'node20', packages: 'external' })
   // What the agent starts for each attempt is small by itself, and travels in the agent's one file.
-  const supervisor = await build({
-    ...shared,
-    sourcemap: false,
-    write: false,
-    entryPoints: ['src/agent/supervisor-main.ts'],
-    target: 'node18',
-    minify: true,
-  })
+  const inside = async (entry) =>
+    JSON.stringify(
+      (
+        await build({
+          ...shared,
+          sourcemap: false,
+          write: false,
+          entryPoints: [entry],
+          target: 'node18',
+          minify: true,
+        })
+      ).outputFiles[0].text,
+    )
   await build({
     ...shared,
-    define: { 'globalThis.BUGLE_SUPERVISOR': JSON.stringify(supervisor.outputFiles[0].text) },
+    define: {
+      'globalThis.BUGLE_SUPERVISOR': await inside('src/agent/supervisor-main.ts'),
+      'globalThis.BUGLE_ITEM_COMMAND': await inside('src/agent/item-main.ts'),
+    },
     entryPoints: { agent: 'src/agent/main.ts' },
     target: 'node18',
     minify: true,

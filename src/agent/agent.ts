@@ -186,6 +186,7 @@ export class Agent {
     return {
       now: () => Math.round(this.link.now()),
       onReport: () => this.link.sendSoon(),
+      ask: (question) => this.link.ask(question),
       onEnded: () => setImmediate(() => this.letNext()),
       supervisors: this.supervisors,
     }

@@ -44,6 +44,7 @@ function lease(command: string, change: Partial<Lease> = {}): Lease {
     runAs: null,
     signIn: null,
     robot: null,
+    asksForItems: false,
     mayLeave: false,
     timeLimitSeconds: null,
     graceSeconds: 0.3,

@@ -6,6 +6,7 @@ import { accountSecrets, makeMask, type Mask } from '@/core/run/mask'
 import { clipText } from '@/core/schema/plain-text'
 import { CaptureReader, type OutputRecord } from './capture'
 import { cgroupFolder, removeCgroup, signalAll } from './leftovers'
+import { ItemDoor } from './item-door'
 import { readJournal, reportsIn, type Kept } from './journal'
 import type { KeptReports } from './kept'
 import { LineAssembler, type Piece } from './lines'
@@ -14,7 +15,16 @@ import { Outbox, type Keeper } from './outbox'
 import { PatternWatch } from './patterns'
 import { isAlive } from './process'
 import type { STREAMS } from './protocol'
-import { AGENT_VERSION, leaseSchema, type Gap, type Lease, type OutputLine, type Report } from './protocol'
+import {
+  AGENT_VERSION,
+  leaseSchema,
+  type Gap,
+  type ItemAnswer,
+  type ItemQuestion,
+  type Lease,
+  type OutputLine,
+  type Report,
+} from './protocol'
 import type { StartOrder } from './start-order'
 import { WAKE, type Begun, type ExitFile, type StartedFile } from './supervisor-files'
 import type { Supervisors } from './supervisors'
@@ -38,6 +48,8 @@ export interface AttemptHooks {
   /** Milliseconds on the server's clock. */
   readonly now: () => number
   readonly onReport: () => void
+  /** Asks the server for items of this attempt's. */
+  readonly ask?: (question: ItemQuestion) => Promise<ItemAnswer>
   /** What it started has ended. */
   readonly onEnded?: () => void
   readonly supervisors: Pick<Supervisors, 'begin'>
@@ -59,6 +71,7 @@ export class Attempt {
   private started: StartedFile | null = null
   private startedReported = false
   private isBegun = false
+  private door: ItemDoor | undefined
   private endedReported = false
   private cut = false
   private startedAt = 0
@@ -150,11 +163,23 @@ export class Attempt {
     this.isBegun = true
     const isNew = !existsSync(join(this.dir, 'start.json'))
     if (isNew && !this.prepare()) return
+    this.openDoor()
     this.startedAt = performance.now()
     // Its first act is to write down that it began, which only one can: so it is never begun twice.
     if (!existsSync(join(this.dir, 'begun'))) this.handOver(MOST_HANDOVERS)
     if (!isNew) this.note('The agent was started again; the command was left undisturbed.')
     this.poll()
+  }
+
+  /** From here on its command can ask for items; also one that was begun by an agent before this one. */
+  private openDoor(): void {
+    const { order, lease, hooks } = this
+    const { ask } = hooks
+    if (!order?.itemsFolder || !ask || this.door) return
+    const { attempt, token } = lease
+    this.door = new ItemDoor(order.itemsFolder, order.account, (request, question) =>
+      ask({ attempt, token, request, ask: question }),
+    )
   }
 
   /** Writes down what is to be started. False: it cannot be. */
@@ -243,7 +268,9 @@ export class Attempt {
   forget(): void {
     this.closed = true
     clearTimeout(this.timer)
+    this.door?.close()
     const { order } = this
+    if (order?.itemsFolder) rmSync(order.itemsFolder, { recursive: true, force: true })
     rmSync(this.dir, { recursive: true, force: true })
     if (order?.account) rmSync(dirname(order.outputsFile), { recursive: true, force: true })
   }
@@ -251,6 +278,7 @@ export class Attempt {
   /** Leaves everything as it is, for the next agent process. */
   leave(): void {
     this.closed = true
+    this.door?.close()
     clearTimeout(this.timer)
   }
 

@@ -13,6 +13,7 @@ const USAGE = `Bugle agent ${AGENT_VERSION}
                                                --key -      reads the key from standard input
   node bugle-agent.cjs run [--state DIR]
   node bugle-agent.cjs unit [--state DIR]      prints a systemd unit that keeps the agent running
+  node bugle-agent.cjs item …                  within a run: takes, ends or adds items of work queues; item --help
   node bugle-agent.cjs version
   node bugle-agent.cjs --help
 

@@ -66,6 +66,7 @@ export const LEASE: Lease = {
   runAs: null,
   signIn: null,
   robot: null,
+  asksForItems: false,
   mayLeave: false,
   timeLimitSeconds: null,
   graceSeconds: 1,

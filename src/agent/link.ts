@@ -10,6 +10,8 @@ import {
   type AgentFacts,
   type FromAgent,
   type Gap,
+  type ItemAnswer,
+  type ItemQuestion,
   type Lease,
   type Report,
   type ToAgent,
@@ -42,6 +44,14 @@ export interface Host {
   log(message: string): void
 }
 
+interface Question {
+  readonly message: Extract<FromAgent, { type: 'item' }>
+  readonly resolve: (answer: ItemAnswer) => void
+  readonly reject: (error: Error) => void
+}
+
+/** A question that the server did not answer is asked again so often. */
+const ASK_AGAIN_MS = 3000
 const SEND_DELAY_MS = 20
 const MOST_IN_FLIGHT_BYTES = 2 * 1024 * 1024
 const FIRST_RETRY_MS = 250
@@ -61,6 +71,9 @@ export class AgentLink {
   private stopped = false
   private clockOffsetMs = 0
   private silentUntil = 0
+  /** Questions about items that are not answered yet, by attempt and request. */
+  private readonly questions = new Map<string, Question>()
+  private askTimer: NodeJS.Timeout | undefined
   private readonly asked = new Map<number, { readonly from: number; readonly times: number }>()
   /** Of this start of the program: a second agent with a copy of the credential has another one. */
   private readonly instance = randomUUID()
@@ -80,6 +93,9 @@ export class AgentLink {
     clearTimeout(this.retryTimer)
     clearInterval(this.beatTimer)
     clearTimeout(this.sendTimer)
+    clearInterval(this.askTimer)
+    for (const { reject } of this.questions.values()) reject(new Error('The agent ends.'))
+    this.questions.clear()
     this.socket?.terminate()
   }
 
@@ -101,7 +117,34 @@ export class AgentLink {
 
   drop(attempt: number): void {
     this.outboxes.delete(attempt)
+    for (const [key, { message }] of this.questions) if (message.attempt === attempt) this.questions.delete(key)
     this.asked.delete(attempt)
+  }
+
+  /** Asks the server about items, again and again until it answers: the same question gets the same answer. Rejects when the agent ends. */
+  ask(question: ItemQuestion): Promise<ItemAnswer> {
+    const message = { type: 'item', ...question } as const
+    return new Promise((resolve, reject) => {
+      const key = `${question.attempt} ${question.request}`
+      const before = this.questions.get(key)
+      // Asked twice at once: both hear the answer.
+      const both = (answer: ItemAnswer): void => {
+        before?.resolve(answer)
+        resolve(answer)
+      }
+      this.questions.set(key, { message, resolve: both, reject })
+      if (this.welcomed) this.send(message)
+      this.askTimer ??= setInterval(() => this.askAgain(), ASK_AGAIN_MS)
+    })
+  }
+
+  private askAgain(): void {
+    if (this.questions.size === 0) {
+      clearInterval(this.askTimer)
+      this.askTimer = undefined
+    }
+    if (!this.welcomed) return
+    for (const { message } of this.questions.values()) this.send(message)
   }
 
   /** Call when an outbox has something new. */
@@ -184,6 +227,7 @@ export class AgentLink {
         this.host.onSettings(message)
         this.beat(message.heartbeatSeconds * 1000)
         this.sendReports()
+        this.askAgain()
         return
       case 'refused':
         this.host.log(`refused: ${message.message}`)
@@ -216,6 +260,12 @@ export class AgentLink {
       case 'receipts':
         this.send({ type: 'receipts', receipts: this.host.receipts?.(message.attempts) ?? [] })
         return
+      case 'item': {
+        const key = `${message.attempt} ${message.request}`
+        this.questions.get(key)?.resolve(message.answer)
+        this.questions.delete(key)
+        return
+      }
       case 'try':
         void this.tryAccount(message)
         return

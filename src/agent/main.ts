@@ -2,6 +2,8 @@
 const [command, argument = ''] = process.argv.slice(2)
 
 async function run(): Promise<void> {
+  // In a run, and with options of its own.
+  if (command === 'item') return (await import('./item-command')).runItemCommand(process.argv.slice(3))
   if (command !== 'act') return (await import('./commands')).main()
   process.exitCode = await (await import('@/act/act')).act(argument)
 }

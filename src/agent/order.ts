@@ -6,6 +6,7 @@ import type { Order } from '@/act/act'
 import { quoteReferences, scriptText } from '@/core/work/command'
 import { connectionWords } from '@/core/work/connections'
 import { makeMask, MASK } from '@/core/run/mask'
+import { makeItemFolder } from './item-door'
 import type { Lease } from './protocol'
 import { environmentOf, SHELL, type Account, type StartOrder } from './start-order'
 
@@ -138,6 +139,7 @@ export function writeOrder(lease: Lease, dir: string, mark: string): { order: St
   const argv = commandOf(lease, dir)
   const outputsFile = makeOutputsFile(account, dir)
   const isAct = lease.action.kind === 'act'
+  const items = lease.asksForItems && !isAct ? makeItemFolder() : null
   const order: StartOrder = {
     argv,
     folder,
@@ -150,10 +152,12 @@ export function writeOrder(lease: Lease, dir: string, mark: string): { order: St
           BUGLE_TRY: String(lease.try),
           BUGLE_OUTPUTS: outputsFile,
           ...(lease.robot ? { BUGLE_ROBOT: lease.robot.name } : {}),
+          ...(items ? { BUGLE_ITEMS: items.socket, BUGLE_AGENT: items.command } : {}),
         },
     account,
     isAct,
     outputsFile,
+    itemsFolder: items?.folder ?? null,
     mark,
     timeLimitMs: lease.timeLimitSeconds === null ? null : lease.timeLimitSeconds * 1000,
     graceMs: lease.graceSeconds * 1000,

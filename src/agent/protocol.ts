@@ -64,6 +64,8 @@ export const leaseSchema = z.object({
     .object({ name: z.string().max(80), hours: z.string().max(200) })
     .nullable()
     .default(null),
+  /** Its job names work queues: the command may ask for items. */
+  asksForItems: z.boolean().default(false),
   /** Names of inputs and variables to be masked in output and record. */
   secrets: z.array(z.string()),
   timeLimitSeconds: z.number().positive().nullable(),
@@ -227,6 +229,36 @@ const triedSchema = z.object({
   fault: text.nullable(),
 })
 
+/** JSON as a run hands it over, read further where it is used. */
+const anyJson = z.unknown()
+const why = textSchema(1000)
+const item = z.int().positive()
+const queueName = textSchema(64)
+/** What a run may ask for about items of work queues. */
+export const itemAskSchema = z.discriminatedUnion('do', [
+  z.object({ do: z.literal('take'), queue: queueName }),
+  z.object({ do: z.literal('add'), queue: queueName, new: anyJson }),
+  z.object({ do: z.literal('done'), item, result: anyJson.optional() }),
+  z.object({ do: z.literal('reject'), item, why }),
+  z.object({ do: z.literal('fail'), item, why }),
+  z.object({ do: z.literal('later'), item, notBefore: z.iso.datetime({ offset: true }).optional() }),
+])
+const itemSchema = z.object({
+  type: z.literal('item'),
+  attempt: id,
+  token: id,
+  /** The same one is the same question, and gets the same answer. */
+  request: textSchema(64).min(8),
+  ask: z.unknown(),
+})
+export type ItemQuestion = Omit<z.output<typeof itemSchema>, 'type'>
+/** What was asked for is done, and what came of it; or it was refused and nothing is done, and why. */
+const itemAnswerSchema = z.union([
+  z.object({ ok: z.literal(true), answer: z.record(z.string(), z.unknown()) }),
+  z.object({ ok: z.literal(false), why: z.string() }),
+])
+export type ItemAnswer = { readonly ok: true; readonly answer: object } | { readonly ok: false; readonly why: string }
+
 /** Receipts of attempts that were asked about. */
 const receiptsSchema = z.object({
   type: z.literal('receipts'),
@@ -241,6 +273,7 @@ export const fromAgentSchema = z.discriminatedUnion('type', [
   goneSchema,
   receiptsSchema,
   triedSchema,
+  itemSchema,
 ])
 /** What the server heard an agent say: its reports are still to be read, one by one. */
 export type Heard = z.output<typeof fromAgentSchema>
@@ -273,6 +306,8 @@ export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('receipts'), attempts: z.array(id).max(MOST_RECEIPTS) }),
   /** Sign in as this account of the machine, and say what came of it. Without a secret: whether work could be begun under it. */
   z.object({ type: z.literal('try'), ask: id, user: z.string().max(100), secret: z.string().nullable() }),
+  /** What came of a question about items; none is sent where the server could not look: it is asked again. */
+  z.object({ type: z.literal('item'), attempt: id, request: z.string(), answer: itemAnswerSchema }),
   /** This report cannot be kept and must not be sent again; in its place the record says why. */
   z.object({ type: z.literal('unstorable'), attempt: id, seq, why: z.string() }),
   /** Too much at once: nothing is read from this agent for so long. */

@@ -20,6 +20,8 @@ export interface StartOrder {
   /** An action of ours: it has named values written to an open file instead of by a name that a job could know. */
   readonly isAct: boolean
   readonly outputsFile: string
+  /** Where it asks for items of work queues; null: its job names none. */
+  readonly itemsFolder: string | null
   readonly mark: string
   readonly timeLimitMs: number | null
   readonly graceMs: number

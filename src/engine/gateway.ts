@@ -1,6 +1,7 @@
 import type { WebSocket } from 'ws'
 import { fromAgentSchema, MOST_RECEIPTS, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
 import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
+import { answerItemRequest } from '@/service/queues/item-requests'
 import { noteTried, triesToDeliver } from '@/service/fleet/sign-ins'
 import { leasesToDeliver, stopsToDeliver, type Delivery } from '@/service/runs/delivery'
 import { extendLeases, openAttemptsOf } from '@/service/runs/heard'
@@ -11,6 +12,9 @@ import { fromHere } from '@/store/organisation'
 import { Link } from './link'
 import { log } from './log'
 import type { Sink } from './sink'
+
+/** Questions about items of one agent that are looked at at once. */
+const MOST_ASKED = 64
 
 type Hello = Extract<Heard, { type: 'hello' }>
 
@@ -115,11 +119,26 @@ export class Gateway {
       case 'gone':
         void this.sink.passOver(link, message)
         return
+      case 'item':
+        this.answerItem(link, message)
+        return
       case 'tried':
         noteTried(link.agentId, message.ask, message.fault).catch((error: unknown) =>
           log.warn({ err: error, agent: link.agent.name }, 'what came of a sign-in was not stored'),
         )
     }
+  }
+
+  /** A run asks about items. Of each agent so many are looked at at once; of what could not be looked at nothing is said, and it is asked again. */
+  private answerItem(link: Link, { attempt, token, request, ask }: Extract<Heard, { type: 'item' }>): void {
+    if (link.asking >= MOST_ASKED) return
+    link.asking++
+    answerItemRequest(link.agentId, { attempt, token, request, ask })
+      .then((answer) => link.send({ type: 'item', attempt, request, answer: answer as never }))
+      .catch((error: unknown) =>
+        log.warn({ err: error, agent: link.agent.name }, 'a question about items was not answered'),
+      )
+      .finally(() => link.asking--)
   }
 
   private async greet(link: Link, hello: Hello): Promise<void> {

@@ -7,6 +7,7 @@ import { firstFiringMs } from '@/service/runs/restored'
 import { watchDeadlines } from '@/service/runs/deadlines'
 import { queueNotices, sendNotices } from '@/service/notices/notice-sending'
 import { watchAgents } from '@/service/runs/matters'
+import { purgeItems, releaseItems } from '@/service/queues/takes'
 import { watchSecrets } from '@/service/fleet/sign-ins'
 import { watchUnreachable } from '@/service/runs/unreachable'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/runs/upkeep'
@@ -192,6 +193,9 @@ export class Leader {
     await troubles.watch('release runs whose time has come', async () => {
       if ((await releaseDue()) > 0) this.placing.wake()
     })
+    await troubles.watch('let items be taken whose time has come', async () => {
+      while (await releaseItems());
+    })
     await troubles.watch('look after runs whose account is gone', failWithoutAccount)
     await troubles.watch('look after runs of removed jobs', cancelOfRemoved)
     // After an outage of ours the agents must first have had time to call again.
@@ -231,6 +235,7 @@ export class Leader {
     this.lastPurge = now.getTime()
     await this.troubles.watch('take finished runs off the board', clearBoard)
     await this.troubles.watch('remove what is kept long enough', async () => {
+      while ((await purgeItems()) >= 2000 && this.term && !this.stopped) log.info('old items removed')
       while ((await purge()) >= 2000 && this.term && !this.stopped) log.info('old runs removed')
     })
   }

@@ -23,6 +23,8 @@ export class Link implements Sender {
   full = false
   /** Attempts sent or held over this connection: not sent again. */
   readonly delivered = new Set<number>()
+  /** Questions about items that are being looked at. */
+  asking = 0
   /** Sign-ins that it was asked to try over this connection. */
   readonly tries = new Set<number>()
   /** Refused or closing: nothing that comes over it counts. */

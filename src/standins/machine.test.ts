@@ -28,6 +28,7 @@ const lease = (change: Partial<Lease> = {}): Lease => ({
   runAs: null,
   signIn: null,
   robot: null,
+  asksForItems: false,
   mayLeave: false,
   timeLimitSeconds: null,
   graceSeconds: 1,

@@ -9,6 +9,8 @@ export interface Change {
   readonly fleet?: true
   readonly matters?: true
   readonly jobs?: true
+  /** Items of work queues. */
+  readonly items?: true
   /** Calendars, triggers, or what they started. */
   readonly timing?: true
   /** Who may see what: people, groups, areas. */
@@ -51,7 +53,16 @@ export function listen(onChange: (change: Change) => void): () => Promise<void> 
       await fresh.connect()
       await fresh.query(`LISTEN ${channel()}`)
       // What happened while nobody listened is looked for now.
-      onChange({ runs: [], fleet: true, matters: true, jobs: true, timing: true, place: true, deliver: true })
+      onChange({
+        runs: [],
+        fleet: true,
+        matters: true,
+        jobs: true,
+        items: true,
+        timing: true,
+        place: true,
+        deliver: true,
+      })
     } catch {
       fresh.end().catch(() => undefined)
       again()

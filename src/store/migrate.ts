@@ -23,6 +23,7 @@ import { secondFactors } from './migrations/0020-second-factors'
 import { elsewhere } from './migrations/0021-elsewhere'
 import { serviceAccounts } from './migrations/0022-service-accounts'
 import { robots } from './migrations/0023-robots'
+import { queues } from './migrations/0024-queues'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -51,6 +52,7 @@ const MIGRATIONS: readonly Migration[] = [
   elsewhere,
   serviceAccounts,
   robots,
+  queues,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

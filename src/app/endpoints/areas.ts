@@ -5,6 +5,7 @@ import { NOTICES } from './notices'
 import { openApiDocument, type ApiArea } from './openapi'
 import { ORGANISATIONS } from './organisations'
 import { PEOPLE } from './people'
+import { QUEUES } from './queues'
 import { RUNS } from './runs'
 import { SETTINGS } from './settings'
 import { TIMING } from './timing'
@@ -19,6 +20,7 @@ export const AREAS: readonly ApiArea[] = [
   { title: 'Watch', endpoints: WATCH },
   { title: 'Runs', endpoints: RUNS },
   { title: 'Work', endpoints: WORK },
+  { title: 'Work queues', endpoints: QUEUES },
   { title: 'Timing', endpoints: TIMING },
   {
     title: 'Forecast and tuning',

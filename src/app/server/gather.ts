@@ -10,13 +10,16 @@ export interface LiveEvent {
   readonly fleet: boolean
   readonly matters: boolean
   readonly jobs: boolean
+  readonly items: boolean
   readonly timing: boolean
   readonly runs: readonly number[]
 }
 
+const KINDS = ['fleet', 'matters', 'jobs', 'items', 'timing'] as const
+
 /** Puts changes together, and sends them as one event once the first of them is `GATHER_MS` old. */
 export function gather(send: (event: LiveEvent) => void): { add: (change: Change) => void; stop: () => void } {
-  const nothing = { all: false, fleet: false, matters: false, jobs: false, timing: false }
+  const nothing = { all: false, fleet: false, matters: false, jobs: false, items: false, timing: false }
   let gathered = { ...nothing }
   let runs = new Set<number>()
   let timer: NodeJS.Timeout | undefined
@@ -31,13 +34,10 @@ export function gather(send: (event: LiveEvent) => void): { add: (change: Change
   }
   return {
     add: (change) => {
-      if (!change.runs && !change.fleet && !change.matters && !change.jobs && !change.timing) return
+      if (!KINDS.some((kind) => change[kind]) && !change.runs) return
       for (const id of change.runs ?? []) runs.add(id)
       gathered.all ||= change.runs?.length === 0
-      gathered.fleet ||= change.fleet ?? false
-      gathered.matters ||= change.matters ?? false
-      gathered.jobs ||= change.jobs ?? false
-      gathered.timing ||= change.timing ?? false
+      for (const kind of KINDS) gathered[kind] ||= change[kind] ?? false
       timer ??= setTimeout(flush, GATHER_MS)
     },
     stop: () => clearTimeout(timer),

@@ -121,6 +121,10 @@ export const jobDefinitionSchema = z
       .regex(/^\d+(\.\d+){0,2}$/, 'A version reads like 1.4.0.')
       .nullable()
       .default(null),
+    /** Work queues, by name, whose items its runs may take, and those that they may add to. */
+    queues: z
+      .strictObject({ take: z.array(slugSchema).max(20).default([]), add: z.array(slugSchema).max(20).default([]) })
+      .default({ take: [], add: [] }),
     environment: environmentSchema.default({}),
     folder: z.string().max(1000).nullable().default(null),
     inputs: z.array(inputSchema).max(40).default([]),

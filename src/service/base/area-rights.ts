@@ -10,6 +10,8 @@ const AREA_OF = {
   job: `SELECT id, area_id FROM jobs`,
   flow: `SELECT id, area_id FROM jobs`,
   run: `SELECT r.id, j.area_id FROM runs r JOIN jobs j ON j.id = r.job_id`,
+  queue: `SELECT id, area_id FROM queues`,
+  item: `SELECT i.id, q.area_id FROM items i JOIN queues q ON q.id = i.queue_id`,
   trigger: `SELECT t.id, j.area_id FROM triggers t JOIN jobs j ON j.id = t.job_id`,
 } as const
 type InArea = keyof typeof AREA_OF

@@ -1,5 +1,6 @@
 import { execute, transaction, type Tx } from '@/store/db'
 import { notify, type Change } from '@/store/listen'
+import { endTakesOf } from '@/service/queues/takes'
 import { closeMattersOf, openMatters } from './matters'
 import { changesFor, lockRuns, writeLives, type Happening, type LifeChange } from './run-life'
 
@@ -23,6 +24,13 @@ export async function applyLives(tx: Tx, changes: readonly LifeChange[], also: C
   await closeMattersOf(
     tx,
     ended('succeeded').map(({ run }) => run.id),
+  )
+  // Whatever an attempt held of work queues it holds no longer than it goes on.
+  await endTakesOf(
+    tx,
+    written
+      .filter(({ run, life }) => run.life.state === 'running' && life.state !== 'running')
+      .map(({ run }) => run.id),
   )
   const has = (effect: LifeChange['effects'][number]): LifeChange[] =>
     written.filter(({ effects }) => effects.includes(effect))

@@ -72,6 +72,7 @@ export function buildLease(row: LeaseRow): Lease {
     runAs: isAct ? null : (used?.user ?? null),
     signIn: isAct && used ? signInOf(used) : null,
     robot: row.robot && { name: row.robot.name, hours: hoursWords(row.robot) },
+    asksForItems: asksForItems(definition),
     inputs: all,
     secrets: Object.keys(hidden),
     timeLimitSeconds: definition.timeLimitSeconds,
@@ -84,6 +85,10 @@ export function buildLease(row: LeaseRow): Lease {
     receipt: makeReceipt(receiptOf(row)),
   }
 }
+
+/** One saved by an older Bugle names no queues. */
+const asksForItems = ({ queues }: Partial<Pick<JobDefinition, 'queues'>>): boolean =>
+  queues !== undefined && queues.take.length + queues.add.length > 0
 
 const receiptOf = (row: LeaseRow): Receipt => ({
   run: row.run,

@@ -1,4 +1,4 @@
-import { levelOn, requireOn, titlesFor, type HasLevel } from '@/service/base/area-rights'
+import { levelOn, requireOn, titlesFor, whereMay, type HasLevel } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { slugOf } from '@/core/schema/slug'
 import { someOf } from '@/core/phrase/some-of'
@@ -88,7 +88,7 @@ export async function addJob(actor: Actor, job: JobContent): Promise<{ id: numbe
 /** `slug`: the name that files call it by; made from its title where none is given. */
 export async function insertJob(tx: Tx, actor: Actor, job: JobContent, slug?: string): Promise<{ id: number }> {
   await requireOn(tx, actor, 'design', 'area', job.areaId)
-  await requireThere(tx, job)
+  await requireThere(tx, actor, job)
   const name = slug ?? (await freeSlug(tx, 'jobs', slugOf(job.title)))
   const { id } = await guardTitle(async () => {
     const made = await db().jobs.create(
@@ -137,7 +137,7 @@ export async function saveJobIn(
       },
     )
   }
-  await requireThere(tx, job)
+  await requireThere(tx, actor, job)
   const version = current.version + 1
   await guardTitle(() =>
     execute(
@@ -162,13 +162,43 @@ export async function saveJobIn(
   return { version }
 }
 
-async function requireThere(tx: Tx, job: JobContent): Promise<void> {
+async function requireThere(tx: Tx, actor: Actor, job: JobContent): Promise<void> {
   const faults = [
     ...(await connectionFaultsOf(tx, job)),
     ...(await SharedValues.read(tx)).faultsOf(job.definition.inputs),
     ...dayFaultsOf(job.definition.inputs, await timingState(tx)),
+    ...(await queueFaultsOf(tx, actor, job.definition)),
   ]
   if (faults.length > 0) throw new Problem('invalid-input', faults.map(({ message }) => message).join(' '), faults)
+}
+
+/** A job names only work queues that there are, and whose items whoever saves it may work on. */
+async function queueFaultsOf(
+  tx: Tx,
+  actor: Actor,
+  { queues }: JobContent['definition'],
+): Promise<{ path: string; message: string }[]> {
+  const named = (['take', 'add'] as const).flatMap((what) => queues[what].map((slug, i) => ({ what, slug, i })))
+  if (named.length === 0) return []
+  const rows = await many<{ id: number; slug: string }>(
+    tx,
+    'SELECT id, slug FROM queues WHERE slug = ANY($1) AND deleted_at IS NULL',
+    [named.map(({ slug }) => slug)],
+  )
+  const mine = await whereMay(
+    tx,
+    actor,
+    'operate',
+    'queue',
+    rows.map(({ id }) => id),
+  )
+  const known = new Set(rows.filter(({ id }) => mine.has(id)).map(({ slug }) => slug))
+  return named
+    .filter(({ slug }) => !known.has(slug))
+    .map(({ what, slug, i }) => ({
+      path: `definition.queues.${what}[${i}]`,
+      message: `There is no work queue ${slug} that you may use.`,
+    }))
 }
 
 /** Takes a job or flow off the lists; its runs and their output stay until their time is up. */

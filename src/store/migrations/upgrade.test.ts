@@ -35,6 +35,7 @@ describe('a server that was there before areas lay in areas', () => {
       '0021-elsewhere',
       '0022-service-accounts',
       '0023-robots',
+      '0024-queues',
     ])
     expect(await migrate()).toEqual([])
     // It is one organisation now, and nobody notices; whoever administered it looks after the server.
@@ -63,6 +64,6 @@ describe('a server that was there before areas lay in areas', () => {
 
   it('is brought up to date by two processes at once', async () => {
     const done = await Promise.all([migrate(), migrate()])
-    expect(done.map((names) => names.length).sort()).toEqual([0, 7])
+    expect(done.map((names) => names.length).sort()).toEqual([0, 8])
   })
 })

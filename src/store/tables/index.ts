@@ -4,6 +4,7 @@ import * as flows from './flows'
 import * as forecast from './forecast'
 import * as notices from './notices'
 import * as people from './people'
+import * as queues from './queues'
 import * as runs from './runs'
 import * as settings from './settings'
 import * as timing from './timing'
@@ -17,6 +18,7 @@ export const tables = {
   ...forecast,
   ...notices,
   ...people,
+  ...queues,
   ...runs,
   ...settings,
   ...timing,

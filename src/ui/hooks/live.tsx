@@ -8,6 +8,7 @@ interface Change {
   readonly fleet: boolean
   readonly matters: boolean
   readonly jobs: boolean
+  readonly items: boolean
   readonly timing: boolean
 }
 
@@ -42,6 +43,7 @@ function staleKinds(change: Change): string[] {
   if (change.fleet) kinds.push('agents', 'agent-names', 'robots', 'accounts', 'lanes', 'pools', 'enrolments', 'engines')
   if (change.matters) kinds.push('matters', 'day')
   if (change.jobs) kinds.push('jobs', 'areas', 'triggers')
+  if (change.items) kinds.push('queues', 'items')
   if (change.timing) kinds.push('triggers', 'calendars', 'coming', 'starts', 'missed')
   return kinds
 }

@@ -1,0 +1,112 @@
+import { arriveSchema, addItems } from '@/service/queues/arrive'
+import * as acts from '@/service/queues/acts'
+import { listQueues, tideOf, tideSchema } from '@/service/queues/figures'
+import { itemPageSchema, listItems, oneItem } from '@/service/queues/items'
+import * as queues from '@/service/queues/queues'
+import { endpoint, type Endpoint } from '@/app/server/endpoint'
+import { id } from './params'
+
+/** Work queues and their items. */
+export const QUEUES: readonly Endpoint[] = [
+  endpoint('GET', '/queues', 'see', { says: 'work queues with their figures' }, ({ actor }) => listQueues(actor)),
+  endpoint(
+    'POST',
+    '/queues',
+    'design',
+    {
+      says: '`{title, areaId, tries, delaySeconds, keys, schema, keepDays, active, notes}`; `keys`: `none`, `open` (no two that are not over), `ever`; `schema`: JSON Schema 2020-12',
+      body: queues.queueSchema,
+    },
+    ({ actor, body }) => queues.addQueue(actor, body),
+  ),
+  endpoint('GET', '/queues/:id', 'see', { says: 'one' }, ({ actor, params }) => queues.oneQueue(actor, id(params))),
+  endpoint(
+    'PUT',
+    '/queues/:id',
+    'design',
+    { says: 'save it, with the `version` that was read', body: queues.queueSaveSchema },
+    ({ actor, params, body }) => queues.saveQueue(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/queues/:id',
+    'design',
+    { says: 'refused while items wait or are taken, or a job names it' },
+    ({ actor, params }) => queues.removeQueue(actor, id(params)),
+  ),
+  endpoint(
+    'GET',
+    '/queues/:id/tide',
+    'see',
+    { says: 'what came, ended and was open over the last `hour`, `day` or `week`', query: tideSchema },
+    ({ actor, params, query }) => tideOf(actor, id(params), query),
+  ),
+  endpoint(
+    'GET',
+    '/queues/:id/items',
+    'see',
+    {
+      says: 'its items, the newest first; `state`, `priority`, `key` (what it begins with), `overdue`, `run`, `cameFrom`, `cameTo`, `endedFrom`, `endedTo`; `after`, `limit`',
+      query: itemPageSchema,
+    },
+    ({ actor, params, query }) => listItems(actor, id(params), query),
+  ),
+  endpoint(
+    'POST',
+    '/queues/:id/items',
+    'operate',
+    {
+      says: 'add up to 1,000: `{items: [{key, data, priority, due, notBefore}]}`, all or none; gives their numbers. With the header `Idempotency-Key` a repeated request adds nothing and answers the same',
+      body: arriveSchema,
+      maxBytes: 16 * 1024 * 1024,
+    },
+    ({ actor, params, body, request }) => {
+      const requestKey = request.headers.get('idempotency-key')
+      return addItems(actor, id(params), requestKey ? { ...body, requestKey: requestKey.slice(0, 200) } : body)
+    },
+  ),
+  endpoint(
+    'POST',
+    '/queues/:id/items/many',
+    'operate',
+    {
+      says: 'act on those of `ids`, or on all that `filter` shows: `again`, `withdraw`, `postpone`, `priority`; `dryRun` says with how many it would be done',
+      body: acts.manySchema,
+    },
+    ({ actor, params, body }) => acts.actOnMany(actor, id(params), body),
+  ),
+  endpoint('GET', '/items/:id', 'see', { says: 'one, with its story' }, ({ actor, params }) =>
+    oneItem(actor, id(params)),
+  ),
+  endpoint(
+    'POST',
+    '/items/:id/again',
+    'operate',
+    { says: 'put back what is over, with other `data`, `priority`, `due` or `key` if wanted', body: acts.againSchema },
+    ({ actor, params, body }) => acts.putBack(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/items/:id/withdraw',
+    'operate',
+    { says: 'take it out', body: acts.withdrawSchema },
+    ({ actor, params, body }) => acts.withdrawItem(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/items/:id/postpone',
+    'operate',
+    { says: '`{notBefore}`; null: from now on', body: acts.postponeSchema },
+    ({ actor, params, body }) => acts.postponeItem(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/items/:id/change',
+    'operate',
+    {
+      says: '`data`, `priority`, `due`, `key`, while it waits, with the `version` that was read',
+      body: acts.changeItemSchema,
+    },
+    ({ actor, params, body }) => acts.changeItem(actor, id(params), body),
+  ),
+]
