@@ -13,9 +13,13 @@ const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading
     ['/work?area=2', 'Sailing'],
     ['/work/jobs/new', 'New job'],
     ['/work/flows/new', 'New flow'],
+    ['/work/queues', 'Queues'],
+    ['/work/queues/1?item=1', 'Its story'],
   ],
   'the fleet and settings': [
     ['/fleet', 'Fleet'],
+    ['/fleet?tab=robots', 'Fleet'],
+    ['/fleet/robots/1', 'desk1'],
     ['/fleet?tab=pools', 'Fleet'],
     ['/fleet?tab=accounts', 'Fleet'],
     ['/fleet?tab=locks', 'Fleet'],

@@ -78,12 +78,12 @@ const { rows: failed } = await get('/runs?state=failed&limit=50')
 const run = failed.find(({ kind }) => kind !== 'flow') ?? failed[0]
 const { rows: flowRuns } = await get('/runs?state=failed&text=Sailing+manifests&limit=1')
 const flowRun = flowRuns[0] ?? fail('The demo has no failed run of Sailing manifests.')
-const agents = await get('/agents')
 const jobs = await get('/jobs')
 const { rows: triggers } = await get('/triggers?text=freight')
 const calendars = await get('/calendars')
 const list = (answer, key) => (Array.isArray(answer) ? answer : (answer.rows ?? answer[key]))
-const agent = list(agents, 'agents').find(({ name }) => name === 'tarn-ops1')
+const [queue] = await get('/queues')
+const [rejected] = (await get(`/queues/${queue.id}/items?state=rejected,done&limit=1`)).rows
 const job = byTitle(list(jobs, 'jobs'), 'Reconcile fares')
 const flow = byTitle(list(jobs, 'jobs'), 'Sailing manifests')
 const trigger = byTitle(triggers, 'Freight invoicing')
@@ -125,8 +125,13 @@ await shoot('proposals-night', night, '/tuning?tab=proposals', 'proposed', async
   await page.waitForTimeout(8000)
 })
 await shoot('fleet', day, '/fleet', 'Fleet')
-await shoot('agent-night', night, `/fleet/agents/${agent.id}`, agent.name)
-await shoot('enrol', day, '/fleet?enrol=1', 'Enrol an agent')
+await shoot('robots-night', night, '/fleet?tab=robots', 'desk1')
+await shoot(
+  'queue',
+  day,
+  `/work/queues/${queue.id}?state=waiting,taken,rejected,failed&item=${rejected.id}`,
+  'Its story',
+)
 await shoot('settings', day, '/settings?tab=people', 'Night desk')
 const out = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
 await shoot('sign-in', out, '/sign-in', 'Ines Aldaya')

@@ -28,6 +28,7 @@ import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
 import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, ROBOTS, WITHIN } from './scenario'
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
+import { addPastRefunds, addRefundQueue } from './queues'
 import { demoCalendars, TRIGGERS } from './timing'
 
 const WEEKS = 8
@@ -49,6 +50,8 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     await addAccounts(tx)
     await addRobots(tx, now)
     await addSharedAndLocks(tx)
+    await addAreas(tx)
+    await addRefundQueue(tx)
     const jobs = await addWork(tx)
     await addMembers(tx, people)
     for (const calendar of demoCalendars(now))
@@ -64,6 +67,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
   }).then(async (secrets) => {
     if (secrets) {
       await robotsDidIt()
+      await addPastRefunds(now, SEED)
       await refreshUsual(new Date(0))
       await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
       await clearBoard()
@@ -136,13 +140,19 @@ async function addFleet(tx: Tx, now: Date): Promise<DemoSecrets['machines']> {
   return secrets
 }
 
-async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {
+async function addAreas(tx: Tx): Promise<void> {
   const areaIds = new Map<string, number>()
   for (const title of AREAS) {
     const within = WITHIN[title]
     const parentId = within === undefined ? null : (areaIds.get(within) as number)
     areaIds.set(title, (await db().areas.create({ title, parentId }, { transaction: tx })).id)
   }
+}
+
+async function addWork(tx: Tx): Promise<Map<string, { id: number; areaId: number }>> {
+  const areaIds = new Map(
+    (await many<{ id: number; title: string }>(tx, 'SELECT id, title FROM areas')).map((row) => [row.title, row.id]),
+  )
   const jobs = new Map<string, { id: number; areaId: number }>()
   for (const job of JOBS) {
     const areaId = areaIds.get(job.area) as number

@@ -1,6 +1,7 @@
 import { exchangeJobs } from './exchange'
 import type { JobDefinition } from '@/core/work/job'
 import type { Input } from '@/core/work/inputs'
+import { BRING_REFUNDS, REFUNDS } from './refunds'
 import type { Role } from '@/core/people/roles'
 import type { Priority, Target } from '@/core/dispatch'
 
@@ -194,6 +195,7 @@ interface Sketch {
   readonly priority?: Priority
   readonly slots?: number
   readonly locks?: Readonly<Record<string, number>>
+  readonly queues?: JobDefinition['queues']
   readonly drift?: number
   readonly notes?: string
 }
@@ -212,6 +214,7 @@ function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
       priority: sketch.priority ?? 'normal',
       slots: sketch.slots ?? 1,
       locks: sketch.locks ?? {},
+      queues: sketch.queues ?? { take: [], add: [] },
       timeLimitSeconds: Math.max(600, sketch.takes * 8),
     },
     behaviour: {
@@ -422,14 +425,22 @@ export const JOBS: readonly DemoJob[] = [
     lines: ['{n} consignments', '{m} invoices', 'sent'],
   }),
   job('Refund', 'Refund desk', {
-    does: command('refund --ticket ${ticket}'),
+    does: command('book-refunds --from "$BUGLE_AGENT" --queue refunds'),
     where: { robotPool: 'desks' },
     takes: 150,
     spread: 0.35,
     fails: 0.03,
     failLine: 'terminal asks for a new password',
-    lines: ['terminal opened', 'ticket found', 'refund {n} booked', 'terminal closed'],
-    inputs: [{ name: 'ticket', title: 'Ticket', type: 'text', options: [], default: 'M-20418', ask: true }],
+    lines: ['terminal opened', '{m} refunds booked', 'terminal closed'],
+    queues: { take: [REFUNDS.slug], add: [] },
+  }),
+  job('New refunds', 'Refund desk', {
+    does: { kind: 'script', interpreter: 'sh', script: BRING_REFUNDS },
+    where: pool('lab'),
+    takes: 2,
+    lines: [],
+    queues: { take: [], add: [REFUNDS.slug] },
+    notes: 'Runs for real on the machine that runs this demo: what the booking application has to be paid back.',
   }),
   job('Nightly backup', 'Housekeeping', {
     does: command('backup --all --verify'),

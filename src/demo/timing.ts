@@ -234,6 +234,7 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     window: { earliest: '16:30', latest: '17:45' },
   }),
   trigger('Refunds of the day', 'Refund', { time: every('PT45M', '08:00', '21:30') }),
+  trigger('New refunds', 'New refunds', { time: every('PT30M', '06:10', '22:40') }),
   trigger(
     'Tarn Head till at midday',
     'Till file',

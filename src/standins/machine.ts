@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { Gateways } from '@/agent/gateways'
 import { AgentLink, type Host } from '@/agent/link'
 import { Outbox, unstorableNote } from '@/agent/outbox'
@@ -8,6 +9,17 @@ export interface Play {
   readonly durationMs: number
   readonly exitCode: number
   readonly lines: readonly { readonly atMs: number; readonly stream: 'o' | 'e'; readonly text: string }[]
+}
+
+/** How a simulated machine works a queue off. */
+export interface WorkOff {
+  readonly queue: string
+  readonly most: number
+  readonly secondsEach: number
+  readonly decide: (item: {
+    readonly key: string | null
+    readonly data: unknown
+  }) => { readonly why: string } | { readonly result: unknown }
 }
 
 /** What a simulated machine has in hand, written down when it is ended and taken up when it is started again. */
@@ -33,6 +45,8 @@ export interface MachineOptions {
   readonly credential: string
   readonly facts: AgentFacts
   readonly play: (lease: Lease) => Play
+  /** Of work that takes items: how; null: it takes none. */
+  readonly worksOff?: (lease: Lease) => WorkOff | null
   /** What comes of a sign-in as this user with this secret; null: it works. */
   readonly signIn?: (user: string, secret: string | null) => string | null
   readonly log?: (text: string) => void
@@ -137,7 +151,40 @@ export class SimulatedMachine {
         ...(lease.robot ? { robot: { ...lease.robot, account: lease.account ?? '' } } : {}),
       },
     })
-    this.act(one, this.options.play(lease))
+    const off = lease.asksForItems ? (this.options.worksOff?.(lease) ?? null) : null
+    if (off) void this.workOff(one, off)
+    else this.act(one, this.options.play(lease))
+  }
+
+  /** Takes items one by one, as a command would by `$BUGLE_AGENT item`, until none is left or it has done enough. */
+  private async workOff(one: Acting, { queue, most, secondsEach, decide }: WorkOff): Promise<void> {
+    const { attempt, token } = one.lease
+    const ask = (question: object): ReturnType<AgentLink['ask']> =>
+      this.link.ask({ attempt, token, request: randomUUID(), ask: question })
+    const say = (text: string): void =>
+      one.outbox.add({ kind: 'output', lines: [[Math.round(this.link.now()), 'o', text]] })
+    try {
+      for (let n = 0; n < most && !one.ended; n++) {
+        const taken = await ask({ do: 'take', queue })
+        const got = taken.ok ? (taken.answer as { item: number | null; key: string | null; data: unknown }) : null
+        if (!got || got.item === null) {
+          say(taken.ok ? `nothing waits in ${queue}` : taken.why)
+          break
+        }
+        say(`${got.key ?? got.item}: taken`)
+        await new Promise<void>((resolve) => one.timers.push(setTimeout(resolve, secondsEach * 1000)))
+        if (one.ended) return
+        const end = decide(got)
+        await ask({
+          item: got.item,
+          ...('why' in end ? { do: 'reject', why: end.why } : { do: 'done', result: end.result }),
+        })
+        say(`${got.key ?? got.item}: ${'why' in end ? `rejected, ${end.why}` : 'done'}`)
+      }
+      this.finish(one, 0, 'exited')
+    } catch {
+      // The machine is switched off: what it has in hand the next one takes up.
+    }
   }
 
   private act(one: Acting, { durationMs, exitCode, lines }: Play): void {

@@ -5,7 +5,8 @@ import { behaviourOf, perform } from '@/demo/play'
 import { MACHINES, ROBOTS } from '@/demo/scenario'
 import { YARD_MACHINE } from '@/demo/yard-scenario'
 import { startServices } from './services/main'
-import { SimulatedMachine, type HandedOver, type Play } from './machine'
+import { refundOutcome, REFUNDS } from '@/demo/refunds'
+import { SimulatedMachine, type HandedOver, type Play, type WorkOff } from './machine'
 
 const SEED = 20_270_309
 /** Drift has gone on for as long as the history lasts. */
@@ -20,6 +21,19 @@ function play(lease: Lease): Play {
     lines: act.lines.map((line) => ({ atMs: line.at * durationMs, stream: line.stream, text: line.text })),
   }
 }
+
+const worksOff = ({ title }: Lease): WorkOff | null =>
+  title === 'Refund'
+    ? {
+        queue: REFUNDS.slug,
+        most: REFUNDS.perRun,
+        secondsEach: REFUNDS.secondsEach,
+        decide: ({ key }) => {
+          const outcome = refundOutcome(key ?? '')
+          return 'why' in outcome ? outcome : { result: outcome }
+        },
+      }
+    : null
 
 /** A desk lets in who it knows, with a password that is good there. */
 function signIn(user: string, secret: string | null): string | null {
@@ -57,7 +71,7 @@ function main(): void {
       runtime: 'node 20.20.2',
       abilities: [...ACTION_KINDS],
     }
-    const machine = new SimulatedMachine({ gateway, credential, facts, play, signIn })
+    const machine = new SimulatedMachine({ gateway, credential, facts, play, signIn, worksOff })
     machine.takeOver(inHand[name] ?? [])
     machine.start()
     return { name, machine }

@@ -60,10 +60,8 @@ export const QUEUES: readonly Endpoint[] = [
       body: arriveSchema,
       maxBytes: 16 * 1024 * 1024,
     },
-    ({ actor, params, body, request }) => {
-      const requestKey = request.headers.get('idempotency-key')
-      return addItems(actor, id(params), requestKey ? { ...body, requestKey: requestKey.slice(0, 200) } : body)
-    },
+    ({ actor, params, body, request }) =>
+      addItems(actor, id(params), body, () => request.headers.get('idempotency-key')?.slice(0, 200)),
   ),
   endpoint(
     'POST',

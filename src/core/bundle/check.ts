@@ -125,6 +125,7 @@ const LISTS = [
   'agents',
   'locks',
   'robots',
+  'queues',
   'jobs',
   'flows',
   'triggers',
@@ -199,7 +200,7 @@ function calendarLoops(raw: Raw, add: AddFault): void {
 export const TARGETS = ['pool', 'agent', 'labels', 'robot', 'robotPool', 'robotLabels'] as const
 
 function workFaults(raw: Raw, add: AddFault): void {
-  const [pools, locks] = [idsOf(raw.pools), idsOf(raw.locks)]
+  const [pools, locks, queues] = [idsOf(raw.pools), idsOf(raw.locks), idsOf(raw.queues)]
   for (const [i, job] of rawList(raw.jobs).entries()) {
     if (!isRaw(job)) continue
     for (const key of ['pool', 'robotPool']) {
@@ -208,6 +209,11 @@ function workFaults(raw: Raw, add: AddFault): void {
     }
     const targets = TARGETS.filter((key) => job[key] !== undefined)
     if (targets.length > 1) add(['jobs', i], `A job has one target, but here are ${targets.join(' and ')}.`)
+    if (isRaw(job.queues))
+      for (const what of ['take', 'add'])
+        for (const [k, queue] of rawList(job.queues[what]).entries())
+          if (typeof queue === 'string' && !queues.has(queue))
+            add(['jobs', i, 'queues', what, k], `There is no queue ${queue} in this file.`)
     if (isRaw(job.locks))
       for (const lock of Object.keys(job.locks))
         if (!locks.has(lock)) add(['jobs', i, 'locks', lock], `There is no lock ${lock} in this file.`)

@@ -3,6 +3,7 @@ import { CONNECTION_KINDS } from '../work/connections'
 import { z } from 'zod'
 import { dayRuleSchema, idSchema, isoDaySchema } from '../calendar/rule'
 import { PRIORITIES } from '../dispatch/types'
+import { keysSchema } from '../events/item'
 import { parseDuration } from '../timing/duration'
 import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
 import { INPUT_TYPES } from '../work/inputs'
@@ -100,6 +101,10 @@ const jobSchema = z.strictObject({
   robotLabels: labelsSchema.optional(),
   slots: count.default(1),
   locks: locksSchema.default({}),
+  /** Work queues that its runs may take items from, and add to. */
+  queues: z
+    .strictObject({ take: z.array(idSchema).max(20).default([]), add: z.array(idSchema).max(20).default([]) })
+    .optional(),
   minVersion: z.string().optional(),
   environment: z.record(z.string(), z.string()).optional(),
   folder: z.string().max(1000).optional(),
@@ -115,6 +120,21 @@ const jobSchema = z.strictObject({
     .optional(),
   priority: z.enum(PRIORITIES).optional(),
   keeping: keepingSchema.optional(),
+})
+
+/** A work queue; its items are never in a file. */
+const queueSchema = z.strictObject({
+  id: idSchema,
+  title: titleSchema.optional(),
+  notes: notesSchema.optional(),
+  area: z.string().min(1).max(80).optional(),
+  tries: z.int().min(1).max(20).default(3),
+  delay: durationSchema.default('PT1M'),
+  keys: keysSchema.default('none'),
+  /** JSON Schema 2020-12 of an item's data. */
+  schema: z.record(z.string(), z.unknown()).optional(),
+  keepDays: z.int().min(1).max(3650).default(90),
+  enabled: z.boolean().default(true),
 })
 
 /** An account of an agent's machine that does one thing at a time. Its secret is never in a file. */
@@ -277,6 +297,7 @@ export const bundleSchema = z
     agents: z.array(agentSchema).default([]),
     locks: z.array(lockSchema).default([]),
     robots: z.array(robotSchema).default([]),
+    queues: z.array(queueSchema).default([]),
     jobs: z.array(jobSchema).default([]),
     flows: z.array(flowSchema).default([]),
     triggers: z.array(triggerSchema).default([]),
@@ -293,6 +314,7 @@ export type Bundle = z.output<typeof bundleSchema>
 export type BundleTrigger = Bundle['triggers'][number]
 export type BundleArea = Bundle['areas'][number]
 export type BundleGroup = Bundle['groups'][number]
+export type BundleQueue = Bundle['queues'][number]
 export type BundleRobot = Bundle['robots'][number]
 export type BundleJob = Bundle['jobs'][number]
 

@@ -10,6 +10,7 @@ import { importCalendars } from './bundle-calendars'
 import { flowIn, importFlows, type FlowIn } from './bundle-flows'
 import { importJobs, jobIn, type JobIn } from './bundle-jobs'
 import { importAreas, importGroups } from './bundle-people'
+import { importQueues } from './bundle-queues'
 import { importRobots } from './bundle-robots'
 import type { ImportLine } from './bundle-parts'
 import { importTriggers, triggerIn } from './bundle-triggers'
@@ -41,6 +42,7 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
       await importRobots(tx, actor, bundle, lines)
       await importGroups(tx, actor, bundle, lines)
       await importAreas(tx, actor, bundle, lines)
+      await importQueues(tx, actor, bundle, lines)
       await importJobs(tx, actor, jobs as JobIn[], lines)
       await importFlows(tx, actor, flows as FlowIn[], lines)
       await importTriggers(tx, actor, triggers, lines)

@@ -59,6 +59,7 @@ export function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | nu
     target,
     account: job.account ?? null,
     locks: job.locks,
+    ...(job.queues ? { queues: job.queues } : {}),
     slots: job.slots,
     minVersion: job.minVersion ?? null,
     environment: job.environment ?? {},

@@ -8,6 +8,7 @@ import { many } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { flowsOut, inputsOut } from './bundle-flows'
 import { areasOut, groupsOut } from './bundle-people'
+import { queuesOut } from './bundle-queues'
 import { robotsOut } from './bundle-robots'
 import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
 import { timingState } from '@/service/base/timing-cache'
@@ -45,6 +46,7 @@ export async function definitionsOut(actor: Actor, onBad: OnBad): Promise<Bundle
     null,
     'SELECT name, title, units FROM locks ORDER BY name',
   )
+  const queues = await queuesOut()
   const jobs = await workOut(false)
   const triggers = await many<{
     slug: string
@@ -70,6 +72,7 @@ export async function definitionsOut(actor: Actor, onBad: OnBad): Promise<Bundle
     })),
     pools: pools.map(({ name, title }) => ({ id: name, title })),
     locks: locks.map(({ name, title, units }) => ({ id: name, title, units })),
+    ...(queues.length > 0 ? { queues } : {}),
     jobs: readableOf('job', jobs, onBad, jobOut),
     flows: await flowsOut(onBad),
     triggers: readableOf(
@@ -119,6 +122,7 @@ function jobOut({ slug, title, notes, area, active, definition }: FiledWork): Jo
     ...d.target,
     ...(d.account === null ? {} : { account: d.account }),
     ...(Object.keys(d.locks).length > 0 ? { locks: d.locks } : {}),
+    ...(d.queues.take.length + d.queues.add.length > 0 ? { queues: d.queues } : {}),
     ...(d.slots === 1 ? {} : { slots: d.slots }),
     ...(d.minVersion === null ? {} : { minVersion: d.minVersion }),
     ...(Object.keys(d.environment).length > 0 ? { environment: d.environment } : {}),

@@ -3,7 +3,7 @@ import { many } from '@/store/db'
 import { Problem } from '@/service/base/problem'
 
 export interface ImportLine {
-  readonly kind: 'calendar' | 'pool' | 'lock' | 'robot' | 'group' | 'area' | 'job' | 'flow' | 'trigger'
+  readonly kind: 'calendar' | 'pool' | 'lock' | 'robot' | 'queue' | 'group' | 'area' | 'job' | 'flow' | 'trigger'
   readonly id: string
   readonly what: 'added' | 'changed' | 'same'
 }
@@ -61,8 +61,8 @@ export const readableOf = <T extends { readonly slug: string }, R>(
     }
   })
 
-/** Where jobs and flows go that name no area. */
-const DEFAULT_AREA = 'Imported'
+/** Where jobs, flows and queues go that name no area. */
+export const DEFAULT_AREA = 'Imported'
 
 /** Faults that saving a definition meets are told at its place in the file. */
 export async function atPlace<T>(place: string, work: () => Promise<T>): Promise<T> {

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { MOST_DATA_BYTES, MOST_KEY } from '@/core/events/item'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { unstorablePath } from '@/core/schema/text'
-import { execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
+import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { requireOn } from '@/service/base/area-rights'
@@ -10,7 +10,7 @@ import { record } from '@/service/base/audit'
 import { notFound, Problem, type FieldFault } from '@/service/base/problem'
 import { dataFaults } from './schema-check'
 
-export const MOST_AT_ONCE = 1000
+const MOST_AT_ONCE = 1000
 
 const instant = z.iso.datetime({ offset: true }).transform((text) => new Date(text))
 export const newItemSchema = z.strictObject({
@@ -130,13 +130,16 @@ export async function addItems(
   actor: Actor,
   queueId: number,
   { items, requestKey }: z.output<typeof arriveSchema>,
+  /** The key of the request where the body has none. */
+  keyBeside: () => string | undefined = () => undefined,
 ): Promise<{ items: number[] }> {
   requireSomewhere(actor, 'operate')
   return transaction(async (tx) => {
     await requireOn(tx, actor, 'operate', 'queue', queueId)
     const queue = await lockedQueue(tx, queueId)
     // Of whoever asks: somebody else's key is another one.
-    const key = requestKey && `${queueId} ${actor.id ?? actor.name} ${requestKey}`
+    const given = requestKey ?? keyBeside()
+    const key = given && `${queueId} ${actor.id ?? actor.name} ${given}`
     if (key !== undefined) {
       const before = await maybeOne<{ answer: { items: number[] } }>(
         tx,
@@ -172,8 +175,4 @@ export async function lockedQueue(tx: Tx, id: number): Promise<Into & { readonly
   )
   if (!row) throw notFound('queue', id)
   return row
-}
-
-export async function itemsThere(tx: Tx, queueId: number): Promise<number> {
-  return (await one<{ n: number }>(tx, 'SELECT count(*)::int AS n FROM items WHERE queue_id = $1', [queueId])).n
 }

@@ -1,4 +1,4 @@
-import { z } from 'zod'
+import type { z } from 'zod'
 import { clipText } from '@/core/schema/plain-text'
 import { itemAskSchema, type ItemAnswer } from '@/agent/protocol'
 import { execute, maybeOne, transaction, type Tx } from '@/store/db'

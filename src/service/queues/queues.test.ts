@@ -3,6 +3,7 @@ import { compareItems } from '@/core/events/item'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { ADMIN, freshDatabase, OPERATOR, VIEWER } from '@/store/database.test-help'
 import { execute, many, one, transaction } from '@/store/db'
+import { behindWalls } from '@/store/walls'
 import { ended, lease, makeAgent, makeJob, report, started } from '@/service/fixtures.test-help'
 import { giveUpLost } from '@/service/runs/open-runs'
 import { takeLeadership } from '@/service/runs/leadership'
@@ -377,3 +378,35 @@ describe('a queue', () => {
     await transaction((tx) => execute(tx, 'SELECT 1'))
   })
 })
+
+describe('walls', () => {
+  it('keep a queue of a closed area, its items and their story from whoever is no member', async () => {
+    const area = await addArea(ADMIN, { title: `Closed ${randomUUID()}` })
+    await execute(null, 'UPDATE areas SET closed = true WHERE id = $1', [area.id])
+    const queue = await makeQueue({ areaId: area.id })
+    const [id] = (await put0(queue.id)) as [number]
+    const { id: personId } = await one<{ id: number }>(
+      null,
+      `INSERT INTO people (email, name, role) VALUES ($1, 'Petra', 'viewer') RETURNING id`,
+      [`${randomUUID()}@marram.example`],
+    )
+    const petra = {
+      ...VIEWER,
+      id: personId,
+      areas: { isWalled: true, granted: 'none' as const, atMost: 'manage' as const },
+    }
+    await behindWalls(personId, async () => {
+      expect((await listQueues(petra)).map((row) => row.id)).not.toContain(queue.id)
+      await expect(oneQueue(petra, queue.id)).rejects.toThrow(/no queue/)
+      await expect(oneItem(petra, id)).rejects.toThrow(/no item/)
+      await expect(listItems(petra, queue.id, itemPageSchema.parse({}))).rejects.toThrow(/no queue/)
+      await expect(tideOf(petra, queue.id, { over: 'day' })).rejects.toThrow(/no queue/)
+    })
+    await expect(
+      addItems({ ...petra, role: 'operator' }, queue.id, arriveSchema.parse({ items: [{}] })),
+    ).rejects.toThrow(/no queue/)
+    await expect(withdrawItem({ ...petra, role: 'operator' }, id, { why: '' })).rejects.toThrow(/no item/)
+  })
+})
+const put0 = async (queueId: number): Promise<number[]> =>
+  (await addItems(ADMIN, queueId, arriveSchema.parse({ items: [{}] }))).items

@@ -121,30 +121,37 @@ export async function saveQueue(
   id: number,
   { version, ...content }: z.output<typeof queueSaveSchema>,
 ): Promise<{ version: number }> {
-  return transaction(async (tx) => {
-    await requireOn(tx, actor, 'design', 'queue', id)
-    await requireOn(tx, actor, 'design', 'area', content.areaId)
-    const found = await maybeOne(tx, 'SELECT id FROM queues WHERE id = $1 AND deleted_at IS NULL FOR UPDATE', [id])
-    if (!found) throw notFound('queue', id)
-    const before = await readQueue(tx, id)
-    if (before.version !== version)
-      throw new Problem(
-        'conflict',
-        `${before.savedBy} saved this queue while you were changing it. Nothing of yours is lost: compare the two and decide.`,
-        [],
-        { theirs: before },
-      )
-    requireSchema(content.schema)
-    const { delaySeconds, ...rest } = content
-    await db().queues.update(
-      { ...rest, delayMs: delaySeconds * 1000, version: version + 1, savedBy: actor.name, savedAt: new Date() },
-      { where: { id }, transaction: tx },
+  return transaction((tx) => saveQueueIn(tx, actor, id, { version, ...content }))
+}
+
+export async function saveQueueIn(
+  tx: Tx,
+  actor: Actor,
+  id: number,
+  { version, ...content }: z.output<typeof queueSaveSchema>,
+): Promise<{ version: number }> {
+  await requireOn(tx, actor, 'design', 'queue', id)
+  await requireOn(tx, actor, 'design', 'area', content.areaId)
+  const found = await maybeOne(tx, 'SELECT id FROM queues WHERE id = $1 AND deleted_at IS NULL FOR UPDATE', [id])
+  if (!found) throw notFound('queue', id)
+  const before = await readQueue(tx, id)
+  if (before.version !== version)
+    throw new Problem(
+      'conflict',
+      `${before.savedBy} saved this queue while you were changing it. Nothing of yours is lost: compare the two and decide.`,
+      [],
+      { theirs: before },
     )
-    if (content.keys !== before.keys) await holdKeys(tx, id, content.keys)
-    await record(tx, actor, 'changed', { type: 'queue', id, title: content.title }, difference(before, content))
-    await notify(tx, { jobs: true, items: true })
-    return { version: version + 1 }
-  })
+  requireSchema(content.schema)
+  const { delaySeconds, ...rest } = content
+  await db().queues.update(
+    { ...rest, delayMs: delaySeconds * 1000, version: version + 1, savedBy: actor.name, savedAt: new Date() },
+    { where: { id }, transaction: tx },
+  )
+  if (content.keys !== before.keys) await holdKeys(tx, id, content.keys)
+  await record(tx, actor, 'changed', { type: 'queue', id, title: content.title }, difference(before, content))
+  await notify(tx, { jobs: true, items: true })
+  return { version: version + 1 }
 }
 
 /** By the new rule: who holds which key from now on. Refused where two would hold one. */

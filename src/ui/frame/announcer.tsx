@@ -91,6 +91,9 @@ export function Announcer({ children }: { children: ReactNode }): ReactNode {
         say(`${matter.title} has not called`, { bad: true, href: `/fleet/agents/${matter.agentId}` })
       else if (matter.kind === 'deadline-at-risk')
         say(`${matter.title} ${HAPPENED[matter.kind]}`, { bad: true, href: `/timing/triggers/${matter.triggerId}` })
+      // Of no run: what it is stands in its title.
+      else if (matter.runId === null)
+        say(matter.title, { bad: true, href: matter.agentId === null ? '/watch' : `/fleet/agents/${matter.agentId}` })
       else
         say(`${matter.title} #${matter.runId} ${HAPPENED[matter.kind] ?? 'failed'}`, {
           bad: true,

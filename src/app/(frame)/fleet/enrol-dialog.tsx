@@ -234,6 +234,9 @@ function Waiting({ made, onClose }: { made: Made; onClose: () => void }): ReactN
                 {row.connected && row.agentName !== null && (
                   <>
                     <Spring />
+                    <ButtonLink href={`/fleet?tab=robots&register=1&on=${encodeURIComponent(row.agentName)}`}>
+                      Register a robot on it
+                    </ButtonLink>
                     <ButtonLink href={`/work/jobs/new?agent=${encodeURIComponent(row.agentName)}`}>
                       Write a job for it
                     </ButtonLink>

@@ -77,7 +77,13 @@ export function Robots(): ReactNode {
   const dialogs = (
     <>
       {values.register === '1' && why === undefined && (
-        <RobotDialog robot={null} isOpen onClose={() => set({ register: null }, 'replace')} />
+        <RobotDialog
+          robot={null}
+          isOpen
+          {...(values.on ? { agentName: values.on } : {})}
+          onClose={() => set({ register: null, on: null }, 'replace')}
+          onDone={(id) => router.push(`/fleet/robots/${id}`)}
+        />
       )}
       {values.file === '1' && why === undefined && <FileDialog isOpen onClose={() => set({ file: null }, 'replace')} />}
     </>

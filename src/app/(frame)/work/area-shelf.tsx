@@ -106,14 +106,16 @@ export function AreaShelf({
       ) : (
         rows.slice(0, MOST_DRAWN).map(line)
       )}
+      <div style={{ borderTop: '1px solid var(--line)', margin: '10px 14px' }} />
+      <ShelfLink href="/work/queues">
+        <span>Queues</span>
+        <span />
+      </ShelfLink>
       {role !== 'none' && (
-        <>
-          <div style={{ borderTop: '1px solid var(--line)', margin: '10px 14px' }} />
-          <ShelfLink href="/work/shared">
-            <span>Shared values</span>
-            <span />
-          </ShelfLink>
-        </>
+        <ShelfLink href="/work/shared">
+          <span>Shared values</span>
+          <span />
+        </ShelfLink>
       )}
     </Shelf>
   )

@@ -25,6 +25,7 @@ import { InputsSection } from '../inputs-section'
 import { VersionsButton } from '../versions'
 import type { SectionProps } from './section-props'
 import { EndingSection, WhatSection } from './sections'
+import { QueuesSection } from './queues-section'
 import { WhereSection } from './where-section'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
@@ -114,6 +115,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           />
           <WhatSection {...section} />
           <WhereSection {...section} />
+          <QueuesSection {...section} />
           <InputsSection {...section} />
           <EndingSection {...section} />
         </Paper>

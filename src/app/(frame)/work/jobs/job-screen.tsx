@@ -29,10 +29,10 @@ export function NewJobScreen(): ReactNode {
       definition: {
         ...DEFAULTS,
         action: { kind: 'command', command: '' },
-        target: values.agent ? { agent: values.agent } : { pool: '' },
+        target: values.robot ? { robot: values.robot } : values.agent ? { agent: values.agent } : { pool: '' },
       },
     }
-  }, [areas, values.area, values.agent])
+  }, [areas, values.area, values.agent, values.robot])
   if (!blank) return <Page aria-busy="true" />
   return <JobEditor job={null} initial={blank} />
 }

@@ -120,6 +120,7 @@ function Head({ robot }: { robot: RobotRow }): ReactNode {
       <StateChip mark={ROBOT_MARKS[robot.state]}>{ROBOT_STATES[robot.state]}</StateChip>
       {robot.runId !== null && <Link href={`/runs/${robot.runId}`}>#{robot.runId}</Link>}
       <Spring />
+      <ButtonLink href={`/work/jobs/new?robot=${encodeURIComponent(robot.name)}`}>Write a job for it</ButtonLink>
       <Button
         onPress={() => act(api.post(`/robots/${robot.id}/try`), `The sign-in of ${robot.name} is being tried.`)}
         whyNot={operate.why}

@@ -1,0 +1,145 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import { useRouter } from 'next/navigation'
+import type { ReactNode } from 'react'
+import { Bar, ComposedChart, Line, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
+import type { TideBucket } from '@/service/queues/figures'
+import { api } from '@/ui/api'
+import { clock, day } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
+import { useMe } from '@/ui/hooks/me'
+import { Panel, Row, Small, Spring } from '@/ui/parts/layout'
+import { Select } from '@/ui/parts/select'
+
+const STRETCHES = [
+  { id: 'hour', title: 'last hour' },
+  { id: 'day', title: 'last day' },
+  { id: 'week', title: 'last week' },
+]
+
+interface Drawn extends TideBucket {
+  readonly label: string
+  readonly done: number
+  readonly bad: number
+}
+
+/** What came above the line, what ended below it, and what was open as a level; each mark leads to its items. */
+export function Tide({ id }: { id: number }): ReactNode {
+  const { values, set } = useAddress()
+  const { zone } = useMe()
+  const router = useRouter()
+  const over = values.over ?? 'day'
+  const { data } = useQuery({
+    queryKey: ['queues', id, 'tide', over],
+    queryFn: () => api.get<{ seconds: number; buckets: TideBucket[] }>(`/queues/${id}/tide?over=${over}`),
+  })
+  const drawn = (data?.buckets ?? []).map((bucket): Drawn => ({
+    ...bucket,
+    done: -bucket.done,
+    bad: -bucket.bad,
+    label:
+      over === 'week'
+        ? `${day(String(bucket.at), zone)} ${clock(String(bucket.at), zone)}`
+        : clock(String(bucket.at), zone),
+  }))
+  const go = (what: 'came' | 'ended', state?: string) => (bar: { payload?: unknown }) => {
+    const from = new Date(String((bar.payload as Drawn).at))
+    const to = new Date(from.getTime() + (data?.seconds ?? 0) * 1000)
+    const query = new URLSearchParams({
+      [`${what}From`]: from.toISOString(),
+      [`${what}To`]: to.toISOString(),
+      ...(state ? { state } : {}),
+    })
+    router.push(`/work/queues/${id}?${query.toString()}`)
+  }
+  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
+  const total = (of: (bucket: Drawn) => number): number => drawn.reduce((sum, bucket) => sum + Math.abs(of(bucket)), 0)
+  return (
+    <Panel style={{ padding: '8px 12px' }}>
+      <Row>
+        <h2>The tide</h2>
+        <Small>
+          {total((b) => b.came)} came, {total((b) => b.done)} done, {total((b) => b.bad)} rejected or failed; the line
+          is what was open
+        </Small>
+        <Spring />
+        <Select
+          label="Over"
+          hideLabel
+          value={over}
+          onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')}
+          choices={STRETCHES}
+          width="120px"
+        />
+      </Row>
+      <div style={{ height: 170 }}>
+        <ResponsiveContainer width="100%" height="100%">
+          <ComposedChart
+            data={drawn}
+            stackOffset="sign"
+            margin={{ top: 8, right: 4, bottom: 0, left: 0 }}
+            barCategoryGap={1}
+          >
+            <XAxis
+              dataKey="label"
+              tick={tick}
+              tickLine={false}
+              axisLine={{ stroke: 'var(--line-strong)' }}
+              minTickGap={40}
+            />
+            <YAxis
+              tick={tick}
+              tickLine={false}
+              axisLine={false}
+              width={40}
+              allowDecimals={false}
+              tickFormatter={(value: number) => String(Math.abs(value))}
+            />
+            <ReferenceLine y={0} stroke="var(--line-strong)" />
+            <Tooltip
+              cursor={{ fill: 'var(--shelf)' }}
+              contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
+              formatter={(value, name) => [String(Math.abs(Number(value))), String(name)]}
+            />
+            <Bar
+              dataKey="came"
+              name="came"
+              stackId="tide"
+              fill="var(--day-in)"
+              isAnimationActive={false}
+              cursor="pointer"
+              onClick={go('came')}
+            />
+            <Bar
+              dataKey="done"
+              name="done"
+              stackId="tide"
+              fill="var(--succeeded)"
+              isAnimationActive={false}
+              cursor="pointer"
+              onClick={go('ended', 'done')}
+            />
+            <Bar
+              dataKey="bad"
+              name="rejected or failed"
+              stackId="tide"
+              fill="var(--failed)"
+              isAnimationActive={false}
+              cursor="pointer"
+              onClick={go('ended', 'rejected,failed')}
+            />
+            <Line
+              dataKey="open"
+              name="open"
+              type="stepAfter"
+              stroke="var(--ink)"
+              strokeWidth={1.5}
+              dot={false}
+              isAnimationActive={false}
+            />
+          </ComposedChart>
+        </ResponsiveContainer>
+      </div>
+    </Panel>
+  )
+}

@@ -1,0 +1,111 @@
+import { seededRandom } from '@/core/stats/random'
+import { eventually, pause, startSystem, type System } from './harness.test-help'
+
+jest.setTimeout(300_000)
+
+let system: System
+afterEach(() => system.stop())
+
+const ITEMS = 60
+/** Takes one after the other until none is left; an item that is taken is worked on for a moment. */
+const WORK = `
+while :; do
+  got=$("$BUGLE_AGENT" item take berths --wait PT3M) || exit 3
+  n=$(echo "$got" | sed -n 's/^{"item":\\([0-9][0-9]*\\).*/\\1/p')
+  [ -n "$n" ] || exit 0
+  sleep 0.3
+  "$BUGLE_AGENT" item done "$n" --result "{\\"by\\": $BUGLE_RUN}" --wait PT3M || exit 4
+done
+`
+
+it('each item of a queue ends exactly once while everything is killed at random', async () => {
+  const seed = Number(process.env.BUGLE_CRASH_SEED ?? Date.now() % 1_000_000)
+  process.stderr.write(`      crash seed ${seed} (BUGLE_CRASH_SEED=${seed} repeats it)\n`)
+  const random = seededRandom(seed)
+  system = await startSystem({ leaseSeconds: 60, slots: 4 })
+  const everything = ['engine1', 'engine2', 'web', 'agent1', 'agent2']
+  for (const name of everything) await system.start(name)
+  await system.query(`INSERT INTO pools (id, name, title) VALUES (1, 'all', 'All')`)
+  await system.query('INSERT INTO pool_members SELECT 1, id FROM agents')
+  const { id: areaId } = await system.api<{ id: number }>('POST', '/areas', { title: 'Harbour' })
+  const queue = await system.api<{ id: number; slug: string }>('POST', '/queues', {
+    title: 'Berths',
+    areaId,
+    tries: 20,
+    delaySeconds: 0,
+    keys: 'ever',
+  })
+  expect(queue.slug).toBe('berths')
+  const { id: jobId } = await system.api<{ id: number }>('POST', '/jobs', {
+    title: 'Work off',
+    areaId,
+    definition: {
+      action: { kind: 'script', interpreter: 'sh', script: WORK },
+      target: { pool: 'all' },
+      folder: system.dir,
+      queues: { take: ['berths'], add: [] },
+    },
+  })
+  const arriving = (async () => {
+    for (let i = 0; i < ITEMS; i += 3) {
+      // An answer that a kill swallowed is asked for again, under the same key of the request.
+      const items = [0, 1, 2].map((k) => ({ key: `berth-${i + k}`, data: { berth: i + k } }))
+      await system.api('POST', `/queues/${queue.id}/items`, { items, requestKey: `arrival-${i}` })
+      await pause(random() * 300)
+    }
+  })()
+  const work = async (keys: readonly string[]): Promise<void> => {
+    for (const requestKey of keys) await system.api('POST', '/runs', { jobId, requestKey })
+  }
+  await work(['first-run-0', 'first-run-1', 'first-run-2', 'first-run-3'])
+  for (let kills = 0; kills < 8; kills++) {
+    await pause(300 + random() * 900)
+    const victim = [...everything, 'database'][Math.floor(random() * 6)] as string
+    if (victim === 'database') system.killDatabase()
+    else {
+      await system.kill(victim)
+      await pause(random() * 1000)
+      await system.start(victim)
+    }
+  }
+  await arriving
+  // Runs that found the queue empty between two arrivals have ended.
+  let round = 0
+  await eventually(
+    'the queue to be worked off',
+    async () => {
+      const [left] = await system.query<{ n: number }>(
+        `SELECT count(*)::int AS n FROM items WHERE state IN ('waiting','taken')`,
+      )
+      if (left?.n === 0) return true
+      const [going] = await system.query<{ n: number }>(
+        `SELECT count(*)::int AS n FROM runs WHERE state IN ('waiting','ready','running')`,
+      )
+      if (going?.n === 0) await work([`one-more-run-${round++}`])
+      await pause(500)
+      return false
+    },
+    200,
+  )
+  const items = await system.query<{
+    key: string
+    state: string
+    tries: number
+    ends: number
+    lost: number
+    open: number
+  }>(
+    `SELECT i.key, i.state, i.tries, count(*) FILTER (WHERE t.outcome = 'done')::int AS ends, count(*) FILTER (WHERE t.outcome = 'lost')::int AS lost,
+            count(*) FILTER (WHERE t.ended_at IS NULL)::int AS open FROM items i JOIN item_takes t ON t.item_id = i.id GROUP BY i.id ORDER BY i.id`,
+  )
+  expect(items.map(({ key }) => key).sort()).toEqual(Array.from({ length: ITEMS }, (_, i) => `berth-${i}`).sort())
+  for (const { key, state, tries, ends, lost, open } of items)
+    expect([key, state, ends, open, tries]).toEqual([key, 'done', 1, 0, lost])
+  // The one that ended it is the one whose result it has.
+  const wrong = await system.query(
+    `SELECT i.id FROM items i JOIN item_takes t ON t.item_id = i.id AND t.outcome = 'done' WHERE (i.result->>'by')::bigint IS DISTINCT FROM t.run_id`,
+  )
+  expect(wrong).toEqual([])
+  const [figures] = (await system.api<{ waiting: number; taken: number; doneToday: number }[]>('GET', '/queues')) ?? []
+  expect(figures).toMatchObject({ waiting: 0, taken: 0 })
+})
