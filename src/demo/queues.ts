@@ -20,6 +20,7 @@ export async function addRefundQueue(tx: Tx): Promise<void> {
       keys: 'open',
       schema: SCHEMA,
       keepDays: 90,
+      mostRejected: 5,
       active: true,
     },
     REFUNDS.slug,

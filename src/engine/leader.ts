@@ -9,6 +9,7 @@ import { queueNotices, sendNotices } from '@/service/notices/notice-sending'
 import { watchAgents } from '@/service/runs/matters'
 import { purgeItems, releaseItems } from '@/service/queues/takes'
 import { watchSecrets } from '@/service/fleet/sign-ins'
+import { watchQueues } from '@/service/queues/watch-queues'
 import { watchUnreachable } from '@/service/runs/unreachable'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/runs/upkeep'
 import { log } from './log'
@@ -227,6 +228,7 @@ export class Leader {
     await this.troubles.watch('record how busy agents were', () =>
       sampleLoad(new Date(now.getTime() - 3 * SAMPLE_SECONDS * 1000), now),
     )
+    await this.troubles.watch('look at work queues', watchQueues)
     await this.troubles.watch('work out usual lengths', async () => {
       await refreshUsual(this.lastUsual.getTime() === 0 ? new Date(now.getTime() - 86_400_000) : this.lastUsual)
       this.lastUsual = now

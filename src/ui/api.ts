@@ -48,10 +48,10 @@ async function call<T>(method: string, path: string, body?: unknown, isAgain = f
     response = await fetch(path.startsWith('/api') ? path : `/api/v1${path}`, {
       method,
       headers: {
-        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(body === undefined || body instanceof Blob ? {} : { 'content-type': 'application/json' }),
         ...(isAttended() ? {} : { 'x-bugle-unattended': '1' }),
       },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      ...(body === undefined ? {} : { body: body instanceof Blob ? body : JSON.stringify(body) }),
     })
   } catch {
     didNotAnswer('server')
@@ -83,6 +83,9 @@ async function call<T>(method: string, path: string, body?: unknown, isAgain = f
 export const api = {
   get: <T>(path: string): Promise<T> => call<T>('GET', path),
   post: <T = void>(path: string, body: unknown = {}): Promise<T> => call<T>('POST', path, body),
+  /** A file as it is. */
+  postText: <T>(path: string, text: string): Promise<T> =>
+    call<T>('POST', path, new Blob([text], { type: 'text/plain' })),
   put: <T = void>(path: string, body: unknown): Promise<T> => call<T>('PUT', path, body),
   patch: <T = void>(path: string, body: unknown): Promise<T> => call<T>('PATCH', path, body),
   delete: <T = void>(path: string): Promise<T> => call<T>('DELETE', path),

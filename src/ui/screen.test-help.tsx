@@ -27,13 +27,13 @@ let answers: Record<string, Answer> = {}
 let asked: Asked[] = []
 
 /** A server that answers as given, by method and path below /api/v1; what nobody gave an answer for is an error that names it. */
-function fetchFromTable(url: string, init: { method?: string; body?: string } = {}): Promise<unknown> {
+function fetchFromTable(url: string, init: { method?: string; body?: string | Blob } = {}): Promise<unknown> {
   const { pathname, searchParams } = new URL(url, window.location.href)
   const what = `${init.method ?? 'GET'} ${pathname.replace(/^\/api\/v1/, '')}`
   const one: Asked = {
     what,
     query: Object.fromEntries(searchParams),
-    body: init.body === undefined ? undefined : JSON.parse(init.body),
+    body: typeof init.body === 'string' ? JSON.parse(init.body) : init.body,
   }
   asked.push(one)
   const answer = answers[what]

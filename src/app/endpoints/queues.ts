@@ -1,10 +1,24 @@
 import { arriveSchema, addItems } from '@/service/queues/arrive'
+import { addFromFile, fileSchema } from '@/service/queues/from-file'
+import { Problem } from '@/service/base/problem'
 import * as acts from '@/service/queues/acts'
 import { listQueues, tideOf, tideSchema } from '@/service/queues/figures'
 import { itemPageSchema, listItems, oneItem } from '@/service/queues/items'
 import * as queues from '@/service/queues/queues'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { id } from './params'
+
+const MOST_FILE_BYTES = 64 * 1024 * 1024
+
+/** The body piece by piece; reading stops where it is longer than it may be, whatever its headers say. */
+async function* atMost(body: ReadableStream<Uint8Array> | null, most: number): AsyncGenerator<Uint8Array> {
+  let bytes = 0
+  for await (const chunk of body ?? []) {
+    bytes += chunk.byteLength
+    if (bytes > most) throw new Problem('too-large', `A file here has at most ${most / 1024 / 1024} MiB.`)
+    yield chunk
+  }
+}
 
 /** Work queues and their items. */
 export const QUEUES: readonly Endpoint[] = [
@@ -62,6 +76,17 @@ export const QUEUES: readonly Endpoint[] = [
     },
     ({ actor, params, body, request }) =>
       addItems(actor, id(params), body, () => request.headers.get('idempotency-key')?.slice(0, 200)),
+  ),
+  endpoint(
+    'POST',
+    '/queues/:id/items/from-file',
+    'operate',
+    {
+      says: 'add the rows of the file that is the body, up to 100,000 and 64 MiB, all or none; `format`: `csv` (headings `key`, `priority`, `due`, `notBefore`, all others are data) or `jsonl` (an item a line); `dryRun=yes`: only say what would come of it',
+      query: fileSchema,
+    },
+    ({ actor, params, query, request }) =>
+      addFromFile(actor, id(params), query, () => atMost(request.body, MOST_FILE_BYTES)),
   ),
   endpoint(
     'POST',

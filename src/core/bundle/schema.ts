@@ -134,6 +134,8 @@ const queueSchema = z.strictObject({
   /** JSON Schema 2020-12 of an item's data. */
   schema: z.record(z.string(), z.unknown()).optional(),
   keepDays: z.int().min(1).max(3650).default(90),
+  /** Beyond so many rejected and failed items a person is told. */
+  mostRejected: z.int().min(0).max(1_000_000).default(10),
   enabled: z.boolean().default(true),
 })
 

@@ -18,13 +18,14 @@ export async function queuesOut(): Promise<(Pick<BundleQueue, 'id'> & Partial<Bu
     keys: BundleQueue['keys']
     schema: Record<string, unknown> | null
     keepDays: number
+    mostRejected: number
     active: boolean
   }>(
     null,
-    `SELECT q.slug, q.title, q.notes, a.path AS area, q.tries, (q.delay_ms / 1000)::int AS delay, q.keys, q.schema, q.keep_days AS "keepDays", q.active
+    `SELECT q.slug, q.title, q.notes, a.path AS area, q.tries, (q.delay_ms / 1000)::int AS delay, q.keys, q.schema, q.keep_days AS "keepDays", q.most_rejected AS "mostRejected", q.active
        FROM queues q JOIN areas a ON a.id = q.area_id WHERE q.deleted_at IS NULL ORDER BY q.slug`,
   )
-  return rows.map(({ slug, title, notes, area, tries, delay, keys, schema, keepDays, active }) => ({
+  return rows.map(({ slug, title, notes, area, tries, delay, keys, schema, keepDays, mostRejected, active }) => ({
     id: slug,
     title,
     ...(notes ? { notes } : {}),
@@ -34,6 +35,7 @@ export async function queuesOut(): Promise<(Pick<BundleQueue, 'id'> & Partial<Bu
     ...(keys === 'none' ? {} : { keys }),
     ...(schema === null ? {} : { schema }),
     ...(keepDays === 90 ? {} : { keepDays }),
+    ...(mostRejected === 10 ? {} : { mostRejected }),
     ...(active ? {} : { enabled: false }),
   }))
 }

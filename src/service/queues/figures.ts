@@ -5,7 +5,7 @@ import { many } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { queueRows, readQueue, type QueueRow } from './queues'
 
-interface QueueFigures {
+export interface QueueFigures {
   readonly waiting: number
   /** Of those waiting: may be taken now. */
   readonly ready: number
@@ -27,7 +27,7 @@ interface QueueFigures {
 export interface QueueListed extends QueueRow, QueueFigures {}
 
 /** Figures of these queues, by number. What waits and what is open is counted; what is over only by index. */
-async function figuresOf(ids: readonly number[]): Promise<Map<number, QueueFigures>> {
+export async function figuresOf(ids: readonly number[]): Promise<Map<number, QueueFigures>> {
   if (ids.length === 0) return new Map()
   const rows = await many<Omit<QueueFigures, 'emptyAt' | 'takers'> & { id: number; takers: string[] | null }>(
     null,

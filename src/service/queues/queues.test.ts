@@ -12,10 +12,12 @@ import { addArea } from '@/service/work/areas'
 import { actOnMany, againSchema, changeItem, postponeItem, putBack, withdrawItem } from './acts'
 import { addItems, arriveSchema } from './arrive'
 import { listQueues, tideOf } from './figures'
+import { addFromFile } from './from-file'
 import { answerItemRequest } from './item-requests'
 import { itemPageSchema, listItems, oneItem, type ItemFull } from './items'
 import { addQueue, oneQueue, queueSchema, removeQueue, saveQueue } from './queues'
 import { purgeItems, releaseItems } from './takes'
+import { watchQueues } from './watch-queues'
 
 freshDatabase()
 
@@ -226,6 +228,82 @@ describe('arriving', () => {
   })
 })
 
+describe('a file', () => {
+  const bodyOf = (text: string) =>
+    async function* (): AsyncGenerator<Uint8Array> {
+      // In pieces that end anywhere.
+      const bytes = new TextEncoder().encode(text)
+      for (let at = 0; at < bytes.length; at += 7) yield bytes.subarray(at, at + 7)
+    }
+  const schema = {
+    type: 'object',
+    required: ['amount'],
+    properties: { amount: { type: 'number' }, paid: { type: 'boolean' } },
+  }
+
+  it('of rows is added whole, with data as the schema has it; a dry run adds nothing', async () => {
+    const queue = await makeQueue({ schema, keys: 'open' })
+    const csv = '\uFEFFkey,amount,paid,note,priority\nMS-1,12.5,true,"a, b",high\nMS-2,3,,,\n'
+    expect(await addFromFile(OPERATOR, queue.id, { format: 'csv', dryRun: 'yes' }, bodyOf(csv))).toEqual({
+      rows: 2,
+      added: 0,
+      faults: [],
+    })
+    expect((await listItems(ADMIN, queue.id, itemPageSchema.parse({}))).rows).toEqual([])
+    expect(await addFromFile(OPERATOR, queue.id, { format: 'csv' }, bodyOf(csv))).toEqual({
+      rows: 2,
+      added: 2,
+      faults: [],
+    })
+    expect(
+      (await listItems(ADMIN, queue.id, itemPageSchema.parse({}))).rows.map(({ key, data, priority }) => [
+        key,
+        data,
+        priority,
+      ]),
+    ).toEqual([
+      ['MS-2', { amount: 3 }, 'normal'],
+      ['MS-1', { amount: 12.5, paid: true, note: 'a, b' }, 'high'],
+    ])
+    const lines = '{"key": "MS-3", "data": {"amount": 1}}\n\n{"data": {"amount": 2}, "priority": "low"}'
+    expect(await addFromFile(OPERATOR, queue.id, { format: 'jsonl' }, bodyOf(lines))).toMatchObject({ added: 2 })
+  })
+
+  it('with bad rows is not added at all; each is told by its line', async () => {
+    const queue = await makeQueue({ schema, keys: 'open' })
+    await put(queue.id, { key: 'MS-9', data: { amount: 1 } })
+    const bad = [
+      '{"key": "MS-1", "data": {"amount": 1}}',
+      'nonsense',
+      '{"data": {}}',
+      '{"key": "MS-1", "data": {"amount": 2}}',
+      '{"who": 1}',
+    ].join('\n')
+    await expect(addFromFile(OPERATOR, queue.id, { format: 'jsonl' }, bodyOf(bad))).rejects.toMatchObject({
+      detail: 'Nothing was added: 4 rows are not right.',
+      errors: [
+        { path: 'line 2', message: expect.stringContaining('It is not JSON') as string },
+        { path: 'line 4', message: 'The key MS-1 stands in line 1 already.' },
+        { path: 'line 5', message: expect.stringContaining('who') as string },
+        { path: 'line 3', message: expect.stringContaining('amount') as string },
+      ],
+    })
+    await expect(
+      addFromFile(OPERATOR, queue.id, { format: 'jsonl' }, bodyOf('{"key": "MS-9", "data": {"amount": 1}}')),
+    ).rejects.toMatchObject({
+      errors: [{ path: 'line 1', message: 'An item with the key MS-9 is there already.' }],
+    })
+    await expect(addFromFile(OPERATOR, queue.id, { format: 'csv' }, bodyOf('key,amount\n'))).rejects.toThrow('no row')
+    await expect(addFromFile(OPERATOR, queue.id, { format: 'csv' }, bodyOf('key,amount\n"MS'))).rejects.toThrow(
+      'no CSV',
+    )
+    await expect(addFromFile(VIEWER, queue.id, { format: 'csv' }, bodyOf('x'))).rejects.toMatchObject({
+      code: 'not-allowed',
+    })
+    expect((await listItems(ADMIN, queue.id, itemPageSchema.parse({}))).rows).toHaveLength(1)
+  })
+})
+
 describe('people', () => {
   it('mend and put back, change what waits, postpone, withdraw; each stands in the story', async () => {
     const queue = await makeQueue({
@@ -336,6 +414,33 @@ describe('figures', () => {
     expect(buckets.at(-12)?.open).toBe(0)
   })
 
+  it('that a person should know of open a matter, once, and close it when all is well', async () => {
+    const queue = await makeQueue({ mostRejected: 0 })
+    const [id] = (await put(queue.id, { due: new Date(Date.now() - 1000).toISOString() })) as [number]
+    const run = await running(queue.slug)
+    const open = async (): Promise<string[]> =>
+      (
+        await many<{ subject: string }>(
+          null,
+          `SELECT subject FROM matters WHERE subject LIKE $1 AND state <> 'closed' ORDER BY 1`,
+          [`queue ${queue.id} %`],
+        )
+      ).map(({ subject }) => subject)
+    await watchQueues()
+    await watchQueues()
+    expect(await open()).toEqual([`queue ${queue.id} overdue`])
+    expect(await one(null, 'SELECT times FROM matters WHERE subject = $1', [`queue ${queue.id} overdue`])).toEqual({
+      times: 1,
+    })
+    await run.ask({ do: 'take', queue: queue.slug })
+    await run.ask({ do: 'reject', item: id, why: 'no' })
+    await watchQueues()
+    expect(await open()).toEqual([`queue ${queue.id} rejected`])
+    await withdrawItem(OPERATOR, id, { why: '' })
+    await watchQueues()
+    expect(await open()).toEqual([])
+  })
+
   it('of what is kept long enough nothing stays', async () => {
     const queue = await makeQueue({ keepDays: 1 })
     const [old, fresh] = (await put(queue.id, { key: 'a' }, { key: 'b' })) as [number, number]
@@ -395,7 +500,14 @@ describe('walls', () => {
       id: personId,
       areas: { isWalled: true, granted: 'none' as const, atMost: 'manage' as const },
     }
+    await execute(null, `INSERT INTO matters (kind, subject, title) VALUES ('trouble', $1, 'Too many wait')`, [
+      `queue ${queue.id} grows`,
+    ])
+    const told = (): Promise<object[]> =>
+      many(null, 'SELECT 1 FROM matters WHERE subject = $1', [`queue ${queue.id} grows`])
+    expect(await told()).toHaveLength(1)
     await behindWalls(personId, async () => {
+      expect(await told()).toEqual([])
       expect((await listQueues(petra)).map((row) => row.id)).not.toContain(queue.id)
       await expect(oneQueue(petra, queue.id)).rejects.toThrow(/no queue/)
       await expect(oneItem(petra, id)).rejects.toThrow(/no item/)

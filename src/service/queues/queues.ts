@@ -27,6 +27,8 @@ export const queueSchema = z.strictObject({
   /** JSON Schema 2020-12 of an item's data; null: any. */
   schema: z.record(z.string(), z.unknown()).nullable().default(null),
   keepDays: z.int().min(1, 'From 1 to 3650.').max(3650, 'From 1 to 3650.').default(90),
+  /** Beyond so many rejected and failed ones that nobody has looked at a person is told. */
+  mostRejected: z.int().min(0).max(1_000_000).default(10),
   active: z.boolean().default(true),
 })
 export const queueSaveSchema = queueSchema.extend({ version: z.int().positive() })
@@ -74,7 +76,7 @@ export async function oneQueue(actor: Actor, id: number): Promise<QueueFull> {
 export async function readQueue(tx: Tx | null, id: number): Promise<Omit<QueueFull, 'may'>> {
   const row = await maybeOne<Omit<QueueFull, 'may'>>(
     tx,
-    `SELECT ${COLUMNS}, q.notes, q.schema, q.keep_days AS "keepDays", q.version, q.saved_by AS "savedBy", q.saved_at AS "savedAt"
+    `SELECT ${COLUMNS}, q.notes, q.schema, q.keep_days AS "keepDays", q.most_rejected AS "mostRejected", q.version, q.saved_by AS "savedBy", q.saved_at AS "savedAt"
        FROM ${FROM} WHERE q.id = $1 AND q.deleted_at IS NULL`,
     [id],
   )

@@ -132,6 +132,8 @@ export interface MatterRow {
   readonly runId: number | null
   /** Of a deadline whose work is still to begin. */
   readonly triggerId: number | null
+  /** The work queue that it is about. */
+  readonly queueId: number | null
   readonly agentId: number | null
   readonly agentName: string | null
   readonly reason: string
@@ -163,7 +165,8 @@ export async function listMatters(actor: Actor): Promise<MatterRow[]> {
   return many<MatterRow>(
     null,
     `SELECT m.id, m.kind, m.state, coalesce(nullif(m.title, ''), j.title, g.name, '') AS title, m.run_id AS "runId", m.agent_id AS "agentId",
-            CASE WHEN m.kind = 'deadline-at-risk' THEN substring(m.subject FROM 'trigger (\\d+)')::bigint END AS "triggerId", g.name AS "agentName",
+            CASE WHEN m.kind = 'deadline-at-risk' THEN substring(m.subject FROM 'trigger (\\d+)')::bigint END AS "triggerId",
+            substring(m.subject FROM '^queue (\\d+)')::bigint AS "queueId", g.name AS "agentName",
             coalesce(r.reason, '') AS reason, coalesce(r.attempts, 0) AS attempts, coalesce(r.max_attempts, 0) AS "maxAttempts", m.times,
             m.evidence, m.opened_at AS "openedAt", m.last_at AS "lastAt", m.taken_by AS "takenBy", m.taken_at AS "takenAt", m.note,
             CASE WHEN m.kind = 'agent-away' THEN
@@ -204,15 +207,16 @@ export async function closeMatter(actor: Actor, id: number): Promise<void> {
 /** What lies in areas whoever may operate there takes; what does not, such as a silent machine, whoever operates the organisation. */
 async function requireMatter(tx: Tx, actor: Actor, id: number): Promise<void> {
   requireSomewhere(actor, 'operate')
-  const row = await maybeOne<{ runId: number | null; triggerId: number | null }>(
+  const row = await maybeOne<{ runId: number | null; triggerId: number | null; queueId: number | null }>(
     tx,
-    `SELECT run_id AS "runId", substring(subject FROM 'trigger (\\d+)')::bigint AS "triggerId" FROM matters WHERE id = $1`,
+    `SELECT run_id AS "runId", substring(subject FROM 'trigger (\\d+)')::bigint AS "triggerId", substring(subject FROM '^queue (\\d+)')::bigint AS "queueId" FROM matters WHERE id = $1`,
     [id],
   )
-  const { runId = null, triggerId = null } = row ?? {}
+  const { runId = null, triggerId = null, queueId = null } = row ?? {}
   if (runId !== null) await requireOn(tx, actor, 'operate', 'run', runId)
   if (triggerId !== null) await requireOn(tx, actor, 'operate', 'trigger', triggerId)
-  if (runId === null && triggerId === null) requireRight(actor, 'operate')
+  if (queueId !== null) await requireOn(tx, actor, 'operate', 'queue', queueId)
+  if (runId === null && triggerId === null && queueId === null) requireRight(actor, 'operate')
 }
 
 async function changeMatter(actor: Actor, id: number, did: string, sql: string, bind: unknown[]): Promise<void> {

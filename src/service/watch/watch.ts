@@ -128,7 +128,8 @@ export async function dayLine(actor: Actor, { back = 0 }: { readonly back?: numb
 }
 
 export interface Found {
-  readonly kind: 'run' | 'job' | 'flow' | 'trigger' | 'calendar' | 'agent' | 'robot' | 'pool' | 'area' | 'person'
+  readonly kind:
+    'run' | 'job' | 'flow' | 'trigger' | 'calendar' | 'agent' | 'robot' | 'queue' | 'pool' | 'area' | 'person'
   readonly id: number
   readonly title: string
   readonly detail: string
@@ -148,6 +149,7 @@ export async function find(actor: Actor, text: string): Promise<Found[]> {
      UNION ALL (SELECT 'trigger', id, title, says FROM triggers WHERE deleted_at IS NULL AND title ILIKE $1 ORDER BY title LIMIT 8)
      UNION ALL (SELECT 'calendar', id, title, 'calendar' FROM calendars WHERE title ILIKE $1 OR slug ILIKE $1 ORDER BY title LIMIT 6)
      UNION ALL (SELECT 'agent', id, name, system FROM agents WHERE name ILIKE $1 OR host ILIKE $1 ORDER BY name LIMIT 6)
+     UNION ALL (SELECT 'queue', q.id, q.title, a.path FROM queues q JOIN areas a ON a.id = q.area_id WHERE q.deleted_at IS NULL AND q.title ILIKE $1 ORDER BY q.title LIMIT 6)
      UNION ALL (SELECT 'robot', b.id, b.name, a.name FROM robots b JOIN agents a ON a.id = b.agent_id WHERE b.removed_at IS NULL AND b.name ILIKE $1 ORDER BY b.name LIMIT 6)
      UNION ALL (SELECT 'pool', id, title, name FROM pools WHERE title ILIKE $1 OR name ILIKE $1 ORDER BY name LIMIT 4)
      UNION ALL (SELECT 'area', id, path, '' FROM areas WHERE title ILIKE $1 AND deleted_at IS NULL ORDER BY path LIMIT 4)`,

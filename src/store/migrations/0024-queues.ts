@@ -16,6 +16,8 @@ CREATE TABLE queues (
   -- JSON Schema 2020-12 of an item's data; null: any.
   schema jsonb,
   keep_days integer NOT NULL CHECK (keep_days BETWEEN 1 AND 3650),
+  -- Beyond so many rejected and failed ones a person is told.
+  most_rejected integer NOT NULL DEFAULT 10 CHECK (most_rejected >= 0),
   active boolean NOT NULL DEFAULT true,
   version integer NOT NULL DEFAULT 1,
   saved_by text NOT NULL,
@@ -114,6 +116,12 @@ ${['item_keys', 'item_takes', 'item_events']
 CREATE POLICY walled ON ${table} FOR SELECT TO bugle_walled USING (EXISTS (SELECT FROM items i WHERE i.id = item_id));`,
   )
   .join('\n')}
+-- A matter may be about a queue, by its subject.
+DROP POLICY walled ON matters;
+CREATE POLICY walled ON matters FOR SELECT TO bugle_walled
+  USING ((run_id IS NULL OR EXISTS (SELECT FROM runs r WHERE r.id = run_id))
+     AND (subject !~ 'trigger \\d' OR EXISTS (SELECT FROM triggers t WHERE t.id = substring(subject FROM 'trigger (\\d+)')::bigint))
+     AND (subject !~ '^queue \\d' OR EXISTS (SELECT FROM queues q WHERE q.id = substring(subject FROM '^queue (\\d+)')::bigint)));
 ALTER TABLE item_requests ENABLE ROW LEVEL SECURITY;
 CREATE POLICY walled ON item_requests FOR SELECT TO bugle_walled USING (false);
 ALTER TABLE item_arrivals ENABLE ROW LEVEL SECURITY;

@@ -13,6 +13,7 @@ export const queues = table('queues', {
   keys: text<'none' | 'open' | 'ever'>(),
   schema: orNull(json()),
   keepDays: int(),
+  mostRejected: filled(int()),
   active: filled(flag()),
   version: filled(int()),
   savedBy: text(),

@@ -70,6 +70,8 @@ const HREF: Record<string, (id: number, title: string) => string> = {
   job: (id) => `/work/jobs/${id}`,
   flow: (id) => `/work/flows/${id}`,
   agent: (id) => `/fleet/agents/${id}`,
+  robot: (id) => `/fleet/robots/${id}`,
+  queue: (id) => `/work/queues/${id}`,
   pool: () => '/fleet?tab=pools',
   area: (id) => `/work?area=${id}`,
   trigger: (id) => `/timing/triggers/${id}`,

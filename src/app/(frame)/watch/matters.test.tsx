@@ -29,6 +29,7 @@ const matter = (change: object): MatterRow =>
     isOpen: false,
     stepPath: null,
     triggerId: null,
+    queueId: null,
     stepTitle: null,
     passedOver: 0,
     dueAt: null,

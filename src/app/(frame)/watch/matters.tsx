@@ -221,12 +221,14 @@ function pageOf({
   runId,
   agentId,
   triggerId,
+  queueId,
   stepPath,
   isRestore,
 }: MatterRow): { readonly href: string; readonly words: string } | null {
   if (isRestore) return { href: '/timing/since-back-up', words: 'Look at what ran' }
   if (kind === 'agent-away' || (kind === 'trouble' && agentId !== null))
     return { href: `/fleet/agents/${agentId}`, words: 'Open agent' }
+  if (queueId) return { href: `/work/queues/${queueId}`, words: 'Open queue' }
   if (triggerId !== null) return { href: `/timing/triggers/${triggerId}`, words: 'Open trigger' }
   if (runId === null) return null
   const href = stepPath === null ? `/runs/${runId}` : `/runs/${runId}?step=${encodeURIComponent(stepPath)}`

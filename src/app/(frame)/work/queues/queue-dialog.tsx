@@ -40,6 +40,7 @@ export function QueueDialog({
   const [delay, setDelay] = useState(String(queue?.delaySeconds ?? 60))
   const [keys, setKeys] = useState<string>(queue?.keys ?? 'open')
   const [keepDays, setKeepDays] = useState(String(queue?.keepDays ?? 90))
+  const [mostRejected, setMostRejected] = useState(String(queue?.mostRejected ?? 10))
   const [schema, setSchema] = useState(queue?.schema ? JSON.stringify(queue.schema, null, 2) : '')
   const [active, setActive] = useState(queue?.active ?? true)
   const [notes, setNotes] = useState(queue?.notes ?? '')
@@ -64,6 +65,7 @@ export function QueueDialog({
       keys,
       schema: read,
       keepDays: Number(keepDays),
+      mostRejected: Number(mostRejected),
       active,
     }
     const sent = queue
@@ -141,7 +143,16 @@ export function QueueDialog({
               error={faultOf('keepDays')}
               width="250px"
             />
-            <div style={{ paddingTop: 22 }}>
+            <TextField
+              label="Rejected ones before a person is told"
+              value={mostRejected}
+              onChange={setMostRejected}
+              error={faultOf('mostRejected')}
+              width="250px"
+            />
+          </Row>
+          <Row>
+            <div>
               <Switch isSelected={active} onChange={setActive}>
                 {active ? 'on: items are taken' : 'off: items arrive, and none is taken'}
               </Switch>

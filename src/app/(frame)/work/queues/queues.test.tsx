@@ -1,7 +1,7 @@
 import { screen, waitFor, within } from '@testing-library/react'
 import type { QueueListed } from '@/service/queues/figures'
 import type { ItemFull, ItemRow } from '@/service/queues/items'
-import { changesOf, choose, No, press, show, type } from '@/ui/screen.test-help'
+import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/screen.test-help'
 import { fireEvent } from '@testing-library/react'
 import { plainFields } from './[id]/data-fields'
 import { QueueScreen } from './[id]/queue-screen'
@@ -147,7 +147,7 @@ describe('a queue', () => {
     expect(screen.getAllByText('84.5')).toHaveLength(2)
     for (const id of [11, 12]) fireEvent.click(screen.getByRole('checkbox', { name: `Choose item ${id}` }))
     await press('Put back')
-    const dialog = await screen.findByRole('alertdialog').catch(() => screen.findByRole('dialog'))
+    const dialog = await screen.findByRole('dialog')
     expect(dialog.textContent).toContain('1 item wait again')
     expect(dialog.textContent).toContain('1 other of those chosen is in a state in which it means nothing')
     fireEvent.click(within(dialog).getByRole('button', { name: 'Put back' }))
@@ -183,6 +183,38 @@ describe('a queue', () => {
       what: 'POST /items/11/again',
       body: { data: { booking: 'MS-1', amount: 12.5, reason: 'ill' } },
     })
+  })
+
+  it('takes a file: what is wrong with its rows is shown first, and nothing is added while something is', async () => {
+    let dry = 0
+    const asked = show(
+      <QueueScreen id={3} />,
+      {
+        ...SERVER,
+        'POST /queues/3/items/from-file': (one: Asked) => {
+          expect(one.query.format).toBe('jsonl')
+          return dry++ === 0
+            ? { rows: 2, added: 0, faults: [{ path: 'line 2', message: 'It is not JSON.' }] }
+            : { rows: 2, added: one.query.dryRun ? 0 : 2, faults: [] }
+        },
+      },
+      { at: '/work/queues/3?file=1' },
+    )
+    const dialog = await screen.findByRole('dialog', { name: 'Items for Refunds from a file' })
+    const give = (): void => {
+      const input = document.querySelector('input[type=file]') as HTMLInputElement
+      const file = new File(['{}'], 'refunds.jsonl')
+      Object.defineProperty(file, 'text', { value: async () => '{}' })
+      fireEvent.change(input, { target: { files: [file] } })
+    }
+    give()
+    expect(await within(dialog).findByText('It is not JSON.')).toBeTruthy()
+    expect(within(dialog).getByRole('button', { name: /^Add/ }).getAttribute('aria-disabled')).toBe('true')
+    give()
+    expect(await within(dialog).findByText(/2 rows, all of them right/)).toBeTruthy()
+    await press('Add 2 items')
+    await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+    expect(changesOf(asked)).toHaveLength(3)
   })
 
   it('lets a viewer look, and do nothing', async () => {

@@ -28,6 +28,9 @@ import { ManyItems } from './many-items'
 
 const Tide = dynamic(() => import('./tide').then((module) => module.Tide), { ssr: false })
 const AddItem = dynamic(() => import('./add-items').then((module) => module.AddItem), { ssr: false })
+const ItemsFileDialog = dynamic(() => import('./items-file-dialog').then((module) => module.ItemsFileDialog), {
+  ssr: false,
+})
 const QueueDialog = dynamic(() => import('../queue-dialog').then((module) => module.QueueDialog), { ssr: false })
 
 /** States that are looked at together. */
@@ -77,6 +80,12 @@ export function QueueScreen({ id }: { id: number }): ReactNode {
           Add an item
         </Button>
         <Button
+          onPress={() => set({ file: '1' })}
+          whyNot={mayOperate ? undefined : 'It takes the right to operate here.'}
+        >
+          From a file …
+        </Button>
+        <Button
           onPress={() => set({ settings: '1' })}
           whyNot={mayDesign ? undefined : 'It takes the right to design here.'}
         >
@@ -94,6 +103,9 @@ export function QueueScreen({ id }: { id: number }): ReactNode {
         )}
       </Row>
       {values.add === '1' && mayOperate && <AddItem queue={queue} onClose={() => set({ add: null }, 'replace')} />}
+      {values.file === '1' && mayOperate && (
+        <ItemsFileDialog queue={queue} onClose={() => set({ file: null }, 'replace')} />
+      )}
       {values.settings === '1' && mayDesign && (
         <QueueDialog
           queue={queue}
