@@ -70,7 +70,7 @@ describe('work', () => {
       within(shelf)
         .getAllByRole('link')
         .map((link) => link.textContent),
-    ).toEqual(['All work5', 'Fares2', 'Sailing2', 'Refunds1', 'Shared values'])
+    ).toEqual(['All work5', 'Fares2', 'Sailing2', 'Refunds1', 'Queues', 'Shared values'])
     expect(within(shelf).getByRole('link', { name: /Refunds closed/ })).toBeTruthy()
     await press('New job')
     expect(window.location.pathname).toBe('/work')
