@@ -18,6 +18,7 @@ const NEEDS_DATABASE = {
   firing: true,
   flows: true,
   stream: true,
+  queues: true,
   ui: true,
 }
 if (!(name in NEEDS_DATABASE)) fail(`There is no bench:${name}. There are: ${Object.keys(NEEDS_DATABASE).join(', ')}.`)

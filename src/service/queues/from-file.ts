@@ -1,5 +1,10 @@
 import { parse } from 'csv-parse'
+import { createReadStream, createWriteStream } from 'node:fs'
+import { mkdtemp, rm } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { Readable } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
 import { z } from 'zod'
 import { transaction } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
@@ -31,7 +36,8 @@ export interface FileDone {
 class Undone extends Error {}
 
 /**
- * Adds the rows of a file, all or none, reading it piece by piece: up to 100,000 rows take no more memory than a thousand. CSV (RFC 4180) has a line of headings, of which `key`, `priority`,
+ * Adds the rows of a file, all or none, reading it piece by piece: up to 100,000 rows take no more memory than a thousand. It is laid aside whole before the database is asked, so that one who
+ * sends it slowly holds nobody up. CSV (RFC 4180) has a line of headings, of which `key`, `priority`,
  * `due` and `notBefore` are the item's and all others its data, numbers and yes or no where the queue's schema says so; of JSON Lines each line is an item.
  */
 export async function addFromFile(
@@ -41,6 +47,22 @@ export async function addFromFile(
   body: () => AsyncIterable<Uint8Array>,
 ): Promise<FileDone> {
   requireSomewhere(actor, 'operate')
+  const folder = await mkdtemp(join(tmpdir(), 'bugle-items-'))
+  try {
+    const file = join(folder, 'items')
+    await pipeline(Readable.from(body()), createWriteStream(file, { mode: 0o600 }))
+    return await addRows(actor, queueId, { format, dryRun }, file)
+  } finally {
+    await rm(folder, { recursive: true, force: true })
+  }
+}
+
+async function addRows(
+  actor: Actor,
+  queueId: number,
+  { format, dryRun }: z.output<typeof fileSchema>,
+  file: string,
+): Promise<FileDone> {
   const faults: FieldFault[] = []
   let rows = 0
   const fault = (line: number, message: string): void => {
@@ -77,7 +99,7 @@ export async function addFromFile(
             fault(some[Number(/\d+/.exec(path)?.[0] ?? 0)]?.line ?? 0, message)
         }
       }
-      for await (const { line, value } of rowsOf(format, body(), queue.schema)) {
+      for await (const { line, value } of rowsOf(format, createReadStream(file), queue.schema)) {
         if (++rows > MOST_ROWS)
           throw new Problem('too-large', `At most ${MOST_ROWS.toLocaleString('en')} rows at once.`)
         const item = typeof value === 'string' ? undefined : newItemSchema.safeParse(value)

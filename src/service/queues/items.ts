@@ -77,8 +77,7 @@ export function itemCondition(queueId: number, filter: ItemFilter): { where: str
     where.push(`i.priority = ANY(${param(filter.priority.map((each) => PRIORITIES.indexOf(each)))}::smallint[])`)
   if (filter.key !== undefined && filter.key.trim() !== '') {
     const text = filter.key.trim()
-    // By its index: what begins with it lies between it and the next text.
-    const begins = `(i.key LIKE ${param(`${likeText(text)}%`)} AND i.key COLLATE "C" >= ${param(text)})`
+    const begins = `i.key LIKE ${param(`${likeText(text)}%`)}`
     where.push(/^\d{1,15}$/.test(text) ? `(${begins} OR i.id = ${param(Number(text))})` : begins)
   }
   if (filter.overdue) where.push(`i.state IN ('waiting','taken') AND i.due < now()`)

@@ -28,7 +28,8 @@ CREATE INDEX queues_area ON queues (area_id);
 CREATE TABLE items (
   id bigserial PRIMARY KEY,
   queue_id bigint NOT NULL REFERENCES queues,
-  key text,
+  -- Byte order: what begins with a text is found by the index.
+  key text COLLATE "C",
   data jsonb NOT NULL,
   priority smallint NOT NULL,
   due timestamptz,
