@@ -19,6 +19,13 @@ export const inShort = (value: unknown): string =>
       ? JSON.stringify(value)
       : String(value as string | number | boolean)
 
+/** What an item's data has under this name, if it is an object. */
+export const valueOf = (data: unknown, name: string): unknown => (data as Record<string, unknown> | null)?.[name]
+
+/** Whether all that have something under this name have a number there, as a column of figures. */
+export const areNumbers = (all: readonly unknown[], name: string): boolean =>
+  all.every((data) => ['number', 'undefined'].includes(typeof (valueOf(data, name) ?? undefined)))
+
 /** The names of what is in the data of these, those that most have first; none where the data is no object. */
 export function namesIn(all: readonly unknown[]): string[] {
   const counts = new Map<string, number>()

@@ -5,7 +5,7 @@ import { changesOf, choose, No, press, show, type, type Asked } from '@/ui/scree
 import { fireEvent } from '@testing-library/react'
 import { plainFields } from './[id]/data-fields'
 import { QueueScreen } from './[id]/queue-screen'
-import { inShort, namesIn } from './item-words'
+import { areNumbers, inShort, namesIn } from './item-words'
 import { QueuesScreen } from './queues-screen'
 
 const now = Date.now()
@@ -256,5 +256,7 @@ it.each([
 
 it('columns come from what most items have', () => {
   expect(namesIn([{ b: 1 }, { a: 1, b: 2 }, [1], null, 'x'])).toEqual(['b', 'a'])
+  const data = [{ a: 1, b: 2 }, { a: 'x' }, null, { b: null }]
+  expect(['a', 'b'].map((name) => areNumbers(data, name))).toEqual([false, true])
   expect([inShort(null), inShort({ a: 1 }), inShort(3)]).toEqual(['', '{"a":1}', '3'])
 })

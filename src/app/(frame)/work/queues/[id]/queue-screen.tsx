@@ -22,7 +22,7 @@ import { StateWord } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Ago, Took } from '@/ui/parts/time'
 import { withOrWithout } from '@/ui/sets'
-import { inShort, ITEM_MARKS, namesIn } from '../item-words'
+import { areNumbers, inShort, ITEM_MARKS, namesIn, valueOf } from '../item-words'
 import { ItemPanel } from './item-panel'
 import { ManyItems } from './many-items'
 
@@ -180,8 +180,10 @@ function Items({ queue, mayOperate }: { queue: QueueFull; mayOperate: boolean })
   })
   const rows = useMemo(() => query.data?.pages.flatMap((page) => page.rows) ?? [], [query.data])
   const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
-  const names = useMemo(() => namesIn(rows.map(({ data }) => data)), [rows])
+  const all = useMemo(() => rows.map(({ data }) => data), [rows])
+  const names = useMemo(() => namesIn(all), [all])
   const shown = values.columns?.split(',').filter((name) => names.includes(name)) ?? names.slice(0, MOST_COLUMNS)
+  const figures = new Set(shown.filter((name) => areNumbers(all, name)))
   const stretch = ['cameFrom', 'cameTo', 'endedFrom', 'endedTo', 'run', 'overdue', 'priority'].filter(
     (key) => values[key],
   )
@@ -291,7 +293,8 @@ function Items({ queue, mayOperate }: { queue: QueueFull; mayOperate: boolean })
                 id: `data ${name}`,
                 title: name,
                 maxWidth: 180,
-                cell: (row: ItemRow) => inShort((row.data as Record<string, unknown> | null)?.[name]),
+                ...(figures.has(name) && { align: 'right' as const }),
+                cell: (row: ItemRow) => inShort(valueOf(row.data, name)),
               })),
               { id: 'by', title: 'Robot', cell: (row) => row.robot ?? row.agent ?? '' },
               {
