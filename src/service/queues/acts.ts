@@ -211,16 +211,32 @@ const MAY: Record<z.output<typeof manySchema>['act']['do'], readonly ItemState[]
   priority: ['waiting'],
 }
 
+/** Those of these that would hold their key if they came back: nobody else has it, and of two with one key the first. */
+async function withFreeKey<I extends { readonly id: number; readonly key: string | null }>(
+  tx: Tx,
+  queueId: number,
+  items: readonly I[],
+): Promise<I[]> {
+  const rows = await many<{ id: number }>(
+    tx,
+    `SELECT DISTINCT ON (u.key) u.id FROM unnest($2::bigint[], $3::text[]) AS u(id, key)
+      WHERE NOT EXISTS (SELECT FROM item_keys k WHERE k.queue_id = $1 AND k.key = u.key AND k.item_id <> u.id) ORDER BY u.key, u.id`,
+    [queueId, items.map(({ id }) => id), items.map(({ key }) => key)],
+  )
+  const free = new Set(rows.map(({ id }) => id))
+  return items.filter(({ id, key }) => key === null || free.has(id))
+}
+
 /**
- * The same with many: of those that are meant, on those for which it means something.
+ * The same with many: of those that are meant, on those for which it means something. What would be put back under a key that another one holds stays as it is.
  *
- * @returns how many are meant, and with how many of them it is done; a dry run says the same and does nothing
+ * @returns how many are meant, with how many of them it is done, and how many stay because of their key; a dry run says the same and does nothing
  */
 export async function actOnMany(
   actor: Actor,
   queueId: number,
   { ids, filter, act, dryRun }: z.output<typeof manySchema>,
-): Promise<{ meant: number; done: number }> {
+): Promise<{ meant: number; done: number; held: number }> {
   requireSomewhere(actor, 'operate')
   if ((ids === undefined) === (filter === undefined))
     throw new Problem('invalid-input', 'Say which: those chosen, or all that a filter shows.')
@@ -239,12 +255,14 @@ export async function actOnMany(
         'too-large',
         `That is more than ${MOST_AT_ONCE.toLocaleString('en')} items at once: narrow the filter.`,
       )
-    const fit = await many<{ id: number; key: string | null }>(
+    const chance = await many<{ id: number; key: string | null }>(
       tx,
       `SELECT i.id, i.key FROM items i WHERE ${chosen} AND i.state = ANY($${bind.push(MAY[act.do])}::text[]) ORDER BY i.id ${dryRun ? '' : 'FOR UPDATE'}`,
       bind,
     )
-    if (dryRun || fit.length === 0) return { meant, done: fit.length }
+    const fit = act.do === 'again' && queue.keys !== 'none' ? await withFreeKey(tx, queueId, chance) : chance
+    const answer = { meant, done: fit.length, held: chance.length - fit.length }
+    if (dryRun || fit.length === 0) return answer
     const these = fit.map(({ id }) => id)
     if (act.do === 'withdraw') await withdraw(tx, actor, these, act.why)
     else if (act.do === 'postpone') await postpone(tx, actor, these, act.notBefore)
@@ -263,7 +281,7 @@ export async function actOnMany(
       { count: these.length },
     )
     await notify(tx, { items: true })
-    return { meant, done: these.length }
+    return answer
   })
 }
 

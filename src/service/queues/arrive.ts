@@ -110,17 +110,18 @@ export async function holdKeysOf(
   keyed: readonly { readonly key: string; readonly id: number; readonly i: number }[],
 ): Promise<void> {
   if (keyed.length === 0) return
-  const held = new Set(
+  // By item, not by key: two of these may ask for one.
+  const holders = new Set(
     (
-      await many<{ key: string }>(
+      await many<{ id: number }>(
         tx,
-        `INSERT INTO item_keys SELECT $1, u.key, u.id FROM unnest($2::text[], $3::bigint[]) AS u(key, id) ORDER BY u.key ON CONFLICT DO NOTHING RETURNING key`,
+        `INSERT INTO item_keys SELECT $1, u.key, u.id FROM unnest($2::text[], $3::bigint[]) AS u(key, id) ORDER BY u.key, u.id ON CONFLICT DO NOTHING RETURNING item_id AS id`,
         [queueId, keyed.map(({ key }) => key), keyed.map(({ id }) => id)],
       )
-    ).map(({ key }) => key),
+    ).map(({ id }) => id),
   )
   const faults = keyed
-    .filter(({ key }) => !held.has(key))
+    .filter(({ id }) => !holders.has(id))
     .map(({ key, i }) => ({ path: `items[${i}].key`, message: `An item with the key ${key} is there already.` }))
   if (faults.length > 0) throw new Problem('conflict', faults[0]?.message ?? '', faults)
 }

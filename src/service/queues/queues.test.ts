@@ -342,7 +342,7 @@ describe('people', () => {
     const ids = await put(queue.id, ...Array.from({ length: 7 }, (_, i) => ({ key: `K-${i}` })))
     await withdrawItem(OPERATOR, ids[0] as number, { why: '' })
     const all = { filter: {}, act: { do: 'withdraw' as const, why: 'storm' } }
-    expect(await actOnMany(OPERATOR, queue.id, { ...all, dryRun: true })).toEqual({ meant: 7, done: 6 })
+    expect(await actOnMany(OPERATOR, queue.id, { ...all, dryRun: true })).toEqual({ meant: 7, done: 6, held: 0 })
     expect(
       await actOnMany(OPERATOR, queue.id, {
         ids: ids.slice(0, 3),
@@ -352,8 +352,9 @@ describe('people', () => {
     ).toEqual({
       meant: 3,
       done: 2,
+      held: 0,
     })
-    expect(await actOnMany(OPERATOR, queue.id, { ...all, dryRun: false })).toEqual({ meant: 7, done: 6 })
+    expect(await actOnMany(OPERATOR, queue.id, { ...all, dryRun: false })).toEqual({ meant: 7, done: 6, held: 0 })
     expect(
       await actOnMany(OPERATOR, queue.id, {
         filter: { state: ['withdrawn'], key: 'K-1' },
@@ -363,10 +364,29 @@ describe('people', () => {
     ).toEqual({
       meant: 1,
       done: 1,
+      held: 0,
     })
     const [row] = (await listItems(ADMIN, queue.id, itemPageSchema.parse({ state: 'waiting' }))).rows
     expect(row).toMatchObject({ key: 'K-1', priority: 'urgent' })
     await expect(actOnMany(OPERATOR, queue.id, { act: { do: 'again' }, dryRun: true })).rejects.toThrow('Say which')
+  })
+
+  it('put back together, two of one key do not both come to hold it, and what is held by another stays', async () => {
+    const queue = await makeQueue({ keys: 'open' })
+    const ids: number[] = []
+    for (const key of ['MS-7', 'MS-7', 'MS-8', 'MS-9', null]) {
+      ids.push(...(await put(queue.id, { key })))
+      await withdrawItem(OPERATOR, ids.at(-1) as number, { why: '' })
+    }
+    await put(queue.id, { key: 'MS-8' })
+    for (const dryRun of [true, false])
+      expect(await actOnMany(OPERATOR, queue.id, { ids, act: { do: 'again' }, dryRun })).toEqual({
+        meant: 5,
+        done: 3,
+        held: 2,
+      })
+    const { rows } = await listItems(ADMIN, queue.id, itemPageSchema.parse({ state: 'waiting' }))
+    expect(rows.map(({ key }) => key).sort()).toEqual(['MS-7', 'MS-8', 'MS-9', null])
   })
 })
 

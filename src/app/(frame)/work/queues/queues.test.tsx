@@ -136,10 +136,7 @@ describe('a queue', () => {
       <QueueScreen id={3} />,
       {
         ...SERVER,
-        'POST /queues/3/items/many': (one: { body: unknown }) => ({
-          meant: 2,
-          done: (one.body as { dryRun: boolean }).dryRun ? 1 : 1,
-        }),
+        'POST /queues/3/items/many': { meant: 3, done: 1, held: 1 },
       },
       { at: '/work/queues/3' },
     )
@@ -148,8 +145,9 @@ describe('a queue', () => {
     for (const id of [11, 12]) fireEvent.click(screen.getByRole('checkbox', { name: `Choose item ${id}` }))
     await press('Put back')
     const dialog = await screen.findByRole('dialog')
-    expect(dialog.textContent).toContain('1 item wait again')
+    expect(dialog.textContent).toContain('1 item will wait again')
     expect(dialog.textContent).toContain('1 other of those chosen is in a state in which it means nothing')
+    expect(dialog.textContent).toContain('1 other stays as before: another item has the key')
     fireEvent.click(within(dialog).getByRole('button', { name: 'Put back' }))
     await waitFor(() => expect(changesOf(asked)).toHaveLength(2))
     expect(changesOf(asked).map(({ body }) => body)).toEqual([

@@ -12,6 +12,8 @@ type Act = 'again' | 'withdraw' | 'postpone' | 'urgent'
 interface Answer {
   readonly meant: number
   readonly done: number
+  /** Stay as they are, because another item has their key. */
+  readonly held: number
 }
 interface Words {
   readonly button: string
@@ -23,26 +25,26 @@ interface Words {
 const WORDS: Record<Act, Words> = {
   again: {
     button: 'Put back',
-    will: 'wait again, with their tries from nought',
+    will: 'will wait again, with their tries from nought',
     did: 'put back',
     body: () => ({ do: 'again' }),
   },
   withdraw: {
     button: 'Withdraw',
-    will: 'are taken out: nobody works on them any more',
+    will: 'will be taken out: nobody works on them any more',
     did: 'withdrawn',
     body: () => ({ do: 'withdraw' }),
     isDanger: true,
   },
   postpone: {
     button: 'Postpone by an hour',
-    will: 'are not taken for an hour',
+    will: 'will not be taken for an hour',
     did: 'postponed',
     body: () => ({ do: 'postpone', notBefore: new Date(Date.now() + 3_600_000).toISOString() }),
   },
   urgent: {
     button: 'Make urgent',
-    will: 'are taken before all others',
+    will: 'will be taken before all others',
     did: 'urgent now',
     body: () => ({ do: 'priority', priority: 'urgent' }),
   },
@@ -71,6 +73,7 @@ export function ManyItems({
       .then(then, (error: ApiProblem) => say(error.errors[0]?.message ?? error.detail, { bad: true }))
   }
   const words = asking && WORDS[asking.act]
+  const senseless = asking ? asking.would.meant - asking.would.done - asking.would.held : 0
   return (
     <>
       <ChosenBar says={says} onClear={onClear}>
@@ -97,8 +100,10 @@ export function ManyItems({
           }
         >
           {count(asking.would.done, 'item')} {words.will}.
-          {asking.would.meant > asking.would.done &&
-            ` ${count(asking.would.meant - asking.would.done, 'other')} of those chosen ${asking.would.meant - asking.would.done === 1 ? 'is' : 'are'} in a state in which it means nothing.`}
+          {senseless > 0 &&
+            ` ${count(senseless, 'other')} of those chosen ${senseless === 1 ? 'is' : 'are'} in a state in which it means nothing.`}
+          {asking.would.held > 0 &&
+            ` ${count(asking.would.held, 'other')} ${asking.would.held === 1 ? 'stays' : 'stay'} as before: another item has the key.`}
         </Confirm>
       )}
     </>
