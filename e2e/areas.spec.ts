@@ -64,7 +64,7 @@ test('somebody without a role sees the areas that they are a member of, and noth
   await signInAs(page, 'Wren Halloran')
   await open(page, '/work')
   const shelf = page.getByRole('navigation', { name: 'Areas of work' })
-  await expect(shelf.getByRole('link')).toHaveText([/^All work/, /^Refund desk/])
+  await expect(shelf.getByRole('link')).toHaveText([/^All work/, /^Refund desk/, /^Queues/])
   await expect(page.getByRole('link', { name: 'Fleet' })).toHaveCount(0)
   await open(page, '/runs')
   const rows = page.getByRole('table', { name: 'Runs' }).getByRole('row')
