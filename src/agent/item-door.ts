@@ -80,8 +80,11 @@ export class ItemDoor {
     const onData = (data: Buffer): void => {
       pieces.push(data)
       bytes += data.length
-      if (bytes > MOST_LINE)
+      if (bytes > MOST_LINE) {
+        // Whatever else it sends is kept nowhere.
+        client.off('data', onData).resume()
         return void client.end(`${JSON.stringify(refused('This is more than an item may hold.'))}\n`)
+      }
       if (!data.includes(10)) return
       client.off('data', onData)
       const asked = questionIn(Buffer.concat(pieces).toString('utf8'))

@@ -258,6 +258,7 @@ export async function changeRobotIn(tx: Tx, actor: Actor, id: number, change: Ro
   const robot = await db().robots.findOne({ where: { id, removedAt: null }, transaction: tx, lock: true })
   if (!robot) throw notFound('robot', id)
   const { poolIds, accountId, calendar, active } = change
+  if (change.name !== undefined && change.name !== robot.name) await requireNotMeant(tx, robot.name)
   const facts = Object.fromEntries(asked.filter(([key]) => key !== 'poolIds' && key !== 'accountId'))
   await requireTerms(tx, { calendar, poolIds })
   const pools = await many<{ id: number }>(tx, 'SELECT pool_id AS id FROM robot_pools WHERE robot_id = $1 ORDER BY 1', [
@@ -284,6 +285,23 @@ export async function changeRobotIn(tx: Tx, actor: Actor, id: number, change: Ro
   await notify(tx, { fleet: true, place: true })
 }
 
+/** Work that names a robot would wait for it for ever if the name went. */
+async function requireNotMeant(tx: Tx, name: string): Promise<void> {
+  const job = await maybeOne<{ title: string }>(
+    tx,
+    `SELECT j.title FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+      WHERE j.deleted_at IS NULL AND v.definition->'target'->>'robot' = $1 ORDER BY j.title LIMIT 1`,
+    [name],
+  )
+  if (job) throw new Problem('not-now', `The job ${job.title} is meant for it alone. Give that another robot first.`)
+  const run = await maybeOne<{ id: number }>(
+    tx,
+    `SELECT id FROM runs WHERE state IN ('waiting','ready') AND target->>'robot' = $1 ORDER BY id LIMIT 1`,
+    [name],
+  )
+  if (run) throw new Problem('not-now', `#${run.id} waits for it. Let that run first, or cancel it.`)
+}
+
 /** Only one that does nothing now and that no work names; what it did stays told. */
 export async function removeRobot(actor: Actor, id: number): Promise<void> {
   requireRight(actor, 'administer')
@@ -295,13 +313,7 @@ export async function removeRobot(actor: Actor, id: number): Promise<void> {
     ])
     if (busy)
       throw new Problem('not-now', `It is busy with #${busy.id}. Switch it off, and remove it when that has ended.`)
-    const job = await maybeOne<{ title: string }>(
-      tx,
-      `SELECT j.title FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-        WHERE j.deleted_at IS NULL AND v.definition->'target'->>'robot' = $1 ORDER BY j.title LIMIT 1`,
-      [robot.name],
-    )
-    if (job) throw new Problem('not-now', `The job ${job.title} is meant for it alone. Give that another robot first.`)
+    await requireNotMeant(tx, robot.name)
     await robot.update({ removedAt: new Date(), active: false, tryToken: null }, { transaction: tx })
     await execute(tx, 'DELETE FROM robot_pools WHERE robot_id = $1', [id])
     await addAgentEvent(tx, robot.agentId, 'robot', `${robot.name} removed by ${actor.name}`)
