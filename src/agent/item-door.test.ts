@@ -50,6 +50,14 @@ it.each([
   expect(asked).toHaveLength(1)
 })
 
+it('refuses what nests so deep that it could not be sent on', async () => {
+  const deep = `${'['.repeat(200_000)}${']'.repeat(200_000)}`
+  expect(await said(`{"request": "request-3", "ask": {"do": "add", "new": {"data": ${deep}}}}\n`)).toBe(
+    '{"ok":false,"why":"This nests deeper than 500."}\n',
+  )
+  expect(asked).toEqual([])
+})
+
 it('refuses once what is longer than an item may be, and keeps nothing of what comes after', async () => {
   const piece = 'x'.repeat(200 * 1024)
   expect(await said(...Array.from({ length: 20 }, () => piece))).toBe(

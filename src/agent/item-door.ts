@@ -2,6 +2,7 @@ import { chmodSync, chownSync, mkdtempSync, rmSync, writeFileSync } from 'node:f
 import { createServer, type Server, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { isTooDeep, MOST_NESTED } from '@/core/schema/nesting'
 import type { ItemAnswer } from './protocol'
 import { SHELL, type Account } from './start-order'
 
@@ -89,6 +90,9 @@ export class ItemDoor {
       client.off('data', onData)
       const asked = questionIn(Buffer.concat(pieces).toString('utf8'))
       if (!asked) return void client.end(`${JSON.stringify(refused('This is no question.'))}\n`)
+      // Sent on, it would end the agent in the middle of its work.
+      if (isTooDeep(asked.ask))
+        return void client.end(`${JSON.stringify(refused(`This nests deeper than ${MOST_NESTED}.`))}\n`)
       ask(asked.request, asked.ask).then(
         (answer) => client.end(`${JSON.stringify(answer)}\n`),
         // The agent ends: the command asks again, and the next agent answers.

@@ -2,6 +2,7 @@ import { type ZodType, type z } from 'zod'
 import type { Right } from '@/core/people/roles'
 import { requireSomewhere, seenBy, type Actor } from '@/service/base/actor'
 import { faultsFrom } from '@/core/schema/faults'
+import { isTooDeep, MOST_NESTED } from '@/core/schema/nesting'
 import { unstorablePath } from '@/core/schema/text'
 import { Problem } from '@/service/base/problem'
 import { whoHasAccessToken, whoHasSession, type SignedIn } from '@/service/people/sessions'
@@ -10,8 +11,6 @@ import { callerOf, cookieOf } from './caller'
 import { databaseAway, noteAnswer, noteOutage } from './outage'
 
 const MAX_BODY_BYTES = 1024 * 1024
-/** Deeper than any request has reason to be, and shallow enough for whatever walks it. */
-const MAX_DEPTH = 500
 
 export interface Call<Body, Query> {
   readonly actor: Actor
@@ -141,13 +140,13 @@ export async function readText(request: Request, maxBytes: number): Promise<stri
 
 export async function readJson(request: Request, maxBytes = MAX_BODY_BYTES): Promise<unknown> {
   const text = await readText(request, maxBytes)
-  if (depthOf(text) > MAX_DEPTH) throw new Problem('invalid-input', `The request nests deeper than ${MAX_DEPTH}.`)
   let value: unknown
   try {
     value = text === '' ? {} : (JSON.parse(text) as unknown)
   } catch {
     throw new Problem('invalid-input', 'The request is not JSON.', [{ path: '', message: 'The request is not JSON.' }])
   }
+  if (isTooDeep(value)) throw new Problem('invalid-input', `The request nests deeper than ${MOST_NESTED}.`)
   requireStorable(value)
   return value
 }
@@ -158,23 +157,6 @@ function requireStorable(value: unknown): void {
   if (path === undefined) return
   const message = 'It has a character that cannot be stored (NUL, or half of a surrogate pair).'
   throw new Problem('invalid-input', path === '' ? message : `${path}: ${message}`, [{ path, message }])
-}
-
-/** How deep brackets nest in a JSON text; those in strings are passed over. */
-function depthOf(text: string): number {
-  let depth = 0
-  let deepest = 0
-  let inString = false
-  for (let i = 0; i < text.length; i++) {
-    const char = text.charCodeAt(i)
-    if (inString) {
-      if (char === 92) i++
-      else if (char === 34) inString = false
-    } else if (char === 34) inString = true
-    else if (char === 91 || char === 123) deepest = Math.max(deepest, ++depth)
-    else if (char === 93 || char === 125) depth--
-  }
-  return deepest
 }
 
 /** A page says so when it asks by itself and nobody has touched it for a while. */

@@ -6,6 +6,7 @@ import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { z } from 'zod'
+import { isTooDeep, MOST_NESTED } from '@/core/schema/nesting'
 import { transaction } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { requireOn } from '@/service/base/area-rights'
@@ -149,7 +150,8 @@ async function* jsonLines(body: AsyncIterable<Uint8Array>): AsyncGenerator<{ lin
   let line = 0
   const read = (text: string): { line: number; value: unknown } => {
     try {
-      return { line, value: JSON.parse(text) as unknown }
+      const value: unknown = JSON.parse(text)
+      return { line, value: isTooDeep(value) ? `It nests deeper than ${MOST_NESTED}.` : value }
     } catch (error) {
       return { line, value: `It is not JSON: ${(error as Error).message}.` }
     }

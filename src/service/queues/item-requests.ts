@@ -1,4 +1,5 @@
 import type { z } from 'zod'
+import { isTooDeep, MOST_NESTED } from '@/core/schema/nesting'
 import { clipText } from '@/core/schema/plain-text'
 import { itemAskSchema, type ItemAnswer } from '@/agent/protocol'
 import { execute, maybeOne, transaction, type Tx } from '@/store/db'
@@ -31,6 +32,7 @@ export async function answerItemRequest(
   agentId: number,
   { attempt, token, request, ask }: ItemRequest,
 ): Promise<ItemAnswer> {
+  if (isTooDeep(ask)) return refused(`This nests deeper than ${MOST_NESTED}.`)
   const read = itemAskSchema.safeParse(ask)
   if (!read.success) return refused(read.error.issues[0]?.message ?? 'This is no request that is known.')
   try {

@@ -293,6 +293,10 @@ describe('a file', () => {
     ).rejects.toMatchObject({
       errors: [{ path: 'line 1', message: 'An item with the key MS-9 is there already.' }],
     })
+    const deep = `${'['.repeat(100_000)}${']'.repeat(100_000)}`
+    expect(
+      await addFromFile(OPERATOR, queue.id, { format: 'jsonl', dryRun: 'yes' }, bodyOf(`{"data": ${deep}}\n`)),
+    ).toEqual({ rows: 1, added: 0, faults: [{ path: 'line 1', message: 'It nests deeper than 500.' }] })
     await expect(addFromFile(OPERATOR, queue.id, { format: 'csv' }, bodyOf('key,amount\n'))).rejects.toThrow('no row')
     await expect(addFromFile(OPERATOR, queue.id, { format: 'csv' }, bodyOf('key,amount\n"MS'))).rejects.toThrow(
       'no CSV',
