@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process'
-import { enrolAgent, expect, open, signInAs, test } from './helpers'
+import { chooseByKeys, enrolAgent, expect, open, signInAs, test } from './helpers'
 
 let agent: ChildProcess | undefined
 test.afterAll(() => {
@@ -29,10 +29,7 @@ test('a job is written, started, seen to fail, understood, mended and run again,
   await expect(page.getByText('Write what is to be done.')).toBeVisible()
   await page.getByRole('textbox', { name: 'Command line' }).focus()
   await page.keyboard.type('echo "gulls on ${quay}: 41"; echo "no tide table" >&2; exit 3')
-  await page.getByRole('button', { name: 'Choose a pool' }).focus()
-  await page.keyboard.press('Enter')
-  await page.keyboard.type('lab')
-  await page.keyboard.press('Enter')
+  await chooseByKeys(page, page.getByRole('button', { name: 'Choose a pool' }), 'lab')
   await expect(page.getByText('1 agent fits: e2e-machine')).toBeVisible()
   await page.getByRole('button', { name: 'Add an input' }).focus()
   await page.keyboard.press('Enter')

@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process'
-import { enrolAgent, expect, open, signInAs, test } from './helpers'
+import { chooseByKeys, enrolAgent, expect, open, signInAs, test } from './helpers'
 
 let agent: ChildProcess | undefined
 test.afterAll(() => {
@@ -63,10 +63,7 @@ test('a flow is built by keyboard, rehearsed, started, fails, and is run again f
   await picture.focus()
   await page.keyboard.press('Home')
   await page.keyboard.press('ArrowRight')
-  await page.getByRole('button', { name: /What becomes of print-the-tides/ }).focus()
-  await page.keyboard.press('Enter')
-  await page.keyboard.type('fails')
-  await page.keyboard.press('Enter')
+  await chooseByKeys(page, page.getByRole('button', { name: /What becomes of print-the-tides/ }), 'fails')
   await expect(page.getByText('The flow would end')).toBeVisible()
   await expect(page.getByRole('img', { name: /^Post the tides, skipped/ })).toBeVisible()
 

@@ -2,7 +2,7 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { expect, test as base, type Page } from '@playwright/test'
+import { expect, test as base, type Locator, type Page } from '@playwright/test'
 
 /** Every test fails on an error in the browser’s console: a policy violation, a missing file, a crash. */
 export const test = base.extend<{ page: Page }>({
@@ -35,6 +35,15 @@ export async function signInAs(page: Page, name: string): Promise<void> {
   await page.waitForURL('**/watch')
   await expect(page.getByRole('heading', { name: 'Now on the machines' })).toBeVisible()
   await isAwake(page)
+}
+
+/** Chooses from a list by keys. Whoever types waits until the list has the focus: before that keys go to the button. */
+export async function chooseByKeys(page: Page, button: Locator, word: string): Promise<void> {
+  await button.focus()
+  await page.keyboard.press('Enter')
+  await expect(page.locator('[role=listbox]:focus-within')).toBeVisible()
+  await page.keyboard.type(word)
+  await page.keyboard.press('Enter')
 }
 
 /** Enrols a real agent of this machine with the one pasted command, as an administrator does. End its whole process group. */
