@@ -207,7 +207,6 @@ export class Leader {
       if (lost.length > 0) log.warn({ runs: lost }, 'runs lost')
     })
     await troubles.watch('notice agents that are out of reach', watchAgents)
-    await troubles.watch('look at secrets that end', watchSecrets)
     await troubles.watch('look at deadlines', watchDeadlines)
     await troubles.watch('look after runs whose machines are out of reach', () => watchUnreachable(Date.now()))
   }
@@ -228,6 +227,7 @@ export class Leader {
     await this.troubles.watch('record how busy agents were', () =>
       sampleLoad(new Date(now.getTime() - 3 * SAMPLE_SECONDS * 1000), now),
     )
+    await this.troubles.watch('look at secrets that end', watchSecrets)
     await this.troubles.watch('look at work queues', watchQueues)
     await this.troubles.watch('work out usual lengths', async () => {
       await refreshUsual(this.lastUsual.getTime() === 0 ? new Date(now.getTime() - 86_400_000) : this.lastUsual)

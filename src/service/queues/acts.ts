@@ -79,17 +79,8 @@ export async function putBack(actor: Actor, id: number, content: z.output<typeof
     const item = await lockItem(tx, actor, id)
     if (!OVER.has(item.state)) throw cannot(item.state, 'only what is over is put back')
     const queue = await lockedQueue(tx, item.queueId)
-    const key = content.key ?? item.key
     await write(tx, queue, item, content)
-    if (queue.keys !== 'none' && key !== null) {
-      await execute(tx, 'DELETE FROM item_keys WHERE item_id = $1', [id])
-      await holdKeysOf(tx, item.queueId, [{ key, id, i: 0 }])
-    }
-    await execute(
-      tx,
-      `UPDATE items SET state = 'waiting', tries = 0, laters = 0, not_before = NULL, ended_at = NULL, result = NULL, version = version + 1 WHERE id = $1`,
-      [id],
-    )
+    await back(tx, queue, [{ id, key: content.key ?? item.key }])
     const mended = Object.keys(content)
     await tell(tx, actor, [id], 'put back', mended.length > 0 ? `${mended.join(', ')} mended` : `it was ${item.state}`)
     await notify(tx, { items: true })
@@ -109,10 +100,7 @@ export async function changeItem(
     if (item.state !== 'waiting') throw cannot(item.state, 'only what waits is changed')
     const queue = await lockedQueue(tx, item.queueId)
     await write(tx, queue, item, content)
-    if (queue.keys !== 'none' && content.key && content.key !== item.key) {
-      await execute(tx, 'DELETE FROM item_keys WHERE item_id = $1', [id])
-      await holdKeysOf(tx, item.queueId, [{ key: content.key, id, i: 0 }])
-    }
+    if (content.key && content.key !== item.key) await holdAnew(tx, queue, [{ id, key: content.key }])
     await execute(tx, 'UPDATE items SET version = version + 1 WHERE id = $1', [id])
     await tell(tx, actor, [id], 'changed', Object.keys(content).join(', '))
     await notify(tx, { items: true })
@@ -212,11 +200,7 @@ const MAY: Record<z.output<typeof manySchema>['act']['do'], readonly ItemState[]
 }
 
 /** Those of these that would hold their key if they came back: nobody else has it, and of two with one key the first. */
-async function withFreeKey<I extends { readonly id: number; readonly key: string | null }>(
-  tx: Tx,
-  queueId: number,
-  items: readonly I[],
-): Promise<I[]> {
+async function withFreeKey(tx: Tx, queueId: number, items: readonly Keyed[]): Promise<Keyed[]> {
   const rows = await many<{ id: number }>(
     tx,
     `SELECT DISTINCT ON (u.key) u.id FROM unnest($2::bigint[], $3::text[]) AS u(id, key)
@@ -255,7 +239,7 @@ export async function actOnMany(
         'too-large',
         `That is more than ${MOST_AT_ONCE.toLocaleString('en')} items at once: narrow the filter.`,
       )
-    const chance = await many<{ id: number; key: string | null }>(
+    const chance = await many<Keyed>(
       tx,
       `SELECT i.id, i.key FROM items i WHERE ${chosen} AND i.state = ANY($${bind.push(MAY[act.do])}::text[]) ORDER BY i.id ${dryRun ? '' : 'FOR UPDATE'}`,
       bind,
@@ -272,7 +256,10 @@ export async function actOnMany(
         PRIORITIES.indexOf(act.priority),
       ])
       await tell(tx, actor, these, 'changed', `priority ${act.priority}`)
-    } else await backMany(tx, actor, queue, fit)
+    } else {
+      await back(tx, queue, fit)
+      await tell(tx, actor, these, 'put back')
+    }
     await record(
       tx,
       actor,
@@ -285,25 +272,32 @@ export async function actOnMany(
   })
 }
 
-async function backMany(
+interface Keyed {
+  readonly id: number
+  readonly key: string | null
+}
+
+/** Each holds the key that it has now, and none that it had. */
+async function holdAnew(
   tx: Tx,
-  actor: Actor,
-  queue: { readonly id: number; readonly keys: string },
-  fit: readonly { readonly id: number; readonly key: string | null }[],
+  queue: Awaited<ReturnType<typeof lockedQueue>>,
+  items: readonly Keyed[],
 ): Promise<void> {
-  const these = fit.map(({ id }) => id)
-  if (queue.keys !== 'none') {
-    await execute(tx, 'DELETE FROM item_keys WHERE item_id = ANY($1)', [these])
-    await holdKeysOf(
-      tx,
-      queue.id,
-      fit.flatMap(({ id, key }, i) => (key === null ? [] : [{ key, id, i }])),
-    )
-  }
+  if (queue.keys === 'none') return
+  await execute(tx, 'DELETE FROM item_keys WHERE item_id = ANY($1)', [items.map(({ id }) => id)])
+  await holdKeysOf(
+    tx,
+    queue.id,
+    items.flatMap(({ id, key }, i) => (key === null ? [] : [{ key, id, i }])),
+  )
+}
+
+/** They wait again, with their tries from nought. */
+async function back(tx: Tx, queue: Awaited<ReturnType<typeof lockedQueue>>, items: readonly Keyed[]): Promise<void> {
+  await holdAnew(tx, queue, items)
   await execute(
     tx,
     `UPDATE items SET state = 'waiting', tries = 0, laters = 0, not_before = NULL, ended_at = NULL, result = NULL, version = version + 1 WHERE id = ANY($1)`,
-    [these],
+    [items.map(({ id }) => id)],
   )
-  await tell(tx, actor, these, 'put back')
 }

@@ -70,7 +70,7 @@ export function faultsOf(queue: Into, items: readonly NewItem[]): FieldFault[] {
 }
 
 /**
- * Adds items to a queue that is locked for it: all or none.
+ * Adds items to a queue that is locked for it, if nothing is wrong with any: all or none.
  *
  * @param cameBy what brought them, in words
  * @returns their numbers, in the order in which they were given
@@ -78,6 +78,11 @@ export function faultsOf(queue: Into, items: readonly NewItem[]): FieldFault[] {
 export async function addItemsIn(tx: Tx, queue: Into, items: readonly NewItem[], cameBy: string): Promise<number[]> {
   const faults = faultsOf(queue, items)
   if (faults.length > 0) throw new Problem('invalid-input', faults[0]?.message ?? '', faults.slice(0, 1000))
+  return insertItems(tx, queue, items, cameBy)
+}
+
+/** The same of items in which no fault was found. */
+export async function insertItems(tx: Tx, queue: Into, items: readonly NewItem[], cameBy: string): Promise<number[]> {
   const rows = await many<{ id: number }>(
     tx,
     `INSERT INTO items (queue_id, key, data, priority, due, not_before, came_by)

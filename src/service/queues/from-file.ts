@@ -12,7 +12,7 @@ import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { requireOn } from '@/service/base/area-rights'
 import { record } from '@/service/base/audit'
 import { Problem, type FieldFault } from '@/service/base/problem'
-import { addItemsIn, faultsOf, lockedQueue, newItemSchema, type NewItem } from './arrive'
+import { faultsOf, insertItems, lockedQueue, newItemSchema, type NewItem } from './arrive'
 
 export const fileSchema = z.strictObject({
   format: z.enum(['csv', 'jsonl']),
@@ -80,24 +80,19 @@ async function addRows(
       const flush = async (): Promise<void> => {
         const some = batch
         batch = []
-        for (const { path, message } of faultsOf(
-          { ...queue, keys: 'none' },
-          some.map(({ item }) => item),
-        ))
-          fault(some[Number(/\d+/.exec(path)?.[0] ?? 0)]?.line ?? 0, message)
+        const items = some.map(({ item }) => item)
+        const note = (found: readonly FieldFault[]): void => {
+          for (const { path, message } of found) fault(some[Number(/\d+/.exec(path)?.[0] ?? 0)]?.line ?? 0, message)
+        }
+        // A key that stands there twice was found by its lines.
+        note(faultsOf({ ...queue, keys: 'none' }, items))
         // After the first fault nothing is kept: the rest is only looked at.
         if (faults.length > 0 || some.length === 0) return
         try {
-          await addItemsIn(
-            tx,
-            { ...queue, schema: null },
-            some.map(({ item }) => item),
-            `${actor.name}, from a file`,
-          )
+          await insertItems(tx, queue, items, `${actor.name}, from a file`)
         } catch (error) {
           if (!(error instanceof Problem)) throw error
-          for (const { path, message } of error.errors)
-            fault(some[Number(/\d+/.exec(path)?.[0] ?? 0)]?.line ?? 0, message)
+          note(error.errors)
         }
       }
       for await (const { line, value } of rowsOf(format, createReadStream(file), queue.schema)) {
