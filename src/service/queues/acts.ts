@@ -79,8 +79,8 @@ export async function putBack(actor: Actor, id: number, content: z.output<typeof
     const item = await lockItem(tx, actor, id)
     if (!OVER.has(item.state)) throw cannot(item.state, 'only what is over is put back')
     const queue = await lockedQueue(tx, item.queueId)
-    await write(tx, queue, item, content)
-    await back(tx, queue, [{ id, key: content.key ?? item.key }])
+    const key = await write(tx, queue, item, content)
+    await back(tx, queue, [{ id, key }])
     const mended = Object.keys(content)
     await tell(tx, actor, [id], 'put back', mended.length > 0 ? `${mended.join(', ')} mended` : `it was ${item.state}`)
     await notify(tx, { items: true })
@@ -99,22 +99,23 @@ export async function changeItem(
     if (item.version !== version) throw new Problem('conflict', 'It changed while you were at it. Look at it again.')
     if (item.state !== 'waiting') throw cannot(item.state, 'only what waits is changed')
     const queue = await lockedQueue(tx, item.queueId)
-    await write(tx, queue, item, content)
-    if (content.key && content.key !== item.key) await holdAnew(tx, queue, [{ id, key: content.key }])
+    const key = await write(tx, queue, item, content)
+    if (key !== item.key) await holdAnew(tx, queue, [{ id, key }])
     await execute(tx, 'UPDATE items SET version = version + 1 WHERE id = $1', [id])
     await tell(tx, actor, [id], 'changed', Object.keys(content).join(', '))
     await notify(tx, { items: true })
   })
 }
 
+/** Returns the key that it has now; null as a key takes it away. */
 async function write(
   tx: Tx,
   queue: Awaited<ReturnType<typeof lockedQueue>>,
   item: Locked,
   content: z.output<typeof contentSchema>,
-): Promise<void> {
+): Promise<string | null> {
   const after = newItemSchema.parse({
-    key: content.key ?? item.key,
+    key: content.key === undefined ? item.key : content.key,
     data: content.data === undefined ? item.data : content.data,
   })
   const faults: FieldFault[] = faultsOf(queue, [after]).map(({ path, message }) => ({
@@ -134,6 +135,7 @@ async function write(
       content.due ?? null,
     ],
   )
+  return after.key
 }
 
 /** Takes it out: nobody works on it any more. What a run has just now is its own. */

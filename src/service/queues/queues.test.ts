@@ -9,7 +9,7 @@ import { giveUpLost } from '@/service/runs/open-runs'
 import { takeLeadership } from '@/service/runs/leadership'
 import { startRun, startSchema } from '@/service/runs/start'
 import { addArea } from '@/service/work/areas'
-import { actOnMany, againSchema, changeItem, postponeItem, putBack, withdrawItem } from './acts'
+import { actOnMany, againSchema, changeItem, changeItemSchema, postponeItem, putBack, withdrawItem } from './acts'
 import { addItems, arriveSchema } from './arrive'
 import { listQueues, tideOf } from './figures'
 import { addFromFile } from './from-file'
@@ -373,6 +373,20 @@ describe('people', () => {
     const [row] = (await listItems(ADMIN, queue.id, itemPageSchema.parse({ state: 'waiting' }))).rows
     expect(row).toMatchObject({ key: 'K-1', priority: 'urgent' })
     await expect(actOnMany(OPERATOR, queue.id, { act: { do: 'again' }, dryRun: true })).rejects.toThrow('Say which')
+  })
+
+  it('take the key of an item away: another may have it then', async () => {
+    const queue = await makeQueue({ keys: 'open' })
+    const [id = 0] = await put(queue.id, { key: 'MS-7' })
+    const { version } = await item(id)
+    await changeItem(OPERATOR, id, changeItemSchema.parse({ key: null, version }))
+    expect(await item(id)).toMatchObject({ key: null, state: 'waiting' })
+    await put(queue.id, { key: 'MS-7' })
+    await withdrawItem(OPERATOR, id, { why: '' })
+    await putBack(OPERATOR, id, againSchema.parse({ key: 'MS-8' }))
+    await withdrawItem(OPERATOR, id, { why: '' })
+    await putBack(OPERATOR, id, againSchema.parse({ key: null }))
+    expect((await item(id)).key).toBe(null)
   })
 
   it('put back together, two of one key do not both come to hold it, and what is held by another stays', async () => {
