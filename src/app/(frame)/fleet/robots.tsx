@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useMemo, type ReactNode } from 'react'
+import { StretchSelect, useStretch } from '@/app/shared/stretch-select'
 import dynamic from 'next/dynamic'
 import { ROBOT_STATES } from '@/core/fleet/robot-state'
 import type { RobotPiece, RobotWork } from '@/service/fleet/robot-work'
@@ -26,12 +27,6 @@ const FileDialog = dynamic(() => import('./robots-file-dialog').then((module) =>
   ssr: false,
 })
 
-export const STRETCHES = [
-  { id: 'hour', title: 'last hour' },
-  { id: 'day', title: 'last day' },
-  { id: 'week', title: 'last week' },
-]
-
 /** All robots: what each is doing and since when, who did what over a stretch, and how busy each was. */
 export function Robots(): ReactNode {
   const { values, set } = useAddress()
@@ -46,13 +41,16 @@ export function Robots(): ReactNode {
     account: values.account,
     label: values.label,
   }
-  const over = values.over ?? 'day'
+  const over = useStretch()
   const { data: all, error } = useQuery({ queryKey: ['robots'], queryFn: () => api.get<RobotRow[]>('/robots') })
-  const { data: rows } = useQuery({
+  const isFiltered = Object.values(filter).some(Boolean)
+  const { data: fitting } = useQuery({
     queryKey: ['robots', filter],
     queryFn: () => api.get<RobotRow[]>(`/robots${queryOf(filter)}`),
-    placeholderData: (before) => before,
+    placeholderData: (before) => before ?? all,
+    enabled: isFiltered,
   })
+  const rows = isFiltered ? fitting : all
   const { data: work } = useQuery({
     queryKey: ['robots', 'work', over],
     queryFn: () => api.get<RobotWork>(`/robots/work?over=${over}`),
@@ -85,7 +83,7 @@ export function Robots(): ReactNode {
           onDone={(id) => router.push(`/fleet/robots/${id}`)}
         />
       )}
-      {values.file === '1' && why === undefined && <FileDialog isOpen onClose={() => set({ file: null }, 'replace')} />}
+      {values.file === '1' && why === undefined && <FileDialog onClose={() => set({ file: null }, 'replace')} />}
     </>
   )
   if (all.length === 0)
@@ -235,14 +233,7 @@ export function Robots(): ReactNode {
       )}
       <Row style={{ padding: '6px 12px' }}>
         <Small>{count(rows?.length ?? 0, 'robot')}; how busy they were, and what they did, over the</Small>
-        <Select
-          label="Over"
-          hideLabel
-          value={over}
-          onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')}
-          choices={STRETCHES}
-          width="120px"
-        />
+        <StretchSelect />
       </Row>
       {dialogs}
     </>

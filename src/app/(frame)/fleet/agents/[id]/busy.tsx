@@ -2,27 +2,19 @@
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import type { ReactNode } from 'react'
+import { StretchSelect, useStretch } from '@/app/shared/stretch-select'
 import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
-import type { AgentRow, BusyStretch } from '@/service/fleet/fleet'
+import type { AgentRow } from '@/service/fleet/fleet'
 import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
-import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
-import { Select } from '@/ui/parts/select'
 import { Panel, Row, Small, Spring } from '@/ui/parts/layout'
-
-const STRETCHES = [
-  { id: 'hour', title: 'last hour' },
-  { id: 'day', title: 'last day' },
-  { id: 'week', title: 'last week' },
-]
 
 /** How many of its slots an agent had in use, by the hour; a bar leads to its runs. */
 export function Busy({ agent }: { agent: AgentRow }): ReactNode {
-  const { values, set } = useAddress()
   const { zone } = useMe()
   const router = useRouter()
-  const over = (values.over ?? 'day') as BusyStretch
+  const over = useStretch()
   const { data = [] } = useQuery({
     queryKey: ['agents', agent.id, 'busy', over],
     queryFn: () => api.get<{ at: string; share: number }[]>(`/agents/${agent.id}/busy?over=${over}`),
@@ -41,14 +33,7 @@ export function Busy({ agent }: { agent: AgentRow }): ReactNode {
         <h2>How busy</h2>
         <Small>{Math.round(mean * 100)} % of its slots on average</Small>
         <Spring />
-        <Select
-          label="Over"
-          hideLabel
-          value={over}
-          onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')}
-          choices={STRETCHES}
-          width="120px"
-        />
+        <StretchSelect />
       </Row>
       <div style={{ height: 130 }}>
         <ResponsiveContainer width="100%" height="100%">

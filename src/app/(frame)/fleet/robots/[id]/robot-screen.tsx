@@ -3,6 +3,7 @@ import dynamic from 'next/dynamic'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
+import { StretchSelect, useStretch } from '@/app/shared/stretch-select'
 import { ROBOT_STATES } from '@/core/fleet/robot-state'
 import type { RobotWork } from '@/service/fleet/robot-work'
 import type { RobotRow } from '@/service/fleet/robots'
@@ -10,20 +11,17 @@ import type { ApiProblem } from '@/ui/api'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
-import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Crumb } from '@/ui/parts/crumb'
 import { Confirm } from '@/ui/parts/dialog'
 import { FactItem, Facts, Mute, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
-import { Select } from '@/ui/parts/select'
 import { StateChip, StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
 import { RobotLane } from '../../robot-lane'
 import { ROBOT_MARKS } from '../../robot-words'
-import { STRETCHES } from '../../robots'
 
 const RobotDialog = dynamic(() => import('../../robot-dialog').then((module) => module.RobotDialog), { ssr: false })
 
@@ -161,9 +159,8 @@ function Head({ robot }: { robot: RobotRow }): ReactNode {
 }
 
 function Work({ robot }: { robot: RobotRow }): ReactNode {
-  const { values, set } = useAddress()
   const router = useRouter()
-  const over = values.over ?? 'day'
+  const over = useStretch()
   const { data: work } = useQuery({
     queryKey: ['robots', robot.id, 'work', over],
     queryFn: () => api.get<RobotWork>(`/robots/work?over=${over}&robot=${robot.id}`),
@@ -179,14 +176,7 @@ function Work({ robot }: { robot: RobotRow }): ReactNode {
           </Small>
         )}
         <Spring />
-        <Select
-          label="Over"
-          hideLabel
-          value={over}
-          onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')}
-          choices={STRETCHES}
-          width="120px"
-        />
+        <StretchSelect />
         <ButtonLink href={`/runs?robot=${robot.id}&steps=yes`}>All its runs</ButtonLink>
       </Row>
       {work && (

@@ -10,32 +10,22 @@ import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
 import { Row, Stack, Trouble } from '@/ui/parts/layout'
 import { Select } from '@/ui/parts/select'
-import { DataFields, plainFields } from './data-fields'
+import { useItemData } from './item-data'
 
 /** Puts one item into the queue by hand. */
 export function AddItem({ queue, onClose }: { queue: QueueFull; onClose: () => void }): ReactNode {
   const client = useQueryClient()
   const say = useSay()
-  const fields = plainFields(queue.schema)
   const [key, setKey] = useState('')
-  const [data, setData] = useState<Readonly<Record<string, unknown>>>({})
-  const [text, setText] = useState('{}')
-  const [jsonFault, setJsonFault] = useState<string>()
   const [priority, setPriority] = useState('normal')
   const { trouble, setTrouble, faultOf } = useTrouble()
   const at = (name: string): string | undefined => faultOf(`items[0].${name}`)
+  const written = useItemData(queue.schema, {}, at)
   const submit = (): void => {
-    let given: unknown = data
-    if (!fields)
-      try {
-        given = JSON.parse(text)
-        setJsonFault(undefined)
-      } catch (error) {
-        setJsonFault(`This is not JSON: ${(error as Error).message}.`)
-        return
-      }
+    const given = written.read()
+    if (!given) return
     api
-      .post<{ items: number[] }>(`/queues/${queue.id}/items`, { items: [{ key: key || null, data: given, priority }] })
+      .post<{ items: number[] }>(`/queues/${queue.id}/items`, { items: [{ key: key || null, ...given, priority }] })
       .then(({ items }) => {
         for (const kind of ['items', 'queues']) void client.invalidateQueries({ queryKey: [kind] })
         say(`Item ${items[0]} waits in ${queue.title}.`)
@@ -62,19 +52,8 @@ export function AddItem({ queue, onClose }: { queue: QueueFull; onClose: () => v
               width="130px"
             />
           </Row>
-          {fields ? (
-            <DataFields fields={fields} value={data} onChange={setData} faultOf={(name) => at(`data.${name}`)} />
-          ) : (
-            <TextField
-              label="Data, as JSON"
-              value={text}
-              onChange={setText}
-              error={jsonFault ?? at('data')}
-              rows={8}
-              mono
-            />
-          )}
-          {fields && at('data') && <Trouble error={{ detail: at('data') }} />}
+          {written.input}
+          {written.isForm && at('data') && <Trouble error={{ detail: at('data') }} />}
           <DialogButtons onClose={onClose}>Add it</DialogButtons>
         </Stack>
       </form>

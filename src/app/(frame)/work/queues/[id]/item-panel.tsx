@@ -18,7 +18,7 @@ import { Select } from '@/ui/parts/select'
 import { StateChip } from '@/ui/parts/state-mark'
 import { Time } from '@/ui/parts/time'
 import { ITEM_MARKS, inShort } from '../item-words'
-import { DataFields, plainFields } from './data-fields'
+import { useItemData } from './item-data'
 
 const Story = styled.ol`
   li {
@@ -211,26 +211,16 @@ function Data({ data }: { data: unknown }): ReactNode {
 function Edit({ item, queue, onDone }: { item: ItemFull; queue: QueueFull; onDone: () => void }): ReactNode {
   const client = useQueryClient()
   const say = useSay()
-  const fields = plainFields(queue.schema)
-  const [data, setData] = useState<unknown>(item.data)
-  const [text, setText] = useState(JSON.stringify(item.data, null, 2))
-  const [jsonFault, setJsonFault] = useState<string>()
   const [key, setKey] = useState(item.key ?? '')
   const [priority, setPriority] = useState<string>(item.priority)
   const { trouble, setTrouble, faultOf } = useTrouble()
+  const written = useItemData(queue.schema, item.data, faultOf)
   const isOver = OVER.has(item.state)
   const submit = (): void => {
-    let given = data
-    if (!fields)
-      try {
-        given = JSON.parse(text)
-        setJsonFault(undefined)
-      } catch (error) {
-        setJsonFault(`This is not JSON: ${(error as Error).message}.`)
-        return
-      }
+    const given = written.read()
+    if (!given) return
     const changed = {
-      ...(JSON.stringify(given) === JSON.stringify(item.data) ? {} : { data: given }),
+      ...(JSON.stringify(given.data) === JSON.stringify(item.data) ? {} : given),
       ...(priority === item.priority ? {} : { priority }),
       ...(key === (item.key ?? '') ? {} : { key: key === '' ? null : key }),
     }
@@ -251,25 +241,9 @@ function Edit({ item, queue, onDone }: { item: ItemFull; queue: QueueFull; onDon
       }}
     >
       <Stack $gap={8}>
-        <Trouble error={trouble && (trouble.errors.length === 0 || !fields) ? trouble : null} />
+        <Trouble error={trouble && (trouble.errors.length === 0 || !written.isForm) ? trouble : null} />
         <TextField label="Key" value={key} onChange={setKey} error={faultOf('key')} mono />
-        {fields ? (
-          <DataFields
-            fields={fields}
-            value={(data ?? {}) as Record<string, unknown>}
-            onChange={setData}
-            faultOf={(name) => faultOf(`data.${name}`)}
-          />
-        ) : (
-          <TextField
-            label="Data, as JSON"
-            value={text}
-            onChange={setText}
-            error={jsonFault ?? faultOf('data')}
-            rows={8}
-            mono
-          />
-        )}
+        {written.input}
         <Select
           label="Priority"
           value={priority}

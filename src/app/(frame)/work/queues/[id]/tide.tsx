@@ -2,20 +2,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import type { ReactNode } from 'react'
+import { StretchSelect, useStretch } from '@/app/shared/stretch-select'
 import { Bar, ComposedChart, Line, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import type { TideBucket } from '@/service/queues/figures'
 import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
-import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { Panel, Row, Small, Spring } from '@/ui/parts/layout'
-import { Select } from '@/ui/parts/select'
-
-const STRETCHES = [
-  { id: 'hour', title: 'last hour' },
-  { id: 'day', title: 'last day' },
-  { id: 'week', title: 'last week' },
-]
 
 interface Drawn extends TideBucket {
   readonly label: string
@@ -23,12 +16,18 @@ interface Drawn extends TideBucket {
   readonly bad: number
 }
 
+/** What is drawn of a stretch, and which items a bar leads to. */
+const BARS = [
+  { key: 'came', name: 'came', fill: 'var(--day-in)', what: 'came', state: undefined },
+  { key: 'done', name: 'done', fill: 'var(--succeeded)', what: 'ended', state: 'done' },
+  { key: 'bad', name: 'rejected or failed', fill: 'var(--failed)', what: 'ended', state: 'rejected,failed' },
+] as const
+
 /** What came above the line, what ended below it, and what was open as a level; each mark leads to its items. */
 export function Tide({ id }: { id: number }): ReactNode {
-  const { values, set } = useAddress()
   const { zone } = useMe()
   const router = useRouter()
-  const over = values.over ?? 'day'
+  const over = useStretch()
   const { data } = useQuery({
     queryKey: ['queues', id, 'tide', over],
     queryFn: () => api.get<{ seconds: number; buckets: TideBucket[] }>(`/queues/${id}/tide?over=${over}`),
@@ -63,14 +62,7 @@ export function Tide({ id }: { id: number }): ReactNode {
           is what was open
         </Small>
         <Spring />
-        <Select
-          label="Over"
-          hideLabel
-          value={over}
-          onChange={(value) => set({ over: value === 'day' ? null : value }, 'replace')}
-          choices={STRETCHES}
-          width="120px"
-        />
+        <StretchSelect />
       </Row>
       <div style={{ height: 170 }}>
         <ResponsiveContainer width="100%" height="100%">
@@ -101,33 +93,18 @@ export function Tide({ id }: { id: number }): ReactNode {
               contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
               formatter={(value, name) => [String(Math.abs(Number(value))), String(name)]}
             />
-            <Bar
-              dataKey="came"
-              name="came"
-              stackId="tide"
-              fill="var(--day-in)"
-              isAnimationActive={false}
-              cursor="pointer"
-              onClick={go('came')}
-            />
-            <Bar
-              dataKey="done"
-              name="done"
-              stackId="tide"
-              fill="var(--succeeded)"
-              isAnimationActive={false}
-              cursor="pointer"
-              onClick={go('ended', 'done')}
-            />
-            <Bar
-              dataKey="bad"
-              name="rejected or failed"
-              stackId="tide"
-              fill="var(--failed)"
-              isAnimationActive={false}
-              cursor="pointer"
-              onClick={go('ended', 'rejected,failed')}
-            />
+            {BARS.map(({ key, name, fill, what, state }) => (
+              <Bar
+                key={key}
+                dataKey={key}
+                name={name}
+                stackId="tide"
+                fill={fill}
+                isAnimationActive={false}
+                cursor="pointer"
+                onClick={go(what, state)}
+              />
+            ))}
             <Line
               dataKey="open"
               name="open"
