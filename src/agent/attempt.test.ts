@@ -12,6 +12,7 @@ import {
 } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { LEASE } from './gateway.test-help'
 import type { Lease, Report } from './protocol'
 import { builtSupervisor } from './supervisor.test-help'
 import { Supervisors } from './supervisors'
@@ -30,26 +31,12 @@ afterEach(() => {
 
 function lease(command: string, change: Partial<Lease> = {}): Lease {
   return {
-    attempt: 7,
-    token: 3,
+    ...LEASE,
     run: 18204,
-    try: 1,
     title: 'test',
     action: { kind: 'command', command },
     folder: tmpdir(),
-    environment: {},
-    inputs: {},
-    secrets: [],
-    account: null,
-    runAs: null,
-    signIn: null,
-    robot: null,
-    asksForItems: false,
-    mayLeave: false,
-    timeLimitSeconds: null,
     graceSeconds: 0.3,
-    must: null,
-    mustNot: null,
     maxOutputBytes: 64 * 1024 * 1024,
     ...change,
   }

@@ -1,6 +1,7 @@
 import { once } from 'node:events'
 import type { AddressInfo } from 'node:net'
 import { WebSocketServer, type WebSocket } from 'ws'
+import { LEASE } from '@/agent/gateway.test-help'
 import type { AgentFacts, FromAgent, Lease, Report, ReportBody } from '@/agent/protocol'
 import { SimulatedMachine, type Play } from './machine'
 
@@ -14,27 +15,10 @@ const FACTS: AgentFacts = {
   abilities: ['command'],
 }
 const lease = (change: Partial<Lease> = {}): Lease => ({
-  attempt: 7,
-  token: 3,
-  run: 18,
-  try: 1,
-  title: 'Till file',
+  ...LEASE,
   action: { kind: 'command', command: 'till' },
-  folder: null,
   environment: { A: '1' },
   inputs: { harbour: 'orrin' },
-  secrets: [],
-  account: null,
-  runAs: null,
-  signIn: null,
-  robot: null,
-  asksForItems: false,
-  mayLeave: false,
-  timeLimitSeconds: null,
-  graceSeconds: 1,
-  must: null,
-  mustNot: null,
-  maxOutputBytes: 1000,
   ...change,
 })
 

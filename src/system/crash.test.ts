@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { seededRandom } from '@/core/stats/random'
-import { eventually, pause, startSystem, type System } from './harness.test-help'
+import { eventually, killAtRandom, pause, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(240_000)
 
@@ -86,16 +86,7 @@ describe('anything may be killed at any moment', () => {
           await pause(random() * 400)
         }
       })()
-      for (let kills = 0; kills < 9; kills++) {
-        await pause(300 + random() * 900)
-        const victim = [...everything, 'database'][Math.floor(random() * 6)] as string
-        if (victim === 'database') system.killDatabase()
-        else {
-          await system.kill(victim)
-          await pause(random() * 1000)
-          await system.start(victim)
-        }
-      }
+      await killAtRandom(system, everything, { times: 9, random, restMs: [300, 900] })
       await starting
       const rows = await allEnded(count)
       const begun = executions()

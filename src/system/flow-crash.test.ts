@@ -6,7 +6,7 @@ import type { Outcome } from '@/core/flow/state'
 import { seededRandom } from '@/core/stats/random'
 import { bundleFlow, flowDefinitionSchema, type FlowDefinition } from '@/core/work/flow'
 import type { FlowRunView } from '@/service/flows/flow-run-view'
-import { eventually, pause, startSystem, type System } from './harness.test-help'
+import { eventually, killAtRandom, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(400_000)
 
@@ -124,16 +124,7 @@ it('every flow ends as the rehearsal says, and nothing runs twice, whatever is k
     )
     return row?.n === FLOW_RUNS
   }
-  for (let kills = 0; kills < KILLS; kills++) {
-    await pause(1000 + random() * 2500)
-    const victim = [...everything, 'database'][pick(6)] as string
-    if (victim === 'database') system.killDatabase()
-    else {
-      await system.kill(victim)
-      await pause(random() * 1000)
-      await system.start(victim)
-    }
-  }
+  await killAtRandom(system, everything, { times: KILLS, random, restMs: [1000, 2500] })
   await Promise.all(starters)
   await eventually('all flows to end', isOver, 200)
 

@@ -51,6 +51,25 @@ export function freePort(): Promise<number> {
   })
 }
 
+/** Kills one of these, or the database, some times, each after a pause; a process is started again, a database by itself. Pauses in ms. */
+export async function killAtRandom(
+  system: System,
+  names: readonly string[],
+  { times, random, restMs: [least, more] }: { times: number; random: () => number; restMs: readonly [number, number] },
+): Promise<void> {
+  const victims = [...names, 'database']
+  for (let kills = 0; kills < times; kills++) {
+    await pause(least + random() * more)
+    const victim = victims[Math.floor(random() * victims.length)] as string
+    if (victim === 'database') system.killDatabase()
+    else {
+      await system.kill(victim)
+      await pause(random() * 1000)
+      await system.start(victim)
+    }
+  }
+}
+
 /** Tries again for a while what a killed process or database makes fail. */
 export async function eventually<T>(
   what: string,

@@ -1,5 +1,5 @@
 import { seededRandom } from '@/core/stats/random'
-import { eventually, pause, startSystem, type System } from './harness.test-help'
+import { eventually, killAtRandom, pause, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(300_000)
 
@@ -58,16 +58,7 @@ it('each item of a queue ends exactly once while everything is killed at random'
     for (const requestKey of keys) await system.api('POST', '/runs', { jobId, requestKey })
   }
   await work(['first-run-0', 'first-run-1', 'first-run-2', 'first-run-3'])
-  for (let kills = 0; kills < 8; kills++) {
-    await pause(300 + random() * 900)
-    const victim = [...everything, 'database'][Math.floor(random() * 6)] as string
-    if (victim === 'database') system.killDatabase()
-    else {
-      await system.kill(victim)
-      await pause(random() * 1000)
-      await system.start(victim)
-    }
-  }
+  await killAtRandom(system, everything, { times: 8, random, restMs: [300, 900] })
   await arriving
   // Runs that found the queue empty between two arrivals have ended.
   let round = 0
