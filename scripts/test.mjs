@@ -1,7 +1,8 @@
-// npm test: sets up, then lint, types, unit tests, database tests, real-process tests, the production build, Playwright. The last line counts.
+// npm test: sets up, then lint, types, the builds, unit tests beside real-process tests, database tests, Playwright. The last line counts.
 import { spawn } from 'node:child_process'
 import { randomBytes } from 'node:crypto'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { setPriority } from 'node:os'
 import { join } from 'node:path'
 import { ensureDebianPackages, ensureNodeModules, root, say } from './lib/setup.mjs'
 import { beginTestRun } from './lib/test-run.mjs'
@@ -47,9 +48,10 @@ async function check(name, args) {
 }
 
 /** Not spawnSync: a supervised database is started again by this process meanwhile. */
-function run(args, environment, stdout) {
+function run(args, environment, stdout, nice = 0) {
   return new Promise((resolve) => {
     const child = spawn(process.execPath, args, { cwd: root, stdio: ['ignore', stdout, 'inherit'], env: environment })
+    if (nice > 0 && child.pid) setPriority(child.pid, nice)
     child.once('exit', (code) => resolve(code))
   })
 }
@@ -67,7 +69,7 @@ async function jest(name, projects, extra = {}) {
     ...(extra.args ?? ['--maxWorkers=2']),
     ...rest,
   ]
-  const code = await run(args, { ...env, NODE_ENV: 'test', ...extra.env }, 'ignore')
+  const code = await run(args, { ...env, NODE_ENV: 'test', ...extra.env }, 'ignore', extra.nice)
   if (!existsSync(report)) return count(0, 1)
   const result = JSON.parse(readFileSync(report, 'utf8'))
   // A file that could not be run at all counts as one failure.
@@ -86,6 +88,22 @@ async function withPostgres(name, options, work) {
   }
 }
 
+/** Those that kill the database have one of their own beside the others. */
+async function realProcesses() {
+  const onItsOwn = (name, database, portFrom, patterns) =>
+    withPostgres(database, { supervised: true, portFrom }, (postgres) =>
+      jest(name, ['system'], {
+        env: { BUGLE_TEST_DATABASE: postgres.url('postgres'), BUGLE_TEST_PG_PID: postgres.pidFile },
+        args: ['--maxWorkers=1', ...patterns],
+      }),
+    )
+  if (rest.length > 0) return onItsOwn('real processes', 'system-db', 4392, [])
+  await Promise.all([
+    onItsOwn('real processes, killed', 'crash-db', 4592, ['--testPathPatterns', 'crash']),
+    onItsOwn('real processes', 'system-db', 4392, ['--testPathIgnorePatterns', 'crash', '/node_modules/']),
+  ])
+}
+
 try {
   if (which === 'all') {
     // Each takes one core: the longest beside all others.
@@ -100,9 +118,13 @@ try {
       })(),
     ])
   }
-  if (wants('unit')) await jest('unit', ['core', 'ui'])
-  if (wants('db')) await buildServices()
+  if (wants('db') || wants('system')) await buildServices()
   if (wants('system')) await buildWeb()
+  // Real processes mostly wait; the unit tests calculate beside them, and give way to them.
+  await Promise.all([
+    wants('unit') ? jest('unit', ['core', 'ui'], { nice: which === 'all' ? 5 : 0 }) : undefined,
+    wants('system') ? realProcesses() : undefined,
+  ])
   // The database tests check what is done, not that the disk keeps it; the real-process tests run with fsync on.
   if (wants('db')) {
     await withPostgres(
@@ -110,22 +132,6 @@ try {
       { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } },
       (postgres) => jest('database', ['db'], { env: { BUGLE_TEST_DATABASE: postgres.url('postgres') } }),
     )
-  }
-  if (wants('system')) {
-    const onItsOwn = (name, database, portFrom, patterns) =>
-      withPostgres(database, { supervised: true, portFrom }, (postgres) =>
-        jest(name, ['system'], {
-          env: { BUGLE_TEST_DATABASE: postgres.url('postgres'), BUGLE_TEST_PG_PID: postgres.pidFile },
-          args: ['--maxWorkers=1', ...patterns],
-        }),
-      )
-    // Most of their time is waiting. Those that kill the database have one of their own beside the others.
-    if (rest.length > 0) await onItsOwn('real processes', 'system-db', 4392, [])
-    else
-      await Promise.all([
-        onItsOwn('real processes, killed', 'crash-db', 4592, ['--testPathPatterns', 'crash']),
-        onItsOwn('real processes', 'system-db', 4392, ['--testPathIgnorePatterns', 'crash', '/node_modules/']),
-      ])
   }
   if (wants('e2e')) {
     await buildWeb()
