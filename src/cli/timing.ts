@@ -5,6 +5,7 @@ import { Timings } from '@/core/bundle/timings'
 import { compileDays } from '@/core/calendar/compile'
 import { isoDay, LAST_DAY, type Day } from '@/core/calendar/days'
 import { holidayFault, SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
+import { isTimed } from '@/core/events/kinds'
 import { homeOf, type Home } from '@/core/phrase/names'
 import type { DayRule } from '@/core/calendar/rule'
 import { explainDay } from '@/core/phrase/explain'
@@ -99,10 +100,13 @@ function occurrences(bundle: Bundle, options: Options): unknown {
   const timings = new Timings(bundle.calendars, SHIPPED_HOLIDAYS, bundle.zone)
   const one = onlyOne(options, '--trigger', options.trigger)
   const wanted =
-    one === null ? bundle.triggers.filter((trigger) => trigger.enabled) : bundle.triggers.filter(({ id }) => id === one)
+    one === null ? bundle.triggers.filter((trigger) => trigger.enabled && isTimed(trigger)) : bundle.triggers.filter(({ id }) => id === one)
   if (one !== null && wanted.length === 0) throw new BadInput(`--trigger: there is no trigger ${one} in the file.`)
+  const timed = wanted.filter(isTimed)
+  if (timed.length < wanted.length)
+    throw new BadInput(`--trigger: ${one ?? ''} starts by what happens; it has no occurrences ahead.`)
   let left = MOST
-  const lists = wanted.map((trigger): readonly [string, unknown[]] => {
+  const lists = timed.map((trigger): readonly [string, unknown[]] => {
     const zone = zoneOf(trigger.zone ?? bundle.zone) as Zone
     const found = timings.schedule(trigger).between(from, to, limit ?? left + 1)
     if (limit === undefined && (left -= found.length) < 0)

@@ -64,9 +64,9 @@ describe('the demo’s definitions', () => {
 
   it('show the trouble worth seeing', () => {
     const rules = TRIGGERS.map(({ definition }) => triggerDefinitionSchema.parse(definition))
-    const at2 = rules.filter(({ time }) => 'at' in time && time.at.includes('02:00'))
+    const at2 = rules.filter(({ time }) => time && 'at' in time && time.at.includes('02:00'))
     expect(at2.length).toBeGreaterThanOrEqual(4)
-    expect(rules.some(({ spread, time }) => spread === 'each' && 'every' in time && time.every.step === 'PT15M')).toBe(
+    expect(rules.some(({ spread, time }) => spread === 'each' && time && 'every' in time && time.every.step === 'PT15M')).toBe(
       true,
     )
     expect(MACHINES.filter(({ version }) => version !== undefined)).toHaveLength(1)

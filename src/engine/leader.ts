@@ -1,4 +1,5 @@
 import { config } from '@/store/config'
+import { decideEvents, nextEventMs, purgeEvents, startBacklogs, stopHarmful } from '@/service/timing/events'
 import { fireDue, nextDueMs } from '@/service/timing/firing'
 import { isLeadFree, LEAD_SECONDS, LeadershipLost, renewLeadership, takeLeadership } from '@/service/runs/leadership'
 import { cancelOfRemoved, failWithoutAccount, giveUpLost, releaseDue } from '@/service/runs/open-runs'
@@ -48,7 +49,10 @@ export class Leader {
   private readonly loops: { stop: () => Promise<void> }[] = []
   private readonly placing: ReturnType<typeof paced>
   private readonly firing: ReturnType<typeof paced>
+  private readonly happening: ReturnType<typeof paced>
   private nextFire: NodeJS.Timeout | undefined
+  private nextEvent: NodeJS.Timeout | undefined
+  private lookedForHarm = 0
   /** Since when each loop is at its present piece of work. */
   private readonly busySince = new Map<string, number>()
 
@@ -59,10 +63,11 @@ export class Leader {
     this.placing = this.loop('place runs', 15, 1000, (term) => this.place(term))
     const looking = this.loop('look after runs', 200, 500, (term) => this.lookAfter(term))
     this.firing = this.loop('start what is due', 20, 1000, (term) => this.fire(term))
+    this.happening = this.loop('start what events call for', 100, 2000, (term) => this.lookAtEvents(term))
     const upkeep = this.loop('keep house', 5_000, 20_000, () => this.keepUp())
     const notices = this.loop('send notices', 500, 3_000, () => this.notify())
     const electing = paced(() => this.elect(), { restMs: 250, everyMs: 500, onError: () => undefined })
-    this.loops.push(this.placing, looking, this.firing, upkeep, notices, electing)
+    this.loops.push(this.placing, looking, this.firing, this.happening, upkeep, notices, electing)
   }
 
   /** Work of the leader alone; whatever it throws is told, and the work tried again. */
@@ -106,6 +111,11 @@ export class Leader {
     this.placing.wake()
   }
 
+  /** Something happened that a trigger may start for. */
+  wakeEvents(): void {
+    this.happening.wake()
+  }
+
   /** Triggers changed: another one may be due first. */
   wakeFiring(): void {
     this.firing.wake()
@@ -114,6 +124,7 @@ export class Leader {
   async stop(): Promise<void> {
     this.stopped = true
     clearTimeout(this.nextFire)
+    clearTimeout(this.nextEvent)
     await Promise.all(this.loops.map((loop) => loop.stop()))
     await this.resign()
   }
@@ -189,6 +200,23 @@ export class Leader {
     if (more || inMs > 0) this.nextFire = setTimeout(() => this.firing.wake(), Math.min(Math.max(0, inMs), 60_000))
   }
 
+  /** Decides what happened, and looks at what waits in queues; and at once again when something waits for an instant. */
+  private async lookAtEvents(term: Term): Promise<void> {
+    const { started, more } = await decideEvents(term.epoch, Date.now())
+    const called = await startBacklogs(term.epoch, Date.now())
+    if (Date.now() - this.lookedForHarm > 1000) {
+      this.lookedForHarm = Date.now()
+      await stopHarmful(term.epoch)
+    }
+    if (started + called > 0) this.placing.wake()
+    clearTimeout(this.nextEvent)
+    if (this.stopped) return
+    if (more) return this.happening.wake()
+    const next = await nextEventMs()
+    const inMs = next === null ? Infinity : next - Date.now()
+    if (inMs > 0 && inMs < 60_000) this.nextEvent = setTimeout(() => this.happening.wake(), inMs)
+  }
+
   private async lookAfter(term: Term): Promise<void> {
     const { troubles } = this
     await troubles.watch('release runs whose time has come', async () => {
@@ -237,6 +265,7 @@ export class Leader {
     this.lastPurge = now.getTime()
     await this.troubles.watch('take finished runs off the board', clearBoard)
     await this.troubles.watch('remove what is kept long enough', async () => {
+      await purgeEvents()
       while ((await purgeItems()) >= 2000 && this.term && !this.stopped) log.info('old items removed')
       while ((await purge()) >= 2000 && this.term && !this.stopped) log.info('old runs removed')
     })

@@ -50,6 +50,7 @@ export class Workplace {
       }
       if (change.deliver) flows.wake()
       if (change.timing) leader.wakeFiring()
+      if (change.events || change.items || change.timing) leader.wakeEvents()
       if (change.jobs) leader.lookAgain()
       if (change.deliver) delivering.wake()
       if (change.fleet) applying.wake()

@@ -15,6 +15,8 @@ export interface Change {
   readonly timing?: true
   /** Who may see what: people, groups, areas. */
   readonly people?: true
+  /** Engines: something happened that a trigger may start for. */
+  readonly events?: true
   /** Engines: something may be ready to be placed. */
   readonly place?: true
   /** Engines: leases or stop requests are there to be delivered. */
@@ -60,6 +62,7 @@ export function listen(onChange: (change: Change) => void): () => Promise<void> 
         jobs: true,
         items: true,
         timing: true,
+        events: true,
         place: true,
         deliver: true,
       })

@@ -24,6 +24,7 @@ import { elsewhere } from './migrations/0021-elsewhere'
 import { serviceAccounts } from './migrations/0022-service-accounts'
 import { robots } from './migrations/0023-robots'
 import { queues } from './migrations/0024-queues'
+import { events } from './migrations/0025-events'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -53,6 +54,7 @@ const MIGRATIONS: readonly Migration[] = [
   serviceAccounts,
   robots,
   queues,
+  events,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

@@ -55,5 +55,8 @@ export const factorContext = (id: number): string => `second factor ${id}`
 export const providerContext = (id: number): string => `provider ${id}`
 export const sessionContext = (tokenHash: string): string => `session ${tokenHash}`
 
+/** What the key is bound to by which calls of a trigger are signed. */
+export const callContext = (triggerId: number): string => `calls of trigger ${triggerId}`
+
 /** What the secret inputs of a run are bound to. */
 export const runContext = (runId: number): string => `inputs of run ${runId}`

@@ -5,6 +5,8 @@ import { calendarUses, holidayChangesOf, takeOverHolidays } from '@/service/timi
 import { comingSchema, comingStarts } from '@/service/forecast/coming'
 import * as previews from '@/service/forecast/previews'
 import * as taking from '@/service/runs/taking'
+import * as calls from '@/service/timing/calls'
+import { tryEvent, trySchema } from '@/service/timing/event-try'
 import * as starts from '@/service/timing/starts'
 import { tooOftenSchema } from '@/service/base/settings'
 import {
@@ -172,6 +174,33 @@ export const TIMING: readonly Endpoint[] = [
       body: triggers.manyTriggersSchema,
     },
     ({ actor, body }) => triggers.changeTriggers(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/triggers/try',
+    'see',
+    {
+      says: 'what a made-up event would start, with which inputs, or why nothing: `{is, runs, why, inputs}`; `event` is `{waiting, oldestMinutes, open}`, `{state, values}` or `{body}`, by what the trigger waits for',
+      body: trySchema,
+      reads: true,
+    },
+    ({ actor, body }) => tryEvent(actor, body),
+  ),
+  endpoint(
+    'GET',
+    '/triggers/:id/call',
+    'see',
+    { says: 'who made the address that programs call, and when: `{address}`; null: none yet' },
+    ({ actor, params }) => calls.callAddress(actor, id(params)),
+  ),
+  endpoint(
+    'POST',
+    '/triggers/:id/call',
+    'design',
+    {
+      says: 'a new address to call, and a new key to sign calls with: `{path, signingKey}`, told this once; the ones before are unknown from now on',
+    },
+    ({ actor, params }) => calls.renewCall(actor, id(params)),
   ),
   endpoint(
     'POST',

@@ -244,6 +244,11 @@ const ASKED: Record<string, unknown> = {
   '/runs/:id/steps/again/preview': { steps: ['refund'] },
   '/flows/gates': { day: '2027-03-09', rules: [{ weekdays: ['MO'] }] },
   '/triggers/preview': { jobId: 2, definition: { time: { at: ['06:00'] }, zone: 'Europe/London' } },
+  '/triggers/try': {
+    jobId: 2,
+    definition: { after: { work: 'refund' }, zone: 'Europe/London' },
+    event: { state: 'succeeded' },
+  },
   '/calendars/preview': { id: 1, rule: { weekdays: ['MO'] } },
   '/crontab/read': { text: '0 1 * * * true' },
   '/calendars/read-ics': { text: 'BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nEND:VCALENDAR\r\n' },

@@ -139,7 +139,11 @@ export async function readText(request: Request, maxBytes: number): Promise<stri
 }
 
 export async function readJson(request: Request, maxBytes = MAX_BODY_BYTES): Promise<unknown> {
-  const text = await readText(request, maxBytes)
+  return jsonOf(await readText(request, maxBytes))
+}
+
+/** What a text says as JSON, if it can be kept. Throws a Problem. */
+export function jsonOf(text: string): unknown {
   let value: unknown
   try {
     value = text === '' ? {} : (JSON.parse(text) as unknown)
@@ -216,10 +220,11 @@ export function safely(response: Response): Response {
 }
 
 function problemResponse(body: Record<string, unknown>, status: number, request: Request): Response {
+  const again = status === 503 ? 5 : body.retryAfter
   return safely(
     new Response(JSON.stringify({ ...body, instance: new URL(request.url).pathname }), {
       status,
-      headers: { 'content-type': 'application/problem+json', ...(status === 503 ? { 'retry-after': '5' } : {}) },
+      headers: { 'content-type': 'application/problem+json', ...(again === undefined ? {} : { 'retry-after': String(again) }) },
     }),
   )
 }

@@ -1,3 +1,6 @@
+import { POST as callRoute } from '@/app/call/[token]/route'
+import { renewCall } from '@/service/timing/calls'
+import { makeTrigger } from '@/service/timing/timing.test-help'
 import { signIn } from '@/service/entry/entry.test-help'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -81,6 +84,31 @@ describe('signing in over HTTP', () => {
       }
     },
   )
+
+  it('starts what a call to a trigger’s address asks for, and answers as programs read it', async () => {
+    const trigger = await makeTrigger({ time: undefined, call: {}, atMost: { starts: 1, in: 'PT1H' } })
+    const { path } = await renewCall(ADMIN, trigger)
+    const call = async (at: string, body: string, headers: Record<string, string> = {}): Promise<Response> =>
+      callRoute(
+        new Request(`http://localhost:4380${at}`, {
+          method: 'POST',
+          body,
+          headers: { 'content-type': 'application/json', ...headers },
+        }),
+        { params: Promise.resolve({ token: at.split('/').at(-1) ?? '' }) },
+      )
+    const first = await call(path, '{}', { 'webhook-id': 'a' })
+    const answer = (await first.json()) as { run: number }
+    expect([first.status, answer]).toEqual([202, expect.objectContaining({ started: true, run: expect.any(Number) })])
+    const again = await call(path, '{}', { 'webhook-id': 'a' })
+    expect([again.status, await again.json()]).toEqual([202, answer])
+    const beyond = await call(path, '{}')
+    expect([beyond.status, Number(beyond.headers.get('retry-after')) > 3000]).toEqual([429, true])
+    expect((await call(`${path}x`, '{}')).status).toBe(404)
+    expect((await call(path, '{')).status).toBe(400)
+    expect((await call(path, JSON.stringify('x'.repeat(1024 * 1024)))).status).toBe(413)
+    expect(again.headers.get('cache-control')).toBe('no-store')
+  })
 
   it('says what is wrong without saying who exists', async () => {
     const answers = await Promise.all(

@@ -170,7 +170,8 @@ describe('a fault in a trigger is told with its path', () => {
 
   it('all missing keys of an object at once', () => {
     expect(faultsOf({ ...BASE, triggers: [{}] })).toEqual([
-      { path: 'triggers[0]', message: 'The keys id, start, time are missing.' },
+      { path: 'triggers[0]', message: 'The keys id, start are missing.' },
+      { path: 'triggers[0]', message: 'A trigger needs one of the keys time, backlog, after, call.' },
     ])
   })
 })

@@ -1,11 +1,11 @@
-import { parseIsoDay } from '../calendar/days'
 import { holidayFaultIfKnown } from '../calendar/holiday-check'
 import { MOST_NESTING } from '../calendar/rule'
 import { faultsFrom, pathOf, type Fault, type Path } from '../schema/faults'
 import { flowFaults, valueFaults } from './check-flows'
+import { triggerFaults } from './check-triggers'
 import { depthsOf, loopsOf } from './graph'
 import { idsOf, isRaw, rawList, rawRules, rawText, type AddFault, type Raw } from './raw'
-import { bundleSchema, waitMostFault, type Bundle } from './schema'
+import { bundleSchema, type Bundle } from './schema'
 
 export type CheckedBundle =
   { readonly ok: true; readonly bundle: Bundle } | { readonly ok: false; readonly faults: readonly Fault[] }
@@ -238,26 +238,4 @@ function workFaults(raw: Raw, add: AddFault): void {
 function poolFaults(names: unknown, pools: ReadonlyMap<string, number>, path: Path, add: AddFault): void {
   for (const [k, pool] of rawList(names).entries())
     if (typeof pool === 'string' && !pools.has(pool)) add([...path, k], `There is no pool ${pool} in this file.`)
-}
-
-function triggerFaults(raw: Raw, add: AddFault): void {
-  const [jobs, flows] = [idsOf(raw.jobs), idsOf(raw.flows)]
-  for (const [i, trigger] of rawList(raw.triggers).entries()) {
-    if (!isRaw(trigger)) continue
-    if (isRaw(trigger.start)) {
-      const [job, flow] = [rawText(trigger.start.job), rawText(trigger.start.flow)]
-      if (job !== undefined && !jobs.has(job))
-        add(['triggers', i, 'start', 'job'], `There is no job ${job} in this file.`)
-      if (flow !== undefined && !flows.has(flow))
-        add(['triggers', i, 'start', 'flow'], `There is no flow ${flow} in this file.`)
-    }
-    const fault = waitMostFault(trigger)
-    if (fault) add(['triggers', i, 'waitMost'], fault)
-    const [from, until] = [parseIsoDay(rawText(trigger.from) ?? ''), parseIsoDay(rawText(trigger.until) ?? '')]
-    if (from !== undefined && until !== undefined && until < from)
-      add(
-        ['triggers', i, 'until'],
-        `The last day ${String(trigger.until)} comes before the first, ${String(trigger.from)}.`,
-      )
-  }
 }

@@ -4,6 +4,7 @@ import { z } from 'zod'
 import { dayRuleSchema, idSchema, isoDaySchema } from '../calendar/rule'
 import { PRIORITIES } from '../dispatch/types'
 import { keysSchema } from '../events/item'
+import { eventKeys, fromCallSchema } from '../events/kinds'
 import { parseDuration } from '../timing/duration'
 import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
 import { INPUT_TYPES } from '../work/inputs'
@@ -42,7 +43,8 @@ const expectSchema = z.union([
 ])
 const retrySchema = z.strictObject({ times: z.int().min(0).max(50), delay: durationSchema.default('PT30S') })
 const locksSchema = z.record(idSchema, count)
-const withSchema = z.record(z.string(), z.union([z.string().max(10_000), z.number(), z.boolean()]))
+const valueSchema = z.union([z.string().max(10_000), z.number(), z.boolean()])
+const withSchema = z.record(z.string(), valueSchema)
 
 const calendarSchema = z.strictObject({
   id: idSchema,
@@ -221,9 +223,10 @@ export const waitMostFault = ({ overlap, waitMost }: { overlap?: unknown; waitMo
     ? 'How many may wait is said only where the overlap is “wait”.'
     : undefined
 
-/** The keys of a trigger that say when it fires; the server keeps them as they are here. */
+/** The keys of a trigger that say when it fires, by the clock or by what happens; the server keeps them as they are here. */
 export const timingKeys = {
-  time: timeRuleSchema,
+  time: timeRuleSchema.optional(),
+  ...eventKeys,
   zone: zoneSchema.optional(),
   on: dayRuleSchema.optional(),
   notOn: dayRuleSchema.optional(),
@@ -256,7 +259,7 @@ const triggerSchema = z.strictObject({
   ]) as z.ZodType<{ readonly job: string } | { readonly flow: string }>,
   ...timingKeys,
   enabled: z.boolean().default(true),
-  with: withSchema.optional(),
+  with: z.record(z.string(), z.union([valueSchema, fromCallSchema])).optional(),
 })
 
 const peopleGroupSchema = z.strictObject({

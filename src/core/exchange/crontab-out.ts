@@ -12,7 +12,8 @@ export interface CrontabRequest {
   readonly command: string | null
   readonly why?: string
   readonly zone: string
-  readonly timing: TriggerTiming
+  /** null: the clock does not start it. */
+  readonly timing: TriggerTiming | null
 }
 
 export interface CrontabOut {
@@ -56,6 +57,7 @@ function linesOf(
   scheduleOf: (timing: TriggerTiming) => Schedule,
   now: number,
 ): string[] | string {
+  if (timing === null) return 'It starts by what happens, not by the clock.'
   if (command === null) return why ?? 'It starts something other than one line of shell.'
   if (/[\r\n]/.test(command)) return 'Its command has several lines.'
   const times = cronTimes(timing.time)

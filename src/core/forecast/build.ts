@@ -2,6 +2,7 @@ import type { Bundle } from '../bundle/schema'
 import { Timings } from '../bundle/timings'
 import { SHIPPED_HOLIDAYS } from '../calendar/holiday-data'
 import type { Day } from '../calendar/days'
+import { isTimed } from '../events/kinds'
 import { finishBy } from '../timing/finish-by'
 import { ForecastFault, type AgentModel, type Model, type Occurrence, type TriggerModel, type Work } from './model'
 import { openModels } from './open'
@@ -97,7 +98,8 @@ function triggersOf(
 ): TriggerModel[] {
   let left = MOST_OCCURRENCES
   return bundle.triggers.flatMap((trigger, index) => {
-    if (!trigger.enabled) return []
+    // What starts by what happens has no occurrences ahead.
+    if (!trigger.enabled || !isTimed(trigger)) return []
     const workOn = works.of(trigger, index, server !== null)
     const found = server?.startsOff ? [] : timings.schedule(trigger).between(from, to, left + 1)
     const target = server && 'job' in trigger.start ? works.targetOf(trigger.start.job) : null

@@ -90,7 +90,7 @@ function candidatesFor({ bundle, server }: Material, forecast: Forecast, deadlin
       words: `${jobs.get(longest.target)?.title ?? longest.target} by a third shorter`,
     })
   const trigger = bundle.triggers.find(({ id }) => id === deadline.trigger)
-  if (trigger && 'at' in trigger.time && trigger.time.at.length === 1 && deadline.run === undefined) {
+  if (trigger?.time && 'at' in trigger.time && trigger.time.at.length === 1 && deadline.run === undefined) {
     const to = earlier(trigger.time.at[0] as string)
     if (to) out.push({ change: { at: { trigger: trigger.id, to: [to] } }, words: `a start at ${to}` })
   }

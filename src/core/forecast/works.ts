@@ -14,6 +14,11 @@ import { lengthOf, measuredLength } from './length'
 import { ForecastFault, type StepModel, type Work } from './model'
 import type { JobLength, Server } from './server'
 
+/** What of a trigger decides about what it starts. */
+type Starting = Pick<Bundle['triggers'][number], 'start' | 'priority'> & {
+  readonly with?: Readonly<Record<string, Value>> | undefined
+}
+
 /** What triggers start, each laid out once for all that start it alike. */
 export class Works {
   private readonly jobs: ReadonlyMap<string, { job: BundleJob; index: number }>
@@ -46,7 +51,7 @@ export class Works {
    * @param isLenient whether one that cannot be laid out starts nothing too, instead of a fault: on a server one bad flow must not hide all others
    */
   of(
-    trigger: Pick<Bundle['triggers'][number], 'start' | 'priority' | 'with'>,
+    trigger: Starting,
     index: number,
     isLenient = false,
   ): ((day: Day) => Work) | null {
@@ -59,7 +64,7 @@ export class Works {
   }
 
   private workOf(
-    { start, priority, with: given }: Pick<Bundle['triggers'][number], 'start' | 'priority' | 'with'>,
+    { start, priority, with: given }: Starting,
     index: number,
   ): ((day: Day) => Work) | null {
     if ('job' in start) {

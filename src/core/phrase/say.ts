@@ -26,6 +26,13 @@ export function say(
   return `${says}${wanted ? sayWanted(wanted, sayer, says) : everyDay(says)}${never}`
 }
 
+/** The days of a trigger that the clock does not start, as the end of its sentence. */
+export function sayWhichDays({ on, notOn }: Omit<Sayable, 'time'>, calendars: readonly NamedCalendar[] = []): string {
+  const sayer = new DaySayer(calendars)
+  const wanted = on && !isEveryDay(on) ? sayWanted(on, sayer, '') : ''
+  return `${wanted}${notOn ? `, never ${sayNever(notOn, sayer)}` : ''}`
+}
+
 /** “At 17:00” alone would be half a sentence. */
 function everyDay(says: string): string {
   return says.startsWith('at') && !says.includes('every') ? ' every day' : ''

@@ -1,3 +1,4 @@
+import { isTimed } from '../events/kinds'
 import type { Bundle, BundleTrigger } from '../bundle/schema'
 import { Timings } from '../bundle/timings'
 import { DAY_SECONDS, parseTimeOfDay, timeOfDay } from '../calendar/days'
@@ -127,7 +128,7 @@ interface Possible {
 
 /** Seconds of the day; undefined: it is not of the form `at` with one time. */
 function timeOf({ time }: BundleTrigger): number | undefined {
-  return 'at' in time && time.at.length === 1 ? parseTimeOfDay(time.at[0] as string) : undefined
+  return time && 'at' in time && time.at.length === 1 ? parseTimeOfDay(time.at[0] as string) : undefined
 }
 
 function mayMove(trigger: BundleTrigger, { only, keep }: TuneRequest): boolean {
@@ -177,7 +178,7 @@ function movesOf(
 function evenDays({ from, to }: Model, written: BundleTrigger, timings: Timings): { at: number; day: number }[] | null {
   const zone = zoneOf(written.zone ?? timings.defaultZone)
   const stretch = zone?.stretchAt(from)
-  if (!stretch || stretch.from > from - 3 * DAY_SECONDS || stretch.to < to + 3 * DAY_SECONDS) return null
+  if (!isTimed(written) || !stretch || stretch.from > from - 3 * DAY_SECONDS || stretch.to < to + 3 * DAY_SECONDS) return null
   return timings.schedule(written).between(from - DAY_SECONDS, to + DAY_SECONDS)
 }
 

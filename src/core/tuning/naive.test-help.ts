@@ -83,7 +83,7 @@ export function* everyMove(
     return
   }
   const trigger = bundle.triggers.find(({ id }) => id === first) as Bundle['triggers'][number]
-  const time = parseTimeOfDay(('at' in trigger.time && trigger.time.at[0]) || '') as number
+  const time = parseTimeOfDay((trigger.time && 'at' in trigger.time && trigger.time.at[0]) || '') as number
   const range = trigger.window ? rangeOf(trigger.window, time) : null
   const old = nightsOf(bundle, from, hours).filter((night) => night.trigger === first)
   for (let to = time % grid; to < 86_400; to += grid) {

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { titleSchema } from '@/core/schema/text'
 import { MAKE_UP, OVERLAPS, timingKeys, waitMostFault } from '../bundle/schema'
+import { fromCallSchema, kindFaults } from '../events/kinds'
 import { parseDuration } from '../timing/duration'
 import { slugSchema } from './job'
 
@@ -8,9 +9,11 @@ import { slugSchema } from './job'
 export const triggerDefinitionSchema = z
   .strictObject({
     ...timingKeys,
-    with: z.record(z.string(), z.string().max(10_000)).default({}),
+    with: z.record(z.string(), z.union([z.string().max(10_000), fromCallSchema])).default({}),
   })
   .superRefine(({ from, until, ...definition }, context) => {
+    for (const { key, message } of kindFaults(definition))
+      context.addIssue({ code: 'custom', path: key.split('.').filter(Boolean), message })
     const fault = waitMostFault(definition)
     if (fault) context.addIssue({ code: 'custom', path: ['waitMost'], message: fault })
     if (from !== undefined && until !== undefined && until < from)

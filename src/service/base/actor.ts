@@ -52,6 +52,17 @@ export function seenBy<T>(actor: Actor, work: () => T): T {
   return actor.areas?.isWalled && actor.id !== null ? behindWalls(actor.id, work) : work()
 }
 
+/** What an engine does by itself. */
+export const ENGINE: Actor = {
+  id: null,
+  name: 'Bugle',
+  email: '',
+  role: 'administrator',
+  via: 'engine',
+  address: 'local',
+  sessionId: null,
+}
+
 /** Whoever can run commands on the server with its secrets is an administrator of it. */
 export const COMMAND_LINE: Actor = {
   id: null,

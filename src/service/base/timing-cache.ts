@@ -1,5 +1,5 @@
 import type { IsDay } from '@/core/flow/rehearse'
-import { Timings } from '@/core/bundle/timings'
+import { Timings, type TriggerTiming } from '@/core/bundle/timings'
 import { SHIPPED_HOLIDAYS } from '@/core/calendar/holiday-data'
 import { calendarsNamed, dayRuleSchema, type DayRule } from '@/core/calendar/rule'
 import { calendarFor, type StoredCalendar } from '@/core/calendar/snapshot'
@@ -8,7 +8,6 @@ import { config } from '@/store/config'
 import { many, type Tx } from '@/store/db'
 import { PerOrganisation } from '@/store/organisation'
 import { readSetting } from './settings'
-import type { TriggerDefinition } from '@/core/work/trigger'
 
 /** All calendars at one moment, and the schedules built on them. */
 export class TimingState {
@@ -27,7 +26,7 @@ export class TimingState {
   }
 
   /** The schedule of a trigger's version, kept. */
-  schedule(id: number, version: number, definition: TriggerDefinition): Schedule {
+  schedule(id: number, version: number, definition: TriggerTiming): Schedule {
     const key = `${id} ${version}`
     let schedule = this.schedules.get(key)
     if (!schedule) this.schedules.set(key, (schedule = this.timings.schedule(definition)))

@@ -1,3 +1,4 @@
+import { isTimed } from '@/core/events/kinds'
 import { z } from 'zod'
 import { CrontabFault, readCrontab, type CrontabIn } from '@/core/exchange/crontab-in'
 import { writeCrontab, type CrontabOut, type CrontabRequest } from '@/core/exchange/crontab-out'
@@ -145,8 +146,8 @@ export async function exportCrontab(actor: Actor): Promise<CrontabOut> {
        JOIN job_versions v ON v.job_id = j.id AND v.version = j.version WHERE t.enabled AND t.deleted_at IS NULL ORDER BY lower(t.title)`,
   )
   const requests = rows.map(({ title, definition, action, inputs }): CrontabRequest => {
-    const { zone = 'UTC', ...timing } = triggerDefinitionSchema.parse(definition)
-    const common = { title, zone, timing }
+    const read = triggerDefinitionSchema.parse(definition)
+    const common = { title, zone: read.zone ?? 'UTC', timing: isTimed(read) ? read : null }
     if (action === null) return { ...common, command: null, why: 'What it starts is a flow.' }
     if (action.kind !== 'command')
       return {

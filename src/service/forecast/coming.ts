@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { wantedBy, type Target } from '@/core/dispatch'
+import { isTimed, type Timed } from '@/core/events/kinds'
 import { finishBy } from '@/core/timing/finish-by'
 import { many } from '@/store/db'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
@@ -23,7 +24,7 @@ interface Row {
   readonly slug: string
   readonly title: string
   readonly version: number
-  readonly definition: TriggerDefinition
+  readonly definition: Timed<TriggerDefinition>
   readonly says: string
   /** null: a flow’s. */
   readonly target: Target | null
@@ -41,7 +42,7 @@ async function enabledTriggers(to: Date, most: number | null = null): Promise<Ro
   )
   return rows.flatMap((row) => {
     const definition = triggerIfReadable(row.definition)
-    return definition ? [{ ...row, definition }] : []
+    return definition && isTimed(definition) ? [{ ...row, definition }] : []
   })
 }
 

@@ -1,3 +1,4 @@
+import { isTimed } from '@/core/events/kinds'
 import { isoDay, type Day } from '@/core/calendar/days'
 import { loadOver, type Busy } from '@/core/timing/load'
 import type { Schedule } from '@/core/timing/schedule'
@@ -82,7 +83,7 @@ export async function poolLoad(
   }
   const others = rows.flatMap((row) => {
     const parsed = triggerIfReadable(row.definition)
-    if (!parsed) return []
+    if (!parsed || !isTimed(parsed)) return []
     return busy(state.schedule(row.id, row.version, parsed), parsed.spread, row.jobId)
   })
   const mine = busy(schedule, definition.spread, job.id)

@@ -90,7 +90,7 @@ export async function openNights(at: Date | null = null): Promise<OpenNight[]> {
   const { state, where } = at ? THEN : NOW
   const rows = await many<OpenRow>(
     null,
-    `SELECT r.id, r.flow_run_id AS "flowRunId", r.step_path AS "stepPath", r.kind, ${state} AS state, j.slug, t.slug AS trigger, r.occurrence, r.occurrence_day::text AS day,
+    `SELECT r.id, r.flow_run_id AS "flowRunId", r.step_path AS "stepPath", r.kind, ${state} AS state, j.slug, CASE t.kind WHEN 'time' THEN t.slug END AS trigger, r.occurrence, r.occurrence_day::text AS day,
             r.flow_day::text AS "flowDay", r.due_at AS due, r.created_at AS "createdAt", r.ready_at AS "readyAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
             x.handed_at AS "handedAt", CASE WHEN b.id IS NULL THEN a.name ELSE 'robot ' || b.name END AS agent, m.name AS machine, r.attempts, r.held_by IS NOT NULL AS held, r.after_earlier AS "afterEarlier", r.priority,
             r.target, r.inputs, r.plan_id AS "planId"

@@ -17,7 +17,10 @@ import { snapshotFor } from '@/core/calendar/snapshot'
 import { SharedValues } from '@/service/work/shared-values'
 import { timingState, type TimingState } from '@/service/base/timing-cache'
 import { definitionFaults, jobOf, scheduleFacts, type ScheduleFacts } from '@/service/timing/trigger-check'
-import { triggerDefinitionSchema } from '@/core/work/trigger'
+import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
+import { isTimed } from '@/core/events/kinds'
+import { sayEvent } from '@/core/phrase/say-event'
+import { namedQueues, namedWorks } from '@/service/timing/event-sources'
 
 /** How many coming starts are compared and shown. */
 const MOST_SHOWN = 20
@@ -74,6 +77,7 @@ export async function previewTrigger(
   )
   const timingFaults = faults.filter(({ path }) => path !== 'jobId' && !path.startsWith('definition.with'))
   if (timingFaults.length > 0) refuse(timingFaults)
+  if (!isTimed(definition)) return { ...(await previewEvent(definition, state)), faults }
   const schedule = state.timings.schedule(definition)
   const before = request.id === null ? null : await savedSchedule(request.id, state)
   const zone = zoneOf(definition.zone) as Zone
@@ -117,7 +121,22 @@ async function savedSchedule(id: number, state: TimingState): Promise<Schedule |
     [id],
   )
   if (!row) throw notFound('trigger', id)
-  return row.enabled ? state.schedule(id, row.version, triggerDefinitionSchema.parse(row.definition)) : null
+  const definition = triggerDefinitionSchema.parse(row.definition)
+  return row.enabled && isTimed(definition) ? state.schedule(id, row.version, definition) : null
+}
+
+/** Of what happens there is nothing to foresee: only its sentence. */
+async function previewEvent(
+  definition: TriggerDefinition,
+  state: TimingState,
+): Promise<Omit<TriggerPreview, 'faults'>> {
+  const { backlog, after } = definition
+  const [queues, works] = await Promise.all([
+    namedQueues(null, backlog ? [backlog.queue] : []),
+    namedWorks(null, after ? [after.work] : []),
+  ])
+  const says = sayEvent(definition, { queues: queues.titles, works: works.titles }, namedCalendars(state))
+  return { says, next: [], changes: null, facts: null, clockDates: [], load: null }
 }
 
 /** The coming starts of both, as far as the first twenty of either reach. */
@@ -174,21 +193,23 @@ export async function previewCalendar(
   const ids = await triggersOn(null, current.slug)
   const rows = await many<{ id: number; title: string; version: number; definition: unknown }>(
     null,
-    'SELECT id, title, version, definition FROM triggers WHERE id = ANY($1) AND enabled ORDER BY next_at NULLS LAST',
+    `SELECT id, title, version, definition FROM triggers WHERE id = ANY($1) AND enabled AND kind = 'time' ORDER BY next_at NULLS LAST`,
     [ids],
   )
   const triggers = rows
-    .map((row) => {
+    .flatMap((row) => {
       const definition = triggerDefinitionSchema.parse(row.definition)
+      if (!isTimed(definition)) return []
       const [old, fresh] = [
         state.schedule(row.id, row.version, definition),
         after.schedule(row.id, row.version, definition),
       ]
-      return {
+      const its = {
         id: row.id,
         title: row.title,
         changes: bounded('trigger', 'rule', () => compare(old, fresh, now), row.title),
       }
+      return [its]
     })
     .filter(({ changes }) => changes.added.length + changes.dropped.length + changes.moved.length > 0)
   return { says: sayDays(rule, namedCalendars(state)), triggers, looked: rows.length }

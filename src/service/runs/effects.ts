@@ -1,5 +1,6 @@
 import { execute, transaction, type Tx } from '@/store/db'
 import { notify, type Change } from '@/store/listen'
+import { tellEnds } from '@/store/statements/events'
 import { endTakesOf } from '@/service/queues/takes'
 import { closeMattersOf, openMatters } from './matters'
 import { changesFor, lockRuns, writeLives, type Happening, type LifeChange } from './run-life'
@@ -32,18 +33,24 @@ export async function applyLives(tx: Tx, changes: readonly LifeChange[], also: C
       .filter(({ run, life }) => run.life.state === 'running' && life.state !== 'running')
       .map(({ run }) => run.id),
   )
+  const over = written.filter(({ finished }) => finished).map(({ run }) => run)
+  const told = await tellEnds(
+    tx,
+    over.map(({ id }) => id),
+  )
   const has = (effect: LifeChange['effects'][number]): LifeChange[] =>
     written.filter(({ effects }) => effects.includes(effect))
-  const told = has('tellAgent')
+  const asked = has('tellAgent')
   await wakeStopped(
     tx,
-    told.filter(({ life }) => life.stopAskedBy !== null).map(({ run }) => run.id),
+    asked.filter(({ life }) => life.stopAskedBy !== null).map(({ run }) => run.id),
   )
   const change: Change = {
     ...also,
     ...(done.size > 0 ? { runs: [...new Set([...done, ...(also.runs ?? [])])] } : {}),
     ...(has('place').length + has('finish').length > 0 ? { place: true } : {}),
-    ...(told.length > 0 ? { deliver: true } : {}),
+    ...(asked.length > 0 ? { deliver: true } : {}),
+    ...(told > 0 || over.some(({ isOfEvent }) => isOfEvent) ? { events: true } : {}),
     ...(bad.length > 0 ? { matters: true } : {}),
   }
   if (Object.keys(change).length > 0) await notify(tx, change)

@@ -112,6 +112,8 @@ export interface NewRun {
     /** null: started by hand. */
     readonly occurrence: { readonly atMs: number; readonly day: string } | null
     readonly forAgentId: number | null
+    /** What happened, where it is not the clock. */
+    readonly eventId?: number | null
   }
   /** The step of a flow run that this is the run of. */
   readonly step?: {
@@ -176,6 +178,7 @@ function rowOf(
     calendarVersions: trigger?.calendarVersions ?? null,
     occurrence: dateOf(trigger?.occurrence?.atMs),
     occurrenceDay: trigger?.occurrence?.day ?? null,
+    eventId: trigger?.eventId ?? null,
     forAgentId: trigger?.forAgentId ?? null,
     flowRunId: step?.flowRunId ?? null,
     step: step?.index ?? null,

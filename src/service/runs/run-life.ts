@@ -8,6 +8,8 @@ export interface LockedRun {
   readonly jobId: number
   readonly jobVersion: number
   readonly agentId: number | null
+  /** What happened started it, not the clock or a person. */
+  readonly isOfEvent: boolean
   readonly life: RunLife
 }
 
@@ -22,6 +24,7 @@ export async function lockRuns(tx: Tx, ids: readonly number[]): Promise<Map<numb
     jobId: number
     jobVersion: number
     agentId: number | null
+    isOfEvent: boolean
     state: RunState
     attempts: number
     maxAttempts: number
@@ -31,16 +34,16 @@ export async function lockRuns(tx: Tx, ids: readonly number[]): Promise<Map<numb
     stopAskedBy: string | null
   }>(
     tx,
-    `SELECT id, version, job_id AS "jobId", job_version AS "jobVersion", agent_id AS "agentId", state, attempts,
+    `SELECT id, version, job_id AS "jobId", job_version AS "jobVersion", agent_id AS "agentId", event_id IS NOT NULL AS "isOfEvent", state, attempts,
             max_attempts AS "maxAttempts", retry_delay_ms AS "retryDelayMs", start_after AS "startAfter",
             held_by IS NOT NULL AS held, stop_asked_by AS "stopAskedBy"
        FROM runs WHERE id = ANY($1) ORDER BY id FOR NO KEY UPDATE`,
     [ids],
   )
   return new Map(
-    rows.map(({ id, version, jobId, jobVersion, agentId, startAfter, ...life }) => [
+    rows.map(({ id, version, jobId, jobVersion, agentId, isOfEvent, startAfter, ...life }) => [
       id,
-      { id, version, jobId, jobVersion, agentId, life: { ...life, startAfterMs: startAfter?.getTime() ?? null } },
+      { id, version, jobId, jobVersion, agentId, isOfEvent, life: { ...life, startAfterMs: startAfter?.getTime() ?? null } },
     ]),
   )
 }

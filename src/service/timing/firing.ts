@@ -1,8 +1,8 @@
 import { within } from '@/core/budget'
 import { isoDay } from '@/core/calendar/days'
+import { isTimed, type Timed } from '@/core/events/kinds'
 import { decideDue, DEFAULT_ALLOWANCE_MS } from '@/core/timing/firing'
 import type { Occurrence } from '@/core/timing/schedule'
-import { finishBy } from '@/core/timing/finish-by'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { isOutage } from '@/store/outage'
 import { notify } from '@/store/listen'
@@ -10,15 +10,10 @@ import { STEPS } from '@/service/base/budgets'
 import { allOrEach, wordsOf } from '@/service/base/each-alone'
 import { LeadershipLost, lockLead } from '@/service/runs/leadership'
 import { openTrouble } from '@/service/base/trouble'
-import { insertRuns, inputsFor, workToStart, type WorkToStart, type NewRun } from '@/service/runs/new-run'
 import { readSetting } from '@/service/base/settings'
-import { byTrigger, SharedValues } from '@/service/work/shared-values'
-import { stopForReplacement } from '@/service/runs/effects'
-import { machinesFor, machinesOf, openRunsOf, type Machine, type OpenRun } from '@/service/fleet/targets'
-import type { NotStartedWhy } from './not-started'
-import { daysAround } from '@/service/work/run-days'
-import { timingState, type TimingState } from '@/service/base/timing-cache'
+import { timingState } from '@/service/base/timing-cache'
 import { allowanceMs, triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
+import { StartPlan, type StartingTrigger } from './start-plan'
 
 /** Triggers decided in one transaction. */
 const MOST_TRIGGERS = 500
@@ -28,20 +23,9 @@ const MOST_DECIDING_MS = 2000
 /** A trigger's next occurrence is looked for this far ahead, seconds: a hundred years. */
 export const HORIZON_SECONDS = 100 * 365.25 * 86_400
 
-export interface DueTrigger {
-  readonly id: number
-  readonly title: string
-  readonly jobId: number
-  readonly version: number
-  readonly definition: TriggerDefinition
+export interface DueTrigger extends StartingTrigger {
+  readonly definition: Timed<TriggerDefinition>
   readonly nextAt: Date
-}
-
-interface NotStarted {
-  readonly trigger: DueTrigger
-  readonly occurrences: readonly Occurrence[]
-  readonly why: NotStartedWhy
-  readonly detail: string
 }
 
 /**
@@ -138,7 +122,7 @@ export async function lockDue(
   )
   return rows.flatMap((row) => {
     const read = triggerDefinitionSchema.safeParse(row.definition)
-    if (read.success) return [{ ...row, definition: read.data }]
+    if (read.success && isTimed(read.data)) return [{ ...row, definition: read.data }]
     if (unreadable === 'skip') return []
     throw new Error('what is stored of it cannot be read')
   })
@@ -156,80 +140,58 @@ export async function settle(
 ): Promise<{ readonly started: number; readonly more: boolean }> {
   if (due.length === 0) return { started: 0, more: false }
   const [state, starts] = [await timingState(tx), await readSetting(tx, 'starts')]
-  const jobs = await workToStart(tx, [...new Set(due.map((trigger) => trigger.jobId))])
-  const open = await openRunsOf(
-    tx,
-    due.map((trigger) => trigger.id),
-  )
-  const machines = due.some((trigger) => trigger.definition.spread === 'each') ? await machinesOf(tx) : []
-  const shared = await SharedValues.read(tx)
-  const plan = new Plan(state, jobs, open, machines, shared, nowMs, starts.on, isLast)
+  const plan = await StartPlan.of(tx, due, state, nowMs)
+  const clock = new Clock(plan, starts.on, isLast)
   const began = performance.now()
   for (const trigger of due) {
     // What is decided is written before the lead could be lost; the rest follows at once.
-    if (plan.next.length > 0 && performance.now() - began > MOST_DECIDING_MS) {
-      plan.isCut = true
+    if (clock.next.length > 0 && performance.now() - began > MOST_DECIDING_MS) {
+      clock.isCut = true
       break
     }
-    within(STEPS.firing, () => plan.decide(trigger))
+    within(STEPS.firing, () => clock.decide(trigger))
   }
   // While starts are off most stays as it is: nothing to write, nobody to tell.
-  if (plan.next.length === 0) return { started: 0, more: false }
-  await stopForReplacement(tx, plan.replaced, nowMs)
-  const ids = await insertRuns(tx, plan.runs)
-  await writeNotStarted(tx, plan.notStarted, ids, plan.runs)
-  await writeNext(tx, plan.next)
-  const made = ids.filter((id): id is number => id !== null)
+  if (clock.next.length === 0) return { started: 0, more: false }
+  const { made } = await plan.write(tx)
+  await writeNext(tx, clock.next)
   await notify(tx, { timing: true, ...(made.length > 0 ? { runs: made, place: true as const } : {}) })
-  return { started: made.length, more: plan.isCut || due.length === MOST_TRIGGERS }
+  return { started: made.length, more: clock.isCut || due.length === MOST_TRIGGERS }
 }
 
-/** Collects what is to be written for all triggers of one go. */
-class Plan {
-  readonly runs: NewRun[] = []
-  readonly notStarted: NotStarted[] = []
-  /** Runs to be stopped for the next of their trigger, with its title. */
-  readonly replaced = new Map<number, string>()
+/** Decides what is due of triggers by the clock. */
+class Clock {
   readonly next: { id: number; at: Occurrence | null }[] = []
   /** A trigger has more that is due than is decided in one go. */
   isCut = false
-  /** The last run planned for each trigger and machine. */
-  private readonly planned = new Map<string, { run: NewRun; occurrence: Occurrence }>()
-  /** How many runs were planned for each. */
-  private readonly plannedFor = new Map<string, number>()
 
   constructor(
-    private readonly state: TimingState,
-    private readonly jobs: ReadonlyMap<number, WorkToStart>,
-    private readonly open: ReadonlyMap<number, readonly OpenRun[]>,
-    private readonly machines: readonly Machine[],
-    private readonly shared: SharedValues,
-    private readonly nowMs: number,
+    private readonly plan: StartPlan,
     private readonly startsOn: boolean,
     private readonly isLast: boolean,
   ) {}
 
   decide(trigger: DueTrigger): void {
-    const schedule = this.state.schedule(trigger.id, trigger.version, trigger.definition)
+    const schedule = this.plan.state.schedule(trigger.id, trigger.version, trigger.definition)
     const from = trigger.nextAt.getTime() / 1000
     // The instant itself is due: half a second more takes it in, whole seconds being all there are.
     const most = MOST_OCCURRENCES[trigger.definition.makeUp]
-    const found = schedule.between(from, this.nowMs / 1000 + 0.0005, most)
+    const found = schedule.between(from, this.plan.nowMs / 1000 + 0.0005, most)
     const decision = decideDue({
       occurrences: found,
       atMs: ({ at }) => at * 1000,
-      nowMs: this.nowMs,
+      nowMs: this.plan.nowMs,
       allowanceMs: allowanceMs(trigger.definition, DEFAULT_ALLOWANCE_MS),
       makeUp: trigger.definition.makeUp,
       startsOff: !this.startsOn,
     })
-    if (decision.late.length > 0) this.miss(trigger, decision.late, 'late', this.sayLate(trigger))
-    const before = this.runs.length
-    for (const occurrence of decision.start) this.start(trigger, occurrence)
-    if (decision.madeUp.length > 0) this.missMadeUp(trigger, decision.madeUp, this.runs.length > before)
+    if (decision.late.length > 0) this.plan.miss(trigger, decision.late, 'late', this.sayLate(trigger))
+    const before = this.plan.size
+    for (const occurrence of decision.start) this.plan.start(trigger, occurrence)
+    if (decision.madeUp.length > 0) this.missMadeUp(trigger, decision.madeUp, this.plan.size > before)
     const waiting = this.isLast ? [] : decision.waiting
     if (waiting.length < decision.waiting.length)
-      this.miss(
+      this.plan.miss(
         trigger,
         decision.waiting,
         'starts off',
@@ -240,8 +202,8 @@ class Plan {
     const next =
       waiting[0] ??
       schedule.next(
-        last && found.length === most ? last.at + 1 : this.nowMs / 1000 + 0.001,
-        this.nowMs / 1000 + HORIZON_SECONDS,
+        last && found.length === most ? last.at + 1 : this.plan.nowMs / 1000 + 0.001,
+        this.plan.nowMs / 1000 + HORIZON_SECONDS,
       ) ??
       null
     if (next?.at !== from) this.next.push({ id: trigger.id, at: next })
@@ -253,135 +215,13 @@ class Plan {
     return `Later than its allowance of ${minutes} min: ${why}.`
   }
 
-  private miss(trigger: DueTrigger, occurrences: readonly Occurrence[], why: NotStarted['why'], detail: string): void {
-    this.notStarted.push({ trigger, occurrences, why, detail })
-  }
-
   /** What one start was to make up for: that is said only where it was made, else why it was not. */
   private missMadeUp(trigger: DueTrigger, occurrences: readonly Occurrence[], isMade: boolean): void {
-    if (isMade) return this.miss(trigger, occurrences, 'made up', 'Missed, and made up for by one start.')
-    const last = this.notStarted.findLast((row) => row.trigger.id === trigger.id)
+    if (isMade) return this.plan.miss(trigger, occurrences, 'made up', 'Missed, and made up for by one start.')
+    const last = this.plan.lastMiss(trigger.id)
     const detail = `Missed, and the start that was to make up for it was not made: ${last?.detail ?? ''}`
-    this.miss(trigger, occurrences, last?.why ?? 'late', detail)
+    this.plan.miss(trigger, occurrences, last?.why ?? 'late', detail)
   }
-
-  private start(trigger: DueTrigger, occurrence: Occurrence): void {
-    const job = this.jobs.get(trigger.jobId)
-    if (!job) return this.miss(trigger, [occurrence], 'job gone', 'Its job was removed, or cannot be read.')
-    if (!job.active) return this.miss(trigger, [occurrence], 'job off', `${job.title} is switched off.`)
-    const { inputs, faults } = this.inputsOf(trigger, job, occurrence)
-    if (faults.length > 0)
-      return this.miss(trigger, [occurrence], 'inputs', faults.map((fault) => fault.message).join(' '))
-    if (trigger.definition.spread === 'one') return this.startOne(trigger, occurrence, job, inputs, null)
-    const machines = machinesFor(this.machines, job.definition)
-    if (machines.length === 0)
-      return this.miss(trigger, [occurrence], 'no machine', 'No machine of its target is there and switched on.')
-    for (const machine of machines) this.startOne(trigger, occurrence, job, inputs, machine)
-  }
-
-  /** A secret that cannot be opened is the fault of one input, not of everything that is due. */
-  private inputsOf(
-    { title, definition }: DueTrigger,
-    job: WorkToStart,
-    { day }: Occurrence,
-  ): ReturnType<typeof inputsFor> {
-    try {
-      const known = this.shared.known(byTrigger(title), daysAround(this.state, isoDay(day)))
-      return inputsFor(job.definition, definition.with, known)
-    } catch (error) {
-      return { inputs: { open: {}, secrets: null }, faults: [{ name: '', message: wordsOf(error) }] }
-    }
-  }
-
-  private startOne(
-    trigger: DueTrigger,
-    occurrence: Occurrence,
-    job: WorkToStart,
-    inputs: NewRun['inputs'],
-    machine: Machine | null,
-  ): void {
-    const forAgentId = machine?.id ?? null
-    const key = `${trigger.id} ${forAgentId}`
-    const before = (this.open.get(trigger.id) ?? []).filter((run) => run.forAgentId === forAgentId)
-    const isOverlap = before.length > 0 || this.planned.has(key)
-    const { overlap, waitMost } = trigger.definition
-    // All but the first of those that are open wait for the one before.
-    const waiting = before.length + (this.plannedFor.get(key) ?? 0) - 1
-    if (overlap === 'wait' && waitMost !== undefined && waiting >= waitMost) {
-      const first = before[0] ? `#${before[0].id}` : 'The one before it'
-      const others = waiting === 1 ? 'one was' : `${waiting} were`
-      return this.miss(
-        trigger,
-        [occurrence],
-        'overlap',
-        `${first} had not ended, and ${others} waiting for it already.`,
-      )
-    }
-    if (isOverlap && overlap === 'skip') {
-      const number = before.at(-1)?.id
-      const detail = number === undefined ? 'The one before it had not ended.' : `#${number} had not ended.`
-      return this.miss(trigger, [occurrence], 'overlap', detail)
-    }
-    if (overlap === 'replace') {
-      for (const run of before) this.replaced.set(run.id, trigger.title)
-      const planned = this.planned.get(key)
-      if (planned) {
-        this.runs.splice(this.runs.indexOf(planned.run), 1)
-        this.miss(trigger, [planned.occurrence], 'overlap', 'Replaced by the next before it began.')
-      }
-    }
-    const atMs = occurrence.at * 1000
-    const run: NewRun = {
-      work: job,
-      inputs,
-      cause: 'trigger',
-      starter: { id: null, name: trigger.title },
-      createdAtMs: this.nowMs,
-      target: machine ? { agent: machine.name } : null,
-      priority: trigger.definition.priority ?? null,
-      dueAtMs: finishBy(trigger.definition, atMs),
-      afterEarlier: isOverlap && overlap !== 'start',
-      trigger: {
-        id: trigger.id,
-        version: trigger.version,
-        calendarVersions: this.state.calendarsOf([trigger.definition.on, trigger.definition.notOn]),
-        occurrence: { atMs, day: isoDay(occurrence.day) },
-        forAgentId,
-      },
-    }
-    this.runs.push(run)
-    this.planned.set(key, { run, occurrence })
-    this.plannedFor.set(key, (this.plannedFor.get(key) ?? 0) + 1)
-  }
-}
-
-async function writeNotStarted(
-  tx: Tx,
-  rows: readonly NotStarted[],
-  ids: readonly (number | null)[],
-  runs: readonly NewRun[],
-): Promise<void> {
-  if (rows.length === 0) return
-  const runOf = (row: NotStarted): number | null => {
-    if (row.why !== 'made up') return null
-    const place = runs.findLastIndex((run) => run.trigger?.id === row.trigger.id)
-    return ids[place] ?? null
-  }
-  await execute(
-    tx,
-    `INSERT INTO not_started (trigger_id, trigger_version, first_occurrence, last_occurrence, times, why, detail, run_id)
-     SELECT * FROM unnest($1::bigint[], $2::int[], $3::timestamptz[], $4::timestamptz[], $5::int[], $6::text[], $7::text[], $8::bigint[])`,
-    [
-      rows.map((row) => row.trigger.id),
-      rows.map((row) => row.trigger.version),
-      rows.map((row) => dateOf(row.occurrences[0] as Occurrence)),
-      rows.map((row) => dateOf(row.occurrences.at(-1) as Occurrence)),
-      rows.map((row) => row.occurrences.length),
-      rows.map((row) => row.why),
-      rows.map((row) => row.detail),
-      rows.map(runOf),
-    ],
-  )
 }
 
 /** Stores the next occurrence of each trigger. */

@@ -1,4 +1,4 @@
-/** Why an occurrence was not started. */
+/** Why an occurrence or an event did not start anything. */
 export const NOT_STARTED_WHY = [
   'late',
   'starts off',
@@ -9,6 +9,10 @@ export const NOT_STARTED_WHY = [
   'inputs',
   'no machine',
   'fault',
+  'day',
+  'off',
+  'rate',
+  'chain',
 ] as const
 
 export type NotStartedWhy = (typeof NOT_STARTED_WHY)[number]

@@ -1,5 +1,7 @@
 import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
+import { isTimed } from '@/core/events/kinds'
+import { broughtNames, plainValues } from '@/core/events/values'
 import { cadenceOf, type Cadence } from '@/core/timing/cadence'
 import type { Schedule } from '@/core/timing/schedule'
 import type { Tx } from '@/store/db'
@@ -32,6 +34,11 @@ export function timingFaults(definitions: readonly TriggerDefinition[], state: T
     format: FORMAT,
     calendars: state.stored.map(({ slug, rule }) => ({ id: slug, days: rule })),
     jobs: [{ id: 'job' }],
+    // Whether what an event is about is there is asked of the database.
+    queues: [...new Set(definitions.flatMap(({ backlog }) => backlog?.queue ?? []))].map((id) => ({ id })),
+    flows: [...new Set(definitions.flatMap(({ after }) => (after && after.work !== 'job' ? after.work : [])))].map(
+      (id) => ({ id, steps: [] }),
+    ),
     triggers: definitions.map(({ with: _, ...timing }, i) => ({
       id: `trigger-${i}`,
       start: { job: 'job' },
@@ -76,8 +83,14 @@ export function startFaults(
     const today = dayAt(Date.now(), null)
     // Whether its calendar has a day is asked when it starts.
     const known = shared.known(byTrigger(), (source) => daysAround(state, today)(source) ?? today)
-    for (const { name, message } of inputsFor(job.definition, values, known).faults)
-      faults.push({ path: `definition.with.${name}`, message })
+    // What only the event brings is looked at when it comes.
+    const brought = isTimed(definition) ? new Set<string>() : broughtNames(values)
+    const now = Object.fromEntries(Object.entries(plainValues(values)).filter(([name]) => !brought.has(name)))
+    for (const { name, message } of inputsFor(job.definition, now, known).faults)
+      if (!brought.has(name)) faults.push({ path: `definition.with.${name}`, message })
+    for (const name of brought)
+      if (!job.definition.inputs.some((input) => input.name === name))
+        faults.push({ path: `definition.with.${name}`, message: `There is no input called ${name}.` })
   }
   return faults
 }

@@ -1,5 +1,7 @@
 import { isoDay } from '@/core/calendar/days'
+import { isTimed, kindOf } from '@/core/events/kinds'
 import { say } from '@/core/phrase/say'
+import { sayEvent } from '@/core/phrase/say-event'
 import { cadenceOf } from '@/core/timing/cadence'
 import { execute, many, type Tx } from '@/store/db'
 import { bounded } from '@/service/base/budgets'
@@ -7,6 +9,7 @@ import { HORIZON_SECONDS, lockDue, settle } from './firing'
 import { closeTrouble } from '@/service/base/trouble'
 import { timingState } from '@/service/base/timing-cache'
 import { triggerIfReadable } from '@/core/work/trigger'
+import { namedQueues, namedWorks } from './event-sources'
 
 /** What was due before a change is decided by the rule before it. Locks these triggers, switched on or off, for the rest of the transaction. */
 export async function settleBeforeChange(tx: Tx, ids: readonly number[], nowMs: number): Promise<void> {
@@ -25,9 +28,33 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
     [ids],
   )
   const now = nowMs / 1000
+  const definitions = rows.flatMap(({ definition }) => triggerIfReadable(definition) ?? [])
+  const queues = await namedQueues(
+    tx,
+    definitions.flatMap(({ backlog }) => backlog?.queue ?? []),
+  )
+  const works = await namedWorks(
+    tx,
+    definitions.flatMap(({ after }) => after?.work ?? []),
+  )
   const found = rows.flatMap(({ id, title, version, enabled, definition: stored }) => {
     const definition = triggerIfReadable(stored)
     if (!definition) return []
+    const calendars = state.timings.calendars.ids.map(
+      (slug) => state.timings.calendars.find(slug) as { id: string; title?: string },
+    )
+    const common = {
+      id,
+      kind: kindOf(definition),
+      queueId: queues.idOf(definition.backlog?.queue),
+      afterJobId: works.idOf(definition.after?.work),
+      afterWhen: definition.after?.when ?? null,
+      calendars: Object.keys(state.calendarsOf([definition.on, definition.notOn])),
+    }
+    if (!isTimed(definition)) {
+      const says = sayEvent(definition, { queues: queues.titles, works: works.titles }, calendars)
+      return [{ ...common, next: undefined, says, runsPerDay: 0, gapSeconds: null }]
+    }
     const schedule = state.schedule(id, version, definition)
     const { next, runsPerDay, gapSeconds } = bounded(
       'trigger',
@@ -38,25 +65,15 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
       }),
       title,
     )
-    const facts = {
-      id,
-      next,
-      says: say(
-        definition,
-        state.timings.calendars.ids.map((slug) => state.timings.calendars.find(slug) as { id: string; title?: string }),
-      ),
-      calendars: Object.keys(state.calendarsOf([definition.on, definition.notOn])),
-      runsPerDay,
-      gapSeconds,
-    }
-    return [facts]
+    return [{ ...common, next, says: say(definition, calendars), runsPerDay, gapSeconds }]
   })
   await execute(
     tx,
     `UPDATE triggers t SET next_at = u.next_at, next_day = u.next_day, says = u.says, runs_per_day = u.per_day, gap_seconds = u.gap,
+            kind = u.kind, queue_id = u.queue, after_job_id = u.after, after_when = u.after_when,
             calendars = (SELECT coalesce(array_agg(c), '{}') FROM jsonb_array_elements_text(u.calendars) AS c)
-       FROM unnest($1::bigint[], $2::timestamptz[], $3::date[], $4::text[], $5::real[], $6::bigint[], $7::jsonb[])
-            AS u(id, next_at, next_day, says, per_day, gap, calendars) WHERE t.id = u.id`,
+       FROM unnest($1::bigint[], $2::timestamptz[], $3::date[], $4::text[], $5::real[], $6::bigint[], $7::jsonb[], $8::text[], $9::bigint[], $10::bigint[], $11::text[])
+            AS u(id, next_at, next_day, says, per_day, gap, calendars, kind, queue, after, after_when) WHERE t.id = u.id`,
     [
       found.map((f) => f.id),
       found.map((f) => (f.next ? new Date(f.next.at * 1000) : null)),
@@ -65,11 +82,15 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
       found.map((f) => f.runsPerDay),
       found.map((f) => (f.gapSeconds === null ? null : Math.round(f.gapSeconds))),
       found.map((f) => JSON.stringify(f.calendars)),
+      found.map((f) => f.kind),
+      found.map((f) => f.queueId),
+      found.map((f) => f.afterJobId),
+      found.map((f) => f.afterWhen),
     ],
   )
   await closeTrouble(
     tx,
-    found.map(({ id }) => `trigger ${id}`),
+    found.flatMap(({ id }) => [`trigger ${id}`, `trigger ${id} stopped`, `trigger ${id} chain`]),
     'it was worked out anew',
   )
 }

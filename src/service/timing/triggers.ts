@@ -1,13 +1,15 @@
 import { levelOn, requireOn, type HasLevel } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
+import { isTimed } from '@/core/events/kinds'
+import { plainValues } from '@/core/events/values'
 import { slugOf } from '@/core/schema/slug'
 import { MAKE_UP, OVERLAPS } from '@/core/bundle/schema'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { likeText } from '@/store/like'
 import { notify } from '@/store/listen'
-import { requireSomewhere, type Actor } from '@/service/base/actor'
+import { ENGINE, requireSomewhere, type Actor } from '@/service/base/actor'
 import { difference, record, recordAll } from '@/service/base/audit'
 import { insertRuns, workToStart, type WorkToStart } from '@/service/runs/new-run'
 import { type FieldFault, notFound, Problem, refuse } from '@/service/base/problem'
@@ -16,6 +18,7 @@ import { daysAroundNow } from '@/service/work/run-days'
 import { newRunFor } from '@/service/runs/start'
 import { machinesFor, machinesOf } from '@/service/fleet/targets'
 import { timingState } from '@/service/base/timing-cache'
+import { ringFaults, sourceFaults } from './event-sources'
 import { askFirst, jobOf, scheduleFacts, startFaults, timingFaults } from './trigger-check'
 import { freeSlugs } from '@/service/base/slugs'
 import {
@@ -99,7 +102,7 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
   const jobs = await workToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
   const definitions = await checked(
     tx,
-    triggers.map(({ jobId, definition, sure }) => ({ job: jobs.get(jobId), definition, sure })),
+    triggers.map(({ title, jobId, definition, sure }) => ({ id: null, title, job: jobs.get(jobId), definition, sure })),
     nowMs,
   )
   const made = await freeSlugs(
@@ -158,6 +161,9 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
 }
 
 interface DefinitionRequest {
+  /** null: it is new. */
+  readonly id: number | null
+  readonly title: string
   readonly job: WorkToStart | undefined
   readonly definition: TriggerDefinition
   readonly sure: boolean
@@ -171,9 +177,19 @@ async function checked(tx: Tx, requests: readonly DefinitionRequest[], nowMs: nu
   const faults = timingFaults(definitions, state)
   for (const [i, { job, sure }] of requests.entries()) {
     const definition = definitions[i] as TriggerDefinition
-    refuse([...(faults[i] as FieldFault[]), ...startFaults(definition, job, shared, state)])
-    if (job && !sure) askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
+    refuse([
+      ...(faults[i] as FieldFault[]),
+      ...startFaults(definition, job, shared, state),
+      ...(await sourceFaults(tx, definition)),
+    ])
+    if (job && !sure && isTimed(definition))
+      askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
   }
+  const rings = await ringFaults(
+    tx,
+    requests.map(({ id, title, job }, i) => ({ id, title, jobId: job?.id ?? 0, after: definitions[i]?.after })),
+  )
+  refuse(rings)
   return definitions
 }
 
@@ -205,13 +221,20 @@ export async function saveTriggerIn(
       { theirs: current },
     )
   }
-  const request = { job: await jobOf(tx, trigger.jobId), definition: trigger.definition, sure }
+  const request = {
+    id,
+    title: trigger.title,
+    job: await jobOf(tx, trigger.jobId),
+    definition: trigger.definition,
+    sure,
+  }
   const definition = (await checked(tx, [request], nowMs))[0] as TriggerDefinition
   await settleBeforeChange(tx, [id], nowMs)
   const version = current.version + 1
   await execute(
     tx,
-    `UPDATE triggers SET title = $2, notes = $3, job_id = $4, enabled = $5, definition = $6, version = $7, saved_by = $8, saved_at = now() WHERE id = $1`,
+    `UPDATE triggers SET title = $2, notes = $3, job_id = $4, enabled = $5, definition = $6, version = $7, saved_by = $8, saved_at = now(),
+            counted_from = CASE WHEN $5 AND NOT enabled THEN now() ELSE counted_from END WHERE id = $1`,
     [id, trigger.title, trigger.notes, trigger.jobId, trigger.enabled, JSON.stringify(definition), version, actor.name],
   )
   await writeVersions(tx, actor, [{ id, version, jobId: trigger.jobId, definition }])
@@ -260,7 +283,8 @@ export async function changeTriggers(
       const version = row.version + 1
       await execute(
         tx,
-        `UPDATE triggers SET enabled = $2, definition = $3, version = $4, saved_by = $5, saved_at = now(), deleted_at = CASE WHEN $6 THEN now() END WHERE id = $1`,
+        `UPDATE triggers SET enabled = $2, definition = $3, version = $4, saved_by = $5, saved_at = now(),
+                deleted_at = CASE WHEN $6 THEN now() END, counted_from = CASE WHEN $2 AND NOT enabled THEN now() ELSE counted_from END WHERE id = $1`,
         [
           row.id,
           remove ? false : (enabled ?? row.enabled),
@@ -283,6 +307,27 @@ export async function changeTriggers(
     await notify(tx, { timing: true })
     return { changed: rows.length }
   })
+}
+
+/** Switches a trigger off because of what its runs do, unless it is off already; true: it did. */
+export async function switchOffByItself(tx: Tx, id: number, why: string): Promise<boolean> {
+  const row = await maybeOne<{ title: string; version: number; jobId: number; definition: TriggerDefinition }>(
+    tx,
+    `UPDATE triggers SET enabled = false, next_at = NULL, next_day = NULL, version = version + 1, saved_by = $2, saved_at = now()
+      WHERE id = $1 AND enabled AND deleted_at IS NULL RETURNING title, version, job_id AS "jobId", definition`,
+    [id, ENGINE.name],
+  )
+  if (!row) return false
+  await writeVersions(tx, ENGINE, [{ id, ...row }])
+  await record(
+    tx,
+    ENGINE,
+    'changed',
+    { type: 'trigger', id, title: row.title },
+    { enabled: { from: true, to: false }, why },
+  )
+  await notify(tx, { timing: true, matters: true })
+  return true
 }
 
 /** Takes the trigger off the lists; its runs and their history stay. */
@@ -337,7 +382,7 @@ export async function startByHand(
     const run = newRunFor(
       actor,
       job,
-      trigger.definition.with,
+      plainValues(trigger.definition.with),
       actor.via === 'token' ? 'token' : 'person',
       await SharedValues.read(tx),
       await daysAroundNow(tx),

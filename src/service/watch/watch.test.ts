@@ -1,3 +1,5 @@
+import { isTimed, type Timed } from '@/core/events/kinds'
+import type { TriggerDefinition } from '@/core/work/trigger'
 import { actor, ADMIN, freshDatabase, OPERATOR, VIEWER } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { comingBars, dayAhead } from '@/service/forecast/ahead'
@@ -47,6 +49,13 @@ async function pastRun(endedMinutesAgo: number, tookMinutes: number, exitCode = 
     tookMinutes * MINUTE,
   ])
   return id
+}
+
+/** A trigger by the clock, as a viewer reads it. */
+async function timedTrigger(id: number): Promise<{ definition: Timed<TriggerDefinition>; version: number }> {
+  const { definition, version } = await oneTrigger(VIEWER, id)
+  if (!isTimed(definition)) throw new Error('it is none by the clock')
+  return { definition, version }
 }
 
 describe('lanes', () => {
@@ -199,7 +208,7 @@ describe('the load of a pool', () => {
     await makeTrigger({ jobId: other, time: { at: ['06:00'] }, zone: 'UTC' }, 'Six')
     const id = await makeTrigger({ jobId: pooled, time: { at: ['12:00'] }, zone: 'UTC' }, 'Noon')
     const state = await timingState(null)
-    const { definition, version } = await oneTrigger(VIEWER, id)
+    const { definition, version } = await timedTrigger(id)
     const schedule = state.schedule(id, version, definition)
     const load = await poolLoad(
       state,
@@ -237,7 +246,7 @@ describe('the load of a pool', () => {
     await makeTrigger({ jobId: flow.id, time: { at: ['06:00'] }, zone: 'UTC' }, 'Six, a flow')
     const id = await makeTrigger({ jobId: second, time: { at: ['12:00'] }, zone: 'UTC' }, 'Noon, a job')
     const state = await timingState(null)
-    const { definition, version } = await oneTrigger(VIEWER, id)
+    const { definition, version } = await timedTrigger(id)
     const job = { id: second, definition: { target: { pool: 'quay' }, slots: 1 } }
     const load = await poolLoad(
       state,
@@ -254,7 +263,7 @@ describe('the load of a pool', () => {
   it('is nothing to say of a trigger whose job goes to one agent', async () => {
     const id = await makeTrigger({ jobId }, 'Not pooled')
     const state = await timingState(null)
-    const { definition, version } = await oneTrigger(VIEWER, id)
+    const { definition, version } = await timedTrigger(id)
     const job = { id: jobId, definition: { target: { agent: 'orrin-ops1' }, slots: 1 } }
     expect(
       await poolLoad(state, { id, definition, schedule: state.schedule(id, version, definition), job }, 0),

@@ -36,6 +36,7 @@ describe('a server that was there before areas lay in areas', () => {
       '0022-service-accounts',
       '0023-robots',
       '0024-queues',
+      '0025-events',
     ])
     expect(await migrate()).toEqual([])
     // It is one organisation now, and nobody notices; whoever administered it looks after the server.
@@ -64,6 +65,6 @@ describe('a server that was there before areas lay in areas', () => {
 
   it('is brought up to date by two processes at once', async () => {
     const done = await Promise.all([migrate(), migrate()])
-    expect(done.map((names) => names.length).sort()).toEqual([0, 8])
+    expect(done.map((names) => names.length).sort()).toEqual([0, 9])
   })
 })

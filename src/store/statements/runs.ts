@@ -22,7 +22,7 @@ export async function insertRunRows(tx: Tx, rows: readonly NewRunRow[]): Promise
     tx,
     tables.runs,
     rows,
-    `ON CONFLICT (trigger_id, occurrence, coalesce(for_agent_id, 0)) WHERE occurrence IS NOT NULL DO NOTHING RETURNING id`,
+    `ON CONFLICT (trigger_id, occurrence, coalesce(for_agent_id, 0)) WHERE occurrence IS NOT NULL AND event_id IS NULL DO NOTHING RETURNING id`,
   )
   return made.map(({ id }) => id)
 }

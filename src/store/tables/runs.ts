@@ -35,6 +35,7 @@ export const runs = table('runs', {
   againOf: orNull(ref()),
   triggerId: orNull(ref()),
   occurrence: orNull(instant()),
+  eventId: orNull(ref()),
   requestKey: orNull(text()),
   state: text<RunState>(),
   version: filled(int()),

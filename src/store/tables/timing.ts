@@ -41,6 +41,35 @@ export const triggers = table('triggers', {
   savedBy: text(),
   savedAt: filled(instant()),
   deletedAt: orNull(instant()),
+  kind: filled(text<'time' | 'backlog' | 'measure' | 'file' | 'call' | 'after'>()),
+  queueId: orNull(ref()),
+  afterJobId: orNull(ref()),
+  afterWhen: orNull(text<'succeeded' | 'failed' | 'ended'>()),
+  countedFrom: filled(instant()),
+  events: filled(long()),
+})
+
+/** What happened that starts something, each decided once. */
+export const triggerEvents = table('trigger_events', {
+  id: id(),
+  triggerId: ref(),
+  key: text(),
+  at: instant(),
+  facts: json(),
+  depth: filled(int()),
+  notBefore: orNull(instant()),
+  decidedAt: orNull(instant()),
+  outcome: orNull(text<'started' | 'not started'>()),
+  why: orNull(text()),
+})
+
+/** Addresses of triggers that programs call. */
+export const triggerCalls = table('trigger_calls', {
+  triggerId: key(ref()),
+  hash: text(),
+  signingKey: text(),
+  madeBy: text(),
+  madeAt: filled(instant()),
 })
 
 export const triggerVersions = table('trigger_versions', {
