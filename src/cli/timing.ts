@@ -100,7 +100,9 @@ function occurrences(bundle: Bundle, options: Options): unknown {
   const timings = new Timings(bundle.calendars, SHIPPED_HOLIDAYS, bundle.zone)
   const one = onlyOne(options, '--trigger', options.trigger)
   const wanted =
-    one === null ? bundle.triggers.filter((trigger) => trigger.enabled && isTimed(trigger)) : bundle.triggers.filter(({ id }) => id === one)
+    one === null
+      ? bundle.triggers.filter((trigger) => trigger.enabled && isTimed(trigger))
+      : bundle.triggers.filter(({ id }) => id === one)
   if (one !== null && wanted.length === 0) throw new BadInput(`--trigger: there is no trigger ${one} in the file.`)
   const timed = wanted.filter(isTimed)
   if (timed.length < wanted.length)

@@ -1,3 +1,6 @@
+import { broughtInputs } from '@/core/events/values'
+import type { TimeRule } from '@/core/timing/rule'
+import { REFUNDS } from './refunds'
 import { Timings, type TriggerTiming } from '@/core/bundle/timings'
 import { checkBundle } from '@/core/bundle/check'
 import { slugOf } from '@/core/schema/slug'
@@ -11,7 +14,7 @@ import { ROLES } from '@/core/people/roles'
 import { FLOWS } from './flows'
 import { makeHistory, runsInTheLab, type Past, type PastRun, type PastAttempt } from './history'
 import { perform } from './play'
-import { JOBS, MACHINES, PEOPLE, POOLS, ROBOTS } from './scenario'
+import { JOBS, MACHINES, PEOPLE, POOLS, ROBOTS, VESSELS } from './scenario'
 import { isRobotTarget } from '@/core/dispatch'
 import { sharedOf } from './shared'
 import { demoCalendars, TRIGGERS } from './timing'
@@ -26,6 +29,10 @@ beforeAll(() => {
   past = makeHistory(FROM, TO, SEED)
 })
 const attempts = (): PastAttempt[] => past.done.flatMap((run) => run.attempts)
+
+/** What an event would bring, made up. */
+const tried = (values: NonNullable<(typeof TRIGGERS)[number]['with']>): Record<string, string> =>
+  broughtInputs(values, { values: { run: '1', state: 'failed' }, body: { data: { vessel: VESSELS[0] } } }).given
 
 describe('the demo’s definitions', () => {
   it('are what a person could save: jobs, flows, inputs, targets, triggers', () => {
@@ -42,7 +49,7 @@ describe('the demo’s definitions', () => {
         : jobDefinitionSchema.parse(titles.get(trigger.job)?.definition)
       expect([
         trigger.title,
-        resolveInputs(inputs, trigger.with ?? {}, (source) => sharedOf(source as DefaultSource)).faults,
+        resolveInputs(inputs, tried(trigger.with ?? {}), (source) => sharedOf(source as DefaultSource)).faults,
       ]).toEqual([trigger.title, []])
     }
     expect(new Set(TRIGGERS.map(({ title }) => title)).size).toBe(TRIGGERS.length)
@@ -58,7 +65,8 @@ describe('the demo’s definitions', () => {
     }))
     const jobs = JOBS.map(({ title }) => ({ id: slugOf(title) }))
     const flows = FLOWS.map(({ slug, definition }) => bundleFlow(slug, flowDefinitionSchema.parse(definition)))
-    const checked = checkBundle({ format: 'bugle-bundle/1', calendars, jobs, flows, triggers })
+    const queues = [{ id: REFUNDS.slug }]
+    const checked = checkBundle({ format: 'bugle-bundle/1', calendars, queues, jobs, flows, triggers })
     expect(checked.ok ? [] : checked.faults).toEqual([])
   })
 
@@ -66,9 +74,9 @@ describe('the demo’s definitions', () => {
     const rules = TRIGGERS.map(({ definition }) => triggerDefinitionSchema.parse(definition))
     const at2 = rules.filter(({ time }) => time && 'at' in time && time.at.includes('02:00'))
     expect(at2.length).toBeGreaterThanOrEqual(4)
-    expect(rules.some(({ spread, time }) => spread === 'each' && time && 'every' in time && time.every.step === 'PT15M')).toBe(
-      true,
-    )
+    expect(
+      rules.some(({ spread, time }) => spread === 'each' && time && 'every' in time && time.every.step === 'PT15M'),
+    ).toBe(true)
     expect(MACHINES.filter(({ version }) => version !== undefined)).toHaveLength(1)
     const lengthIn = (weeks: number): number => {
       const lengths = Array.from({ length: 300 }, (_, i) => perform('Name check', [i], weeks).seconds)
@@ -95,16 +103,19 @@ describe('the demo’s past', () => {
       })),
       ...past.leftOut.map(({ trigger, atMs }) => ({ title: trigger, atMs })),
     ]
-    for (const { title, definition, enabled, job, sinceDays } of TRIGGERS) {
+    for (const { title, definition, enabled, job, sinceDays, past: before } of TRIGGERS) {
       const mine = all.filter((one) => one.title === title).map(({ atMs }) => atMs)
       const target = JOBS.find((each) => each.title === job)?.definition.target
       const isReal = FLOWS.find((flow) => flow.title === job)?.definition.steps?.some(runsInTheLab) === true
-      if (enabled === false || isReal || (target && 'pool' in target && target.pool === 'lab')) {
+      const time = before ?? (definition.time as TimeRule | undefined)
+      if (!time || enabled === false || isReal || (target && 'pool' in target && target.pool === 'lab')) {
         expect([title, mine]).toEqual([title, []])
         continue
       }
       const since = sinceDays === undefined ? FROM : Math.max(FROM, TO - sinceDays * 86_400_000)
-      const due = timings.schedule(definition as TriggerTiming).between(since / 1000, TO / 1000)
+      const due = timings
+        .schedule({ ...(definition as Omit<TriggerTiming, 'time'>), time })
+        .between(since / 1000, TO / 1000)
       const machines = definition.spread === 'each' ? mine.length / Math.max(1, due.length) : 1
       expect([title, Number.isInteger(machines) && machines <= MACHINES.length]).toEqual([title, true])
       const expected = due.flatMap(({ at }) => new Array<number>(machines).fill(at * 1000))

@@ -6,6 +6,8 @@ import { slugOf } from '@/core/schema/slug'
 import { planOf, type Plan, type PlanStep, type PlanSource } from '@/core/flow/plan'
 import { lookOn, type IsDay } from '@/core/flow/rehearse'
 import { FlowRun, isEnd } from '@/core/flow/state'
+import { plainValues } from '@/core/events/values'
+import type { TimeRule } from '@/core/timing/rule'
 import { stepValues } from '@/core/flow/step-values'
 import { seededRandom } from '@/core/stats/random'
 import { finishBy } from '@/core/timing/finish-by'
@@ -121,8 +123,11 @@ function startsOf(fromMs: number, toMs: number, seed: number, { timings }: World
     const machines =
       target && trigger.definition.spread === 'each' ? MACHINES.filter((machine) => fits(machine, target)) : [null]
     const since = trigger.sinceDays === undefined ? fromMs : Math.max(fromMs, toMs - trigger.sinceDays * DAY_MS)
+    const time = trigger.past ?? (trigger.definition.time as TimeRule | undefined)
+    if (!time) continue
+    const given = plainValues(trigger.with ?? {})
     for (const { at, day } of timings
-      .schedule(trigger.definition as TriggerTiming)
+      .schedule({ ...(trigger.definition as Omit<TriggerTiming, 'time'>), time })
       .between(since / 1000, toMs / 1000)) {
       for (const machine of machines) {
         const cause = {
@@ -133,11 +138,11 @@ function startsOf(fromMs: number, toMs: number, seed: number, { timings }: World
           skips: trigger.definition.overlap === 'skip',
         }
         const createdAtMs = at * 1000
-        if (flow) starts.push({ flow, inputs: { ...defaultsOf(flow), ...trigger.with }, createdAtMs, trigger: cause })
+        if (flow) starts.push({ flow, inputs: { ...defaultsOf(flow), ...given }, createdAtMs, trigger: cause })
         else if (job)
           starts.push({
             job,
-            inputs: { ...defaultsOf(job), ...trigger.with },
+            inputs: { ...defaultsOf(job), ...given },
             target: machine ? { agent: machine.name } : job.definition.target,
             createdAtMs,
             trigger: cause,

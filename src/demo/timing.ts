@@ -1,7 +1,10 @@
 import type { DayRule } from '@/core/calendar/rule'
 import { isoDay } from '@/core/calendar/days'
 import type { bundleSchema } from '@/core/bundle/schema'
+import type { FromCall } from '@/core/events/kinds'
+import type { TimeRule } from '@/core/timing/rule'
 import type { z } from 'zod'
+import { REFUNDS } from './refunds'
 import { VESSELS } from './scenario'
 
 /** The calendars and triggers of Marram Sound Ferries. */
@@ -23,9 +26,11 @@ export interface DemoTrigger {
   readonly job: string
   readonly isFlow?: true
   readonly definition: Definition
-  readonly with?: Readonly<Record<string, string>>
+  readonly with?: Readonly<Record<string, string | FromCall>>
   readonly enabled?: boolean
   readonly notes?: string
+  /** What started it in the made-up past, in which nothing really happened. */
+  readonly past?: TimeRule
   /** The made-up past has it from so many days ago. */
   readonly sinceDays?: number
 }
@@ -233,7 +238,16 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     finishBy: '18:30',
     window: { earliest: '16:30', latest: '17:45' },
   }),
-  trigger('Refunds of the day', 'Refund', { time: every('PT45M', '08:00', '21:30') }),
+  trigger(
+    'Refunds, as they wait',
+    'Refund',
+    {
+      backlog: { queue: REFUNDS.slug, atLeast: 5, orOldest: 'PT30M', perRun: REFUNDS.perRun, most: 2 },
+      between: { earliest: '08:00', latest: '22:00' },
+      overlap: 'start',
+    },
+    { past: every('PT45M', '08:00', '21:30') as TimeRule },
+  ),
   trigger('New refunds', 'New refunds', { time: every('PT30M', '06:10', '22:40') }),
   trigger(
     'Tarn Head till at midday',
@@ -246,6 +260,18 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     window: { earliest: '22:00', latest: '03:30' },
     lateStart: 'PT4H',
   }),
+  trigger(
+    'A backup that failed',
+    'Open a ticket',
+    { after: { work: 'nightly-backup', when: 'failed' } },
+    { with: { about: 'Nightly backup #${run} ${state}' } },
+  ),
+  trigger(
+    'A vessel in reach',
+    'Vessel log',
+    { call: { only: { '/type': 'in-reach' } }, atMost: { starts: 60, in: 'PT1H' } },
+    { with: { vessel: { from: '/data/vessel' } }, notes: 'The radio masts call when a vessel comes into reach.' },
+  ),
   trigger('Index care', 'Index care', { time: at('02:15'), on: { weekdays: ['MO', 'WE', 'FR'] }, priority: 'low' }),
   trigger('Log clean-up', 'Log clean-up', { time: at('04:40', '12:40'), spread: 'each', priority: 'low' }),
   trigger('Configuration check', 'Configuration check', {

@@ -224,7 +224,10 @@ function problemResponse(body: Record<string, unknown>, status: number, request:
   return safely(
     new Response(JSON.stringify({ ...body, instance: new URL(request.url).pathname }), {
       status,
-      headers: { 'content-type': 'application/problem+json', ...(again === undefined ? {} : { 'retry-after': String(again) }) },
+      headers: {
+        'content-type': 'application/problem+json',
+        ...(again === undefined ? {} : { 'retry-after': String(again) }),
+      },
     }),
   )
 }

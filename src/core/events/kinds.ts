@@ -5,7 +5,7 @@ import { timeOfDaySchema, type TimeRule } from '../timing/rule'
 
 /** What may start work besides the clock. A trigger has exactly one of these, or `time`. */
 export const EVENT_KINDS = ['backlog', 'after', 'call'] as const
-export type EventKind = (typeof EVENT_KINDS)[number]
+type EventKind = (typeof EVENT_KINDS)[number]
 export const TRIGGER_KINDS = ['time', ...EVENT_KINDS] as const
 export type TriggerKind = (typeof TRIGGER_KINDS)[number]
 
@@ -37,7 +37,7 @@ export type Backlog = z.output<typeof backlogSchema>
 
 export const AFTER_WHEN = ['succeeded', 'failed', 'ended'] as const
 /** A run of other work has ended. */
-export const afterSchema = z.strictObject({
+const afterSchema = z.strictObject({
   /** The id of a job or a flow. */
   work: idSchema,
   when: z.enum(AFTER_WHEN).default('succeeded'),
@@ -50,7 +50,7 @@ const pointerSchema = z
   .max(500)
   .regex(/^(\/([^/~]|~[01])*)*$/, 'Expected a JSON Pointer such as /data/vessel.')
 /** A program calls an address of the trigger. */
-export const callSchema = z.strictObject({
+const callSchema = z.strictObject({
   /** Only calls in which each of these pointers leads to this value start something. */
   only: z
     .record(z.string(), z.union([z.string().max(1000), z.number(), z.boolean()]))

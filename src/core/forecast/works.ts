@@ -50,11 +50,7 @@ export class Works {
    *
    * @param isLenient whether one that cannot be laid out starts nothing too, instead of a fault: on a server one bad flow must not hide all others
    */
-  of(
-    trigger: Starting,
-    index: number,
-    isLenient = false,
-  ): ((day: Day) => Work) | null {
+  of(trigger: Starting, index: number, isLenient = false): ((day: Day) => Work) | null {
     try {
       return this.workOf(trigger, index)
     } catch (error) {
@@ -63,10 +59,7 @@ export class Works {
     }
   }
 
-  private workOf(
-    { start, priority, with: given }: Starting,
-    index: number,
-  ): ((day: Day) => Work) | null {
+  private workOf({ start, priority, with: given }: Starting, index: number): ((day: Day) => Work) | null {
     if ('job' in start) {
       const { job } = this.jobs.get(start.job) as { job: BundleJob }
       const step = this.step(start.job, null, 0, priority ?? job.priority ?? 'normal', {}, given ?? {}, null)

@@ -60,7 +60,7 @@ const UNITS = [
 ] as const
 
 /** `30 minutes`, `1 hour 30 minutes`; what is no duration stands as it is. */
-export function stretchWords(duration: string): string {
+function stretchWords(duration: string): string {
   let left = parseDuration(duration)
   if (left === undefined || left === 0) return duration
   const parts: string[] = []

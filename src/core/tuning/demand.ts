@@ -178,7 +178,8 @@ function movesOf(
 function evenDays({ from, to }: Model, written: BundleTrigger, timings: Timings): { at: number; day: number }[] | null {
   const zone = zoneOf(written.zone ?? timings.defaultZone)
   const stretch = zone?.stretchAt(from)
-  if (!isTimed(written) || !stretch || stretch.from > from - 3 * DAY_SECONDS || stretch.to < to + 3 * DAY_SECONDS) return null
+  if (!isTimed(written) || !stretch || stretch.from > from - 3 * DAY_SECONDS || stretch.to < to + 3 * DAY_SECONDS)
+    return null
   return timings.schedule(written).between(from - DAY_SECONDS, to + DAY_SECONDS)
 }
 

@@ -43,7 +43,15 @@ export async function lockRuns(tx: Tx, ids: readonly number[]): Promise<Map<numb
   return new Map(
     rows.map(({ id, version, jobId, jobVersion, agentId, isOfEvent, startAfter, ...life }) => [
       id,
-      { id, version, jobId, jobVersion, agentId, isOfEvent, life: { ...life, startAfterMs: startAfter?.getTime() ?? null } },
+      {
+        id,
+        version,
+        jobId,
+        jobVersion,
+        agentId,
+        isOfEvent,
+        life: { ...life, startAfterMs: startAfter?.getTime() ?? null },
+      },
     ]),
   )
 }

@@ -1,10 +1,12 @@
 import { z } from 'zod'
 import { place, type AgentState, type Reason } from '@/core/dispatch'
+import type { ShownEvent } from '@/core/events/facts'
 import { repeatByHand, scriptText, type WhatRan } from '@/core/work/command'
 import { isFlowDefinition, readDefinition, type FlowDefinition } from '@/core/work/flow'
 import { isConnection } from '@/core/work/connections'
 import type { JobDefinition } from '@/core/work/job'
 import { many, maybeOne, one } from '@/store/db'
+import { SHOWN_EVENT } from '@/store/statements/events'
 import type { DeadlineState } from './deadlines'
 import { levelOn, type HasLevel } from '@/service/base/area-rights'
 import { requireSomewhere, seenBy, type Actor } from '@/service/base/actor'
@@ -100,6 +102,8 @@ interface RunTrigger {
   readonly day: string | null
   readonly zone: string
   readonly calendarVersions: Readonly<Record<string, number>>
+  /** What happened that started it; null: its time came, or a person did. */
+  readonly event: ShownEvent | null
   /** Waits until this earlier run of the trigger has ended. */
   readonly after: number | null
 }
@@ -188,12 +192,12 @@ async function triggerOf(runId: number): Promise<RunTrigger | null> {
   const row = await maybeOne<RunTrigger>(
     null,
     `SELECT t.id, t.title, t.deleted_at IS NOT NULL AS "isGone", r.trigger_version AS version, r.occurrence, r.occurrence_day::text AS day,
-            coalesce(v.definition->>'zone', 'UTC') AS zone, coalesce(r.calendar_versions, '{}') AS "calendarVersions",
+            coalesce(v.definition->>'zone', 'UTC') AS zone, coalesce(r.calendar_versions, '{}') AS "calendarVersions", ${SHOWN_EVENT} AS event,
             CASE WHEN r.after_earlier AND r.state = 'waiting' THEN
-              (SELECT e.id FROM runs e WHERE e.trigger_id = r.trigger_id AND e.for_agent_id IS NOT DISTINCT FROM r.for_agent_id AND e.id < r.id
-                  AND e.state IN ('waiting','ready','running') ORDER BY e.id DESC LIMIT 1) END AS after
+              (SELECT b.id FROM runs b WHERE b.trigger_id = r.trigger_id AND b.for_agent_id IS NOT DISTINCT FROM r.for_agent_id AND b.id < r.id
+                  AND b.state IN ('waiting','ready','running') ORDER BY b.id DESC LIMIT 1) END AS after
        FROM runs r JOIN triggers t ON t.id = r.trigger_id LEFT JOIN trigger_versions v ON v.trigger_id = t.id AND v.version = r.trigger_version
-      WHERE r.id = $1`,
+       LEFT JOIN trigger_events e ON e.id = r.event_id WHERE r.id = $1`,
     [runId],
   )
   return row ?? null

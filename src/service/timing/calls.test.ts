@@ -44,7 +44,7 @@ async function called(call: object = {}, more: object = {}): Promise<Called> {
     receiveCall(token, { headers, text: typeof body === 'string' ? body : JSON.stringify(body) }, jsonOf)
   return { trigger, signingKey, token, send }
 }
-const signed = (key: string, body: unknown, id = randomUUID(), at = new Date()): Record<string, string> => ({
+const signed = (key: string, body: unknown, id: string = randomUUID(), at = new Date()): Record<string, string> => ({
   'webhook-id': id,
   'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
   'webhook-signature': new Webhook(key).sign(id, at, JSON.stringify(body)),

@@ -2,6 +2,8 @@ import { ringOf, ringWords } from '@/core/events/rings'
 import type { After } from '@/core/events/kinds'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import { many, type Tx } from '@/store/db'
+import type { Actor } from '@/service/base/actor'
+import { levelOn } from '@/service/base/area-rights'
 import type { FieldFault } from '@/service/base/problem'
 
 /** What events are about, found by the ids that definitions write. */
@@ -33,24 +35,25 @@ export async function namedWorks(tx: Tx | null, slugs: readonly string[]): Promi
   )
 }
 
-/** What is wrong with what a definition's event is about. */
+/** What is wrong with what a definition's event is about: it must be there, and be seen by whoever writes it. */
 export async function sourceFaults(
   tx: Tx,
+  actor: Actor,
   { backlog, after }: Pick<TriggerDefinition, 'backlog' | 'after'>,
 ): Promise<FieldFault[]> {
-  if (backlog && (await namedQueues(tx, [backlog.queue])).titles.size === 0)
+  const isSeen = async (what: 'queue' | 'job', id: number | null): Promise<boolean> =>
+    id !== null && (await levelOn(actor, what, id)) !== 'none'
+  if (backlog && !(await isSeen('queue', (await namedQueues(tx, [backlog.queue])).idOf(backlog.queue))))
     return [{ path: 'definition.backlog.queue', message: `There is no queue ${backlog.queue}.` }]
   if (!after) return []
-  const works = await many(tx, 'SELECT FROM jobs WHERE slug = ANY($1) AND deleted_at IS NULL', [[after.work]])
-  if (works.length === 0)
-    return [{ path: 'definition.after.work', message: `There is no job and no flow ${after.work}.` }]
+  const works = await many<{ id: number }>(tx, 'SELECT id FROM jobs WHERE slug = ANY($1) AND deleted_at IS NULL', [
+    [after.work],
+  ])
+  const path = 'definition.after.work'
   if (works.length > 1)
-    return [
-      {
-        path: 'definition.after.work',
-        message: `${after.work} is both a job and a flow: give one of them another id.`,
-      },
-    ]
+    return [{ path, message: `${after.work} is both a job and a flow: give one of them another id.` }]
+  if (!(await isSeen('job', works[0]?.id ?? null)))
+    return [{ path, message: `There is no job and no flow ${after.work}.` }]
   return []
 }
 

@@ -79,7 +79,7 @@ describe('after another run', () => {
     expect(await happen()).toBe(2)
     expect(await happen()).toBe(0)
     expect(await runsOf(well)).toEqual([expect.objectContaining({ state: 'ready', inputs: { amount: '81.5' } })])
-    expect((await runsOf(well))[0]?.event?.facts).toEqual({ run, state: 'succeeded', work: 'Count the tills' })
+    expect((await runsOf(well))[0]?.event?.facts).toEqual({ run, state: 'succeeded' })
 
     await runOf(first, 3)
     expect(await happen()).toBe(2)

@@ -1,5 +1,6 @@
 import { within } from '@/core/budget'
 import { backlogStarts, mostCounted, type BacklogSeen } from '@/core/events/decide'
+import { eventFactsSchema } from '@/core/events/facts'
 import { DEFAULT_STOP_AFTER, type Backlog } from '@/core/events/kinds'
 import { triggerDefinitionSchema, triggerIfReadable, type TriggerDefinition } from '@/core/work/trigger'
 import { execute, many, transaction, type Tx } from '@/store/db'
@@ -10,7 +11,6 @@ import { timingState } from '@/service/base/timing-cache'
 import { openTrouble } from '@/service/base/trouble'
 import { LeadershipLost, lockLead } from '@/service/runs/leadership'
 import { decideIn, openingOf, rateOf, type ToDecide } from './event-decide'
-import { eventFactsSchema } from './event-facts'
 import { missInStretch, type StartingTrigger } from './start-plan'
 import { switchOffByItself } from './triggers'
 
@@ -178,7 +178,7 @@ async function lookAt(
     `SELECT u.id,
             (SELECT count(*)::int FROM (SELECT FROM items i WHERE i.queue_id = u.queue AND i.state = 'waiting' AND i.not_before IS NULL LIMIT u.most) x) AS waiting,
             CASE WHEN u.oldest THEN (SELECT i.created_at FROM items i WHERE i.queue_id = u.queue AND i.state = 'waiting' AND i.not_before IS NULL ORDER BY i.id LIMIT 1) END AS oldest,
-            (SELECT count(*)::int FROM runs r WHERE r.trigger_id = u.id AND r.state IN ('waiting','ready','running') AND r.event_id IS NOT NULL) AS open
+            (SELECT count(*)::int FROM runs r WHERE r.trigger_id = u.id AND r.state IN ('waiting','ready','running')) AS open
        FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::bool[]) AS u(id, queue, most, oldest)`,
     [
       triggers.map(({ id }) => id),

@@ -1,13 +1,14 @@
 import { z } from 'zod'
+import type { ShownEvent } from '@/core/events/facts'
 import type { RunState } from '@/core/run/lifecycle'
 import { many } from '@/store/db'
+import { SHOWN_EVENT } from '@/store/statements/events'
 import { likeText } from '@/store/like'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { notFound } from '@/service/base/problem'
 import { machinesFor, machinesOf } from '@/service/fleet/targets'
 import { jobOf } from './trigger-check'
 import { NOT_STARTED_WHY } from './not-started'
-import type { EventFacts } from './event-facts'
 import { oneTrigger } from './triggers'
 
 export const historySchema = z.strictObject({
@@ -30,7 +31,7 @@ export type HistoryRow =
       /** null: by the trigger itself. */
       readonly starter: string | null
       /** What happened that started it; null: its time came, or a person did. */
-      readonly event: EventFacts | null
+      readonly event: ShownEvent | null
     }
   | {
       readonly kind: 'not started'
@@ -53,7 +54,7 @@ export async function triggerHistory(
     null,
     `SELECT coalesce(r.occurrence, r.created_at) AS at, r.id, r.state, a.name AS agent, r.started_at AS "startedAt", r.duration_ms AS "durationMs",
             coalesce(r.ended_at, now()) > r.due_at IS TRUE AS late, r.trigger_version AS version, CASE WHEN r.occurrence IS NULL THEN r.starter_name END AS starter,
-            e.facts - 'body' AS event
+            ${SHOWN_EVENT} AS event
        FROM runs r LEFT JOIN agents a ON a.id = r.agent_id LEFT JOIN trigger_events e ON e.id = r.event_id
       WHERE r.trigger_id = $1 AND ($2::timestamptz IS NULL OR coalesce(r.occurrence, r.created_at) < $2) ORDER BY r.id DESC LIMIT $3`,
     [id, before ?? null, limit],

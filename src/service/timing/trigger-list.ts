@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { CADENCES, type CadenceKind } from '@/core/timing/cadence'
+import { TRIGGER_KINDS, type TriggerKind } from '@/core/events/kinds'
 import type { Target } from '@/core/dispatch'
 import type { TimeRule } from '@/core/timing/rule'
 import { many } from '@/store/db'
@@ -17,6 +18,8 @@ export const triggerFilterSchema = z.strictObject({
   /** Part of its sentence of days and times counts too. */
   state: z.enum(['on', 'off']).optional(),
   cadence: z.enum(KINDS).optional(),
+  /** What makes it start. */
+  kind: z.enum(TRIGGER_KINDS).optional(),
   calendar: z.string().max(64).optional(),
   job: z.coerce.number().int().positive().optional(),
   pool: z.string().max(64).optional(),
@@ -43,11 +46,13 @@ export interface TriggerRow {
   readonly area: string
   /** null: of a flow, whose steps go to their own places. */
   readonly target: Target | null
-  /** Machines of its target that are switched on. */
+  /** Machines of its target, or robots, that are switched on. */
   readonly machines: number
   readonly spread: 'one' | 'each'
   readonly says: string
-  readonly time: TimeRule
+  readonly kind: TriggerKind
+  /** null: the clock does not start it. */
+  readonly time: TimeRule | null
   readonly zone: string
   readonly priority: string
   readonly finishBy: string | null
@@ -81,6 +86,11 @@ const machinesOf = (jobs: string): string => `
     SELECT jsonb_build_object('pool', p.name) AS target, count(*)::int AS n FROM pools p JOIN pool_members m ON m.pool_id = p.id AND m.active JOIN agents a ON a.id = m.agent_id
      WHERE p.active AND a.active AND a.credential_hash IS NOT NULL GROUP BY p.name
     UNION ALL SELECT jsonb_build_object('agent', name), 1 FROM agents WHERE active
+    UNION ALL SELECT jsonb_build_object('robotPool', p.name), count(*)::int FROM pools p JOIN robot_pools m ON m.pool_id = p.id AND m.active JOIN robots b ON b.id = m.robot_id
+     WHERE p.active AND b.active AND b.removed_at IS NULL GROUP BY p.name
+    UNION ALL SELECT jsonb_build_object('robot', name), 1 FROM robots WHERE active AND removed_at IS NULL
+    UNION ALL SELECT d.target, (SELECT count(*)::int FROM robots b WHERE b.active AND b.removed_at IS NULL AND b.labels @> (d.target->'robotLabels'))
+      FROM (SELECT DISTINCT target FROM targets WHERE target ? 'robotLabels') d
     UNION ALL SELECT d.target, (SELECT count(*)::int FROM agents g WHERE g.active AND g.credential_hash IS NOT NULL AND g.labels @> (d.target->'labels'))
       FROM (SELECT DISTINCT target FROM targets WHERE target ? 'labels') d),
   machines AS MATERIALIZED (SELECT s.job_id, coalesce(c.n, 0) AS machines FROM targets s LEFT JOIN counts c ON c.target = s.target)`
@@ -137,6 +147,7 @@ function triggerQuery(
       `coalesce(t.gap_seconds, 9000000000000000) >= ${param(from)} AND coalesce(t.gap_seconds, 9000000000000000) < ${param(to === Infinity ? 9.1e15 : to)}`,
     )
   }
+  if (filter.kind) where.push(`t.kind = ${param(filter.kind)}`)
   if (filter.calendar) where.push(`t.calendars @> ARRAY[${param(filter.calendar)}]`)
   if (filter.job) where.push(`t.job_id = ${param(filter.job)}`)
   if (filter.pool)
@@ -146,7 +157,7 @@ function triggerQuery(
   if (filter.outcome === 'none') where.push('NOT EXISTS (SELECT 1 FROM runs r WHERE r.trigger_id = t.id)')
   else if (filter.outcome) where.push(`l.state = ${param(filter.outcome)}`)
   if (filter.load !== undefined) where.push(`m.load >= ${param(filter.load)}`)
-  if (filter.flag === 'never') where.push('t.enabled AND t.next_at IS NULL')
+  if (filter.flag === 'never') where.push(`t.enabled AND t.next_at IS NULL AND t.kind = 'time'`)
   if (filter.flag === 'too-often') where.push(isTooOften(param(tooOften.machines), param(tooOften.minutes)))
   const asksLoad = filter.load !== undefined || filter.flag === 'too-often'
   const from = (sort: string | null): string =>
@@ -175,7 +186,7 @@ function triggerQuery(
        ORDER BY ${key} ${direction}, t.id ${direction} LIMIT ${param(filter.limit + 1)})
     ${isLoaded ? '' : `, ${machinesOf('j.id IN (SELECT job_id FROM picked)')}`}
     SELECT t.id, t.slug, t.title, t.enabled, t.version, t.job_id AS "jobId", j.title AS "jobTitle", j.active AS "jobActive", a.path AS area,
-           v.definition->'target' AS target, t.says, t.definition->'time' AS time, t.definition->>'zone' AS zone,
+           v.definition->'target' AS target, t.says, t.kind, t.definition->'time' AS time, t.definition->>'zone' AS zone,
            coalesce(t.definition->>'priority', v.definition->>'priority', 'normal') AS priority,
            t.definition->>'finishBy' AS "finishBy", t.gap_seconds AS "gapSeconds", t.runs_per_day::float8 AS "firesPerDay", t.next_at AS "nextAt",
            ${SPREAD} AS spread, m.machines, m.load, ${isTooOften(param(tooOften.machines), param(tooOften.minutes))} AS "isTooOften",

@@ -102,6 +102,7 @@ export async function insertTriggers(tx: Tx, actor: Actor, triggers: readonly Ne
   const jobs = await workToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
   const definitions = await checked(
     tx,
+    actor,
     triggers.map(({ title, jobId, definition, sure }) => ({ id: null, title, job: jobs.get(jobId), definition, sure })),
     nowMs,
   )
@@ -170,7 +171,12 @@ interface DefinitionRequest {
 }
 
 /** The definitions with their zones filled in; refused with every fault, or asked about once. */
-async function checked(tx: Tx, requests: readonly DefinitionRequest[], nowMs: number): Promise<TriggerDefinition[]> {
+async function checked(
+  tx: Tx,
+  actor: Actor,
+  requests: readonly DefinitionRequest[],
+  nowMs: number,
+): Promise<TriggerDefinition[]> {
   const definitions = requests.map(({ definition }) => ({ ...definition, zone: definition.zone ?? config().zone }))
   const state = await timingState(tx)
   const shared = await SharedValues.read(tx)
@@ -180,7 +186,7 @@ async function checked(tx: Tx, requests: readonly DefinitionRequest[], nowMs: nu
     refuse([
       ...(faults[i] as FieldFault[]),
       ...startFaults(definition, job, shared, state),
-      ...(await sourceFaults(tx, definition)),
+      ...(await sourceFaults(tx, actor, definition)),
     ])
     if (job && !sure && isTimed(definition))
       askFirst(await scheduleFacts(tx, state.timings.schedule(definition), definition, job, nowMs))
@@ -228,7 +234,7 @@ export async function saveTriggerIn(
     definition: trigger.definition,
     sure,
   }
-  const definition = (await checked(tx, [request], nowMs))[0] as TriggerDefinition
+  const definition = (await checked(tx, actor, [request], nowMs))[0] as TriggerDefinition
   await settleBeforeChange(tx, [id], nowMs)
   const version = current.version + 1
   await execute(

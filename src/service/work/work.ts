@@ -21,6 +21,8 @@ export const jobSaveSchema = jobSchema.extend({ version: z.int().positive() })
 
 export interface JobRow {
   readonly id: number
+  /** What files call it. */
+  readonly slug: string
   readonly title: string
   readonly areaId: number
   readonly area: string
@@ -41,7 +43,7 @@ export async function listJobs(actor: Actor): Promise<JobRow[]> {
   requireSomewhere(actor, 'see')
   return many<JobRow>(
     null,
-    `SELECT j.id, j.title, j.area_id AS "areaId", a.path AS area, j.active, j.is_flow AS "isFlow",
+    `SELECT j.id, j.slug, j.title, j.area_id AS "areaId", a.path AS area, j.active, j.is_flow AS "isFlow",
             coalesce(v.definition->'action'->>'kind', 'flow') AS kind, v.definition->'target' AS target,
             CASE WHEN j.is_flow THEN jsonb_array_length(v.definition->'steps') ELSE 0 END AS steps, j.usual_ms AS "usualMs", j.saved_by AS "savedBy", j.saved_at AS "savedAt",
             (SELECT jsonb_build_object('id', r.id, 'state', r.state, 'at', coalesce(r.ended_at, r.started_at, r.created_at))

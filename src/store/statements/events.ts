@@ -11,14 +11,13 @@ export async function tellEnds(tx: Tx, runIds: readonly number[]): Promise<numbe
   return execute(
     tx,
     `INSERT INTO trigger_events (trigger_id, key, at, facts, depth)
-     SELECT t.id, 'run ' || r.id, coalesce(r.ended_at, now()), jsonb_build_object('run', r.id, 'state', r.state, 'work', j.title),
+     SELECT t.id, 'run ' || r.id, coalesce(r.ended_at, now()), jsonb_build_object('run', r.id, 'state', r.state),
             1 + coalesce((
               WITH RECURSIVE around AS (
                 SELECT r.event_id, r.flow_run_id
                 UNION ALL SELECT f.event_id, f.flow_run_id FROM around a JOIN runs f ON f.id = a.flow_run_id)
               SELECT max(e.depth) FROM around JOIN trigger_events e ON e.id = around.event_id), 0)
-       FROM runs r JOIN jobs j ON j.id = r.job_id
-       JOIN triggers t ON t.after_job_id = r.job_id AND t.kind = 'after' AND t.enabled AND t.deleted_at IS NULL
+       FROM runs r JOIN triggers t ON t.after_job_id = r.job_id AND t.kind = 'after' AND t.enabled AND t.deleted_at IS NULL
         AND (t.after_when = 'ended' OR (t.after_when = 'succeeded' AND r.state = 'succeeded') OR (t.after_when = 'failed' AND r.state IN ('failed','lost')))
       WHERE r.id = ANY($1) ORDER BY r.id, t.id
      ON CONFLICT (trigger_id, key) DO NOTHING`,
@@ -26,28 +25,7 @@ export async function tellEnds(tx: Tx, runIds: readonly number[]): Promise<numbe
   )
 }
 
-/** Something that happened and is told to a trigger. */
-export interface ToldEvent {
-  readonly triggerId: number
-  /** The same happening has the same key. */
-  readonly key: string
-  readonly at: Date
-  readonly facts: object
-}
-
-/** Keeps what happened, to be decided; what is known already by its key is left out. Returns the numbers of those that are new. */
-export async function keepEvents(tx: Tx, told: readonly ToldEvent[]): Promise<number> {
-  if (told.length === 0) return 0
-  return execute(
-    tx,
-    `INSERT INTO trigger_events (trigger_id, key, at, facts)
-     SELECT u.trigger, u.key, u.at, u.facts FROM unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[]) WITH ORDINALITY AS u(trigger, key, at, facts, n) ORDER BY u.n
-     ON CONFLICT (trigger_id, key) DO NOTHING`,
-    [
-      told.map(({ triggerId }) => triggerId),
-      told.map(({ key }) => key),
-      told.map(({ at }) => at),
-      told.map(({ facts }) => JSON.stringify(facts)),
-    ],
-  )
-}
+/** An event as it is shown, from the row `e`: of a run the title of its work with it, if whoever reads may see that; of a call without what it sent. */
+export const SHOWN_EVENT = `CASE WHEN e.facts ? 'run'
+  THEN e.facts || jsonb_build_object('work', (SELECT j.title FROM runs x JOIN jobs j ON j.id = x.job_id WHERE x.id = (e.facts->>'run')::bigint))
+  ELSE e.facts - 'body' END`

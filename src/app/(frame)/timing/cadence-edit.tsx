@@ -45,7 +45,7 @@ export function CadenceEdit({ row }: { row: TriggerRow }): ReactNode {
   return (
     <Line>
       <span title={row.says}>{row.says}</span>
-      {may && (
+      {may && row.kind === 'time' && (
         <Pen {...opener} aria-label={`Change when ${row.title} fires`}>
           <Pencil size={12} aria-hidden="true" />
         </Pen>

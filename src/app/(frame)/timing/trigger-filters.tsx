@@ -10,6 +10,8 @@ import { Select } from '@/ui/parts/select'
 import { Row } from '@/ui/parts/layout'
 import { SearchField } from '@/ui/parts/search-field'
 
+import { CAUSES } from './triggers/cause'
+
 const ANY = 'any'
 
 /** What the list of schedules is narrowed down by; all of it is in the address. */
@@ -41,7 +43,7 @@ export function TriggerFilters({
       width={width}
     />
   )
-  const isFiltered = ['text', 'state', 'cadence', 'outcome', 'flag', 'calendar', 'pool', 'load', 'job'].some(
+  const isFiltered = ['text', 'state', 'kind', 'cadence', 'outcome', 'flag', 'calendar', 'pool', 'load', 'job'].some(
     (key) => values[key],
   )
   return (
@@ -55,13 +57,23 @@ export function TriggerFilters({
           width="100%"
         />
       </div>
-      {choice(
-        'cadence',
-        'Cadence',
-        'any cadence',
-        (Object.keys(CADENCES) as CadenceKind[]).map((id) => ({ id, title: CADENCE_WORDS[id] })),
-        '190px',
-      )}
+      <Select
+        label="How often, or what makes it start"
+        hideLabel
+        value={values.kind ? `kind ${values.kind}` : (values.cadence ?? ANY)}
+        onChange={(value) =>
+          onChange({
+            kind: value.startsWith('kind ') ? value.slice(5) : null,
+            cadence: value === ANY || value.startsWith('kind ') ? null : value,
+          })
+        }
+        choices={[
+          { id: ANY, title: 'any cadence' },
+          ...(Object.keys(CADENCES) as CadenceKind[]).map((id) => ({ id, title: CADENCE_WORDS[id] })),
+          ...CAUSES.filter(({ id }) => id !== 'time').map(({ id, title }) => ({ id: `kind ${id}`, title })),
+        ]}
+        width="190px"
+      />
       {choice(
         'load',
         'Load',

@@ -19,6 +19,7 @@ const row = (change: Partial<TriggerRow>): TriggerRow => ({
   machines: 3,
   spread: 'one',
   says: 'weekdays at 17:00',
+  kind: 'time',
   time: { at: ['17:00'] },
   zone: 'Europe/London',
   priority: 'normal',
@@ -68,7 +69,7 @@ describe('the list of triggers', () => {
     expect(pulse).toContain('1,152')
     expect(text(await lineOf('Regatta 2026'))).toMatch(/kelda-lab .*never again.*high/)
     expect(text(await lineOf('Old timetable'))).toContain('its job is off')
-    expect(screen.getByText('5 schedules')).toBeTruthy()
+    expect(screen.getByText('5 triggers')).toBeTruthy()
   })
 
   it('keeps what is off, dimmed', async () => {

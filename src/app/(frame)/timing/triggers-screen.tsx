@@ -2,6 +2,7 @@
 import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useMemo, useState, type ReactNode } from 'react'
+import { isRobotTarget } from '@/core/dispatch/target'
 import type { TriggerRow } from '@/service/timing/trigger-list'
 import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { exact, relative, when } from '@/ui/format'
@@ -82,7 +83,7 @@ export function TriggersScreen(): ReactNode {
         <h1>Timing</h1>
         <TimingNav />
         <Spring />
-        <Small>{total === 1 ? 'one schedule' : `${total.toLocaleString('en')} schedules`}</Small>
+        <Small>{total === 1 ? 'one trigger' : `${total.toLocaleString('en')} triggers`}</Small>
         <Button kind="strong" onPress={() => router.push('/timing/triggers/new')} whyNot={why}>
           New trigger
         </Button>
@@ -187,7 +188,9 @@ function columnsFor({ isChosen, choose, toggle, whyLocked }: RowActs): Column<Tr
         row.target === null ? (
           targetWords(null)
         ) : (
-          <span title={`${row.spread === 'each' ? 'on every one of' : 'on one of'} ${row.machines} machines`}>
+          <span
+            title={`${row.spread === 'each' ? 'on every one of' : 'on one of'} ${row.machines} ${isRobotTarget(row.target) ? 'robots' : 'machines'}`}
+          >
             {targetWords(row.target)}{' '}
             <Small>
               {row.spread === 'each' ? `× ${row.machines}` : row.machines === 1 ? '' : `1 of ${row.machines}`}
@@ -212,7 +215,7 @@ function columnsFor({ isChosen, choose, toggle, whyLocked }: RowActs): Column<Tr
               <span className="visually-hidden">too often on too many</span>
             </span>
           )}
-          {perDay(row.load)}
+          {row.kind === 'time' ? perDay(row.load) : <Small>as it comes</Small>}
         </>
       ),
     },
@@ -246,6 +249,7 @@ function NextStart({ row }: { row: TriggerRow }): ReactNode {
   const said = useAtNow((now) => when(at, zone, now))
   const inTime = useAtNow((now) => (at > now ? relative(at, now) : 'due'))
   if (!row.enabled) return <Small>off</Small>
+  if (row.kind !== 'time') return <Small>when it happens</Small>
   if (row.nextAt === null) return <span style={{ color: 'var(--late)' }}>never again</span>
   if (said === null) return null
   const isOther = row.zone !== zone

@@ -9,6 +9,10 @@ export const WHY_WORDS: Record<string, string> = {
   inputs: 'inputs do not fit',
   'no machine': 'no machine',
   fault: 'cannot be worked out',
+  day: 'not on this day',
+  off: 'it is switched off',
+  rate: 'as often as it may',
+  chain: 'too long a chain',
 }
 
 /** `1,152`, `0.3`: how many a day. */

@@ -2,6 +2,7 @@
 import type { ReactNode } from 'react'
 import { MAKE_UP, OVERLAPS, SPREADS } from '@/core/bundle/schema'
 import { PRIORITIES } from '@/core/dispatch/types'
+import { kindOf } from '@/core/events/kinds'
 import { isoDuration, parseDuration } from '@/core/timing/duration'
 import { FOLDS, GAPS } from '@/core/timing/rule'
 import type { TriggerPreview } from '@/service/forecast/previews'
@@ -124,23 +125,27 @@ export function DeadlineSection({ definition, define, faultOf }: SectionProps): 
           empty="no limit"
           error={faultOf('definition.finishBy')}
         />
-        <Word>May be moved between</Word>
-        <TimeField
-          label="Earliest"
-          value={window?.earliest || undefined}
-          onChange={(earliest) => setWindow({ earliest })}
-          empty="fixed"
-          error={faultOf('definition.window.earliest')}
-        />
-        <Word>and</Word>
-        <TimeField
-          label="Latest"
-          value={window?.latest || undefined}
-          onChange={(latest) => setWindow({ latest })}
-          empty="fixed"
-          error={faultOf('definition.window.latest')}
-        />
-        <Word>when the load is evened.</Word>
+        {kindOf(definition) === 'time' && (
+          <>
+            <Word>May be moved between</Word>
+            <TimeField
+              label="Earliest"
+              value={window?.earliest || undefined}
+              onChange={(earliest) => setWindow({ earliest })}
+              empty="fixed"
+              error={faultOf('definition.window.earliest')}
+            />
+            <Word>and</Word>
+            <TimeField
+              label="Latest"
+              value={window?.latest || undefined}
+              onChange={(latest) => setWindow({ latest })}
+              empty="fixed"
+              error={faultOf('definition.window.latest')}
+            />
+            <Word>when the load is evened.</Word>
+          </>
+        )}
       </Sentence>
     </Part>
   )
@@ -164,6 +169,7 @@ export function HowSection({
   /** The steps of a flow go to their own places. */
   isFlow: boolean
 }): ReactNode {
+  const kind = kindOf(definition)
   return (
     <Part aria-label="How">
       <h2>How</h2>
@@ -199,49 +205,53 @@ export function HowSection({
             width="140px"
           />
         </Sentence>
-        <Sentence>
-          <Word>If the run before still goes on:</Word>
-          <Select
-            label="If the run before still goes on"
-            hideLabel
-            value={definition.overlap}
-            onChange={(overlap) => define({ overlap: overlap as (typeof OVERLAPS)[number] })}
-            choices={OVERLAPS.map((id) => ({ id, title: OVERLAP_WORDS[id] }))}
-            width="180px"
-          />
-          {(definition.overlap === 'wait' || definition.waitMost !== undefined) && (
-            <>
-              <Word>and at most</Word>
-              <OptionalNumber
-                label="How many may wait"
-                hideLabel
-                value={definition.waitMost ?? null}
-                onChange={(most) => define({ waitMost: most ?? undefined })}
-                error={faultOf('definition.waitMost')}
-                placeholder="any number"
-              />
-              <Word>wait for it; the next is not started.</Word>
-            </>
-          )}
-        </Sentence>
-        <Sentence>
-          <Word>If its time was missed, make it up within</Word>
-          <MinutesField
-            label="Late start allowance, minutes"
-            value={definition.lateStart}
-            onChange={(lateStart) => define({ lateStart })}
-            error={faultOf('definition.lateStart')}
-          />
-          <Word>minutes,</Word>
-          <Select
-            label="Made up"
-            hideLabel
-            value={definition.makeUp}
-            onChange={(makeUp) => define({ makeUp: makeUp as (typeof MAKE_UP)[number] })}
-            choices={MAKE_UP.map((id) => ({ id, title: MAKE_UP_WORDS[id] }))}
-            width="225px"
-          />
-        </Sentence>
+        {kind !== 'backlog' && (
+          <Sentence>
+            <Word>If the run before still goes on:</Word>
+            <Select
+              label="If the run before still goes on"
+              hideLabel
+              value={definition.overlap}
+              onChange={(overlap) => define({ overlap: overlap as (typeof OVERLAPS)[number] })}
+              choices={OVERLAPS.map((id) => ({ id, title: OVERLAP_WORDS[id] }))}
+              width="180px"
+            />
+            {(definition.overlap === 'wait' || definition.waitMost !== undefined) && (
+              <>
+                <Word>and at most</Word>
+                <OptionalNumber
+                  label="How many may wait"
+                  hideLabel
+                  value={definition.waitMost ?? null}
+                  onChange={(most) => define({ waitMost: most ?? undefined })}
+                  error={faultOf('definition.waitMost')}
+                  placeholder="any number"
+                />
+                <Word>wait for it; the next is not started.</Word>
+              </>
+            )}
+          </Sentence>
+        )}
+        {kind === 'time' && (
+          <Sentence>
+            <Word>If its time was missed, make it up within</Word>
+            <MinutesField
+              label="Late start allowance, minutes"
+              value={definition.lateStart}
+              onChange={(lateStart) => define({ lateStart })}
+              error={faultOf('definition.lateStart')}
+            />
+            <Word>minutes,</Word>
+            <Select
+              label="Made up"
+              hideLabel
+              value={definition.makeUp}
+              onChange={(makeUp) => define({ makeUp: makeUp as (typeof MAKE_UP)[number] })}
+              choices={MAKE_UP.map((id) => ({ id, title: MAKE_UP_WORDS[id] }))}
+              width="225px"
+            />
+          </Sentence>
+        )}
       </Stack>
     </Part>
   )
@@ -255,12 +265,15 @@ export function MinutesField({
   onChange,
   error,
   isLabelled = false,
+  empty = '60',
 }: {
   label: string
   value: string | undefined
   onChange: (duration: string | undefined) => void
   error?: string | undefined
   isLabelled?: boolean
+  /** What an empty one means. */
+  empty?: string
 }): ReactNode {
   const [text, setText] = useFollowing(value ?? '', minutesOf)
   const isGood = text === '' || /^\d{1,6}(\.\d{1,2})?$/.test(text)
@@ -276,7 +289,7 @@ export function MinutesField({
         setText(next, meant ?? '')
         onChange(meant)
       }}
-      placeholder="60"
+      placeholder={empty}
       error={isGood ? error : 'A number of minutes.'}
       width="70px"
     />

@@ -1,4 +1,5 @@
 'use client'
+import { EventWords } from '@/app/shared/runs/event-words'
 import type { ReactNode } from 'react'
 import type { FlowRunFull, RunFull } from '@/service/runs/run-page'
 import { cityOf } from '@/ui/format'
@@ -27,7 +28,12 @@ export function CommonFacts({ run }: { run: RunFull | FlowRunFull }): ReactNode 
           causeOf(run)
         )}
       </FactItem>
-      {run.trigger?.occurrence && (
+      {run.trigger?.event && (
+        <FactItem name="because">
+          <EventWords event={run.trigger.event} />
+        </FactItem>
+      )}
+      {run.trigger?.occurrence && !run.trigger.event && (
         <FactItem name="occurrence">
           <Time at={run.trigger.occurrence} />
           <Small title={rulesOf(run.trigger)}>

@@ -207,6 +207,7 @@ describe('a run that waits', () => {
           day: '2026-11-26',
           zone: 'Europe/London',
           calendarVersions: {},
+          event: null,
           after: 18_100,
         },
       },
@@ -290,6 +291,7 @@ describe('a run by a trigger', () => {
         day: '2026-11-25',
         zone: 'Europe/London',
         calendarVersions: { 'working-days': 4 },
+        event: null,
         after: null,
       },
     })

@@ -12,6 +12,7 @@ import { Link } from '@/ui/parts/link'
 import { StateMark } from '@/ui/parts/state-mark'
 import { Table, type Column } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
+import { EventWords } from '@/app/shared/runs/event-words'
 import { WHY_WORDS } from '../words'
 
 const PAGE = 100
@@ -117,7 +118,7 @@ export function HistoryTab({ id }: { id: number }): ReactNode {
     {
       id: 'by',
       title: 'By',
-      cell: (row) => row.kind === 'run' && <Small>{row.starter ?? `its rule, version ${row.version}`}</Small>,
+      cell: (row) => row.kind === 'run' && <By row={row} />,
     },
   ]
   return (
@@ -136,6 +137,10 @@ export function HistoryTab({ id }: { id: number }): ReactNode {
       />
     </>
   )
+}
+
+function By({ row: { event, starter, version } }: { row: Extract<HistoryRow, { kind: 'run' }> }): ReactNode {
+  return <Small>{event ? <EventWords event={event} /> : (starter ?? `its rule, version ${version}`)}</Small>
 }
 
 function StartedAfter({ at, startedAt, zone }: { at: string; startedAt: string; zone: string }): ReactNode {

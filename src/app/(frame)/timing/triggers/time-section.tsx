@@ -3,6 +3,7 @@ import { useEffect, useState, type ReactNode } from 'react'
 import { parseRecurrence } from '@/core/calendar/recurrence-parse'
 import { readPhrase } from '@/core/phrase/read'
 import { say } from '@/core/phrase/say'
+import type { Timed } from '@/core/events/kinds'
 import { parseCron } from '@/core/timing/cron'
 import { isoDuration, parseDuration } from '@/core/timing/duration'
 import type { EveryRule, TimeRule } from '@/core/timing/rule'
@@ -14,7 +15,7 @@ import { DateField } from '@/ui/parts/date-field'
 import { Select } from '@/ui/parts/select'
 import { TextField } from '@/ui/parts/fields'
 import { Small, Stack } from '@/ui/parts/layout'
-import { Part, Sentence, Word } from '@/ui/parts/sentence'
+import { Sentence, Word } from '@/ui/parts/sentence'
 import { readOr } from '@/app/shared/timing/read-or'
 import type { SectionProps } from '@/app/shared/timing/section-props'
 import { readTimes, TimeField } from '@/app/shared/timing/time-field'
@@ -28,13 +29,14 @@ const KINDS = [
 type Kind = 'at' | 'every' | 'cron' | 'rrule'
 
 /** The rule as a phrase, and the same rule as a form: a change of one shows in the other. */
-export function TimeSection({
+export function TimeFields({
   definition,
   define,
   faultOf,
   calendars,
   onPhraseFault,
 }: SectionProps & {
+  definition: Timed<TriggerDefinition>
   calendars: readonly CalendarRow[]
   onPhraseFault: (fault: string | null) => void
 }): ReactNode {
@@ -68,45 +70,38 @@ export function TimeSection({
   const { time } = definition
   const kind = Object.keys(time).find((each) => KINDS.some(({ id }) => id === each)) as Kind
   return (
-    <Part aria-label="Fires">
-      <h2>Fires</h2>
-      <Stack>
-        <TextField
-          label="In words"
-          value={phrase}
-          onChange={type}
-          error={fault ?? undefined}
-          placeholder="weekdays at 17:00 · every 15 minutes between 06:00 and 22:00 · last working day of the month at 18:30"
+    <Stack>
+      <TextField
+        label="In words"
+        value={phrase}
+        onChange={type}
+        error={fault ?? undefined}
+        placeholder="weekdays at 17:00 · every 15 minutes between 06:00 and 22:00 · last working day of the month at 18:30"
+      />
+      <Sentence>
+        <Word>or</Word>
+        <Select
+          label="Kind of rule"
+          hideLabel
+          value={kind}
+          onChange={(next) => define({ time: START[next as Kind] })}
+          choices={KINDS}
+          width="170px"
         />
-        <Sentence>
-          <Word>or</Word>
-          <Select
-            label="Kind of rule"
-            hideLabel
-            value={kind}
-            onChange={(next) => define({ time: START[next as Kind] })}
-            choices={KINDS}
-            width="170px"
+        {'at' in time && (
+          <AtField times={time.at} onChange={(at) => define({ time: { at } })} error={faultOf('definition.time.at')} />
+        )}
+        {'every' in time && (
+          <EveryField
+            every={time.every}
+            onChange={(every) => define({ time: { every } })}
+            error={faultOf('definition.time.every.step')}
           />
-          {'at' in time && (
-            <AtField
-              times={time.at}
-              onChange={(at) => define({ time: { at } })}
-              error={faultOf('definition.time.at')}
-            />
-          )}
-          {'every' in time && (
-            <EveryField
-              every={time.every}
-              onChange={(every) => define({ time: { every } })}
-              error={faultOf('definition.time.every.step')}
-            />
-          )}
-          {'cron' in time && <CronField cron={time.cron} onChange={(cron) => define({ time: { cron } })} />}
-          {'rrule' in time && <RecurrenceFields rule={time} onChange={(next) => define({ time: next })} />}
-        </Sentence>
-      </Stack>
-    </Part>
+        )}
+        {'cron' in time && <CronField cron={time.cron} onChange={(cron) => define({ time: { cron } })} />}
+        {'rrule' in time && <RecurrenceFields rule={time} onChange={(next) => define({ time: next })} />}
+      </Sentence>
+    </Stack>
   )
 }
 
@@ -117,12 +112,12 @@ const START: Record<Kind, TimeRule> = {
   rrule: { rrule: 'FREQ=WEEKLY;INTERVAL=2;BYDAY=MO', start: '2027-01-04T06:00' },
 }
 
-function ruleKey({ time, on, notOn }: Pick<TriggerDefinition, 'time' | 'on' | 'notOn'>): string {
+function ruleKey({ time, on, notOn }: Pick<Timed<TriggerDefinition>, 'time' | 'on' | 'notOn'>): string {
   return JSON.stringify([time, on ?? null, notOn ?? null])
 }
 
 /** A rule in the middle of being typed may not make a sentence yet. */
-function saidOr(definition: TriggerDefinition, names: readonly { id: string; title: string }[]): string {
+function saidOr(definition: Timed<TriggerDefinition>, names: readonly { id: string; title: string }[]): string {
   try {
     return say(definition, names)
   } catch {

@@ -4,6 +4,7 @@ import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { isTimed, kindOf } from '@/core/events/kinds'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/timing/calendars'
 import type { TriggerFull } from '@/service/timing/triggers'
@@ -27,6 +28,7 @@ import { TriggerForm } from './trigger-form'
 
 // What is shown of a trigger that is there already, and only when asked for.
 const HistoryTab = dynamic(() => import('./history-tab').then((module) => module.HistoryTab))
+const TryIt = dynamic(() => import('./try-it').then((module) => module.TryIt))
 const MachinesTab = dynamic(() => import('./machines-tab').then((module) => module.MachinesTab))
 const StartByHand = dynamic(() => import('./start-by-hand').then((module) => module.StartByHand))
 
@@ -99,6 +101,7 @@ export function TriggerEditor({
       </News>
       <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 392px', gap: 18 }}>
         <TriggerForm
+          id={trigger?.id ?? null}
           content={content}
           set={set}
           define={define}
@@ -109,15 +112,25 @@ export function TriggerEditor({
           onPhraseFault={setPhraseFault}
           isLocked={why !== undefined}
         />
-        <Foresight
-          preview={preview.data}
-          error={preview.error}
-          isStale={preview.isPlaceholderData || !isReadable}
-          zone={content.definition.zone ?? me.zone}
-          isChanged={isChanged}
-          isNew={trigger === null}
-          spread={content.definition.spread}
-        />
+        {isTimed(content.definition) ? (
+          <Foresight
+            preview={preview.data}
+            error={preview.error}
+            isStale={preview.isPlaceholderData || !isReadable}
+            zone={content.definition.zone ?? me.zone}
+            isChanged={isChanged}
+            isNew={trigger === null}
+            spread={content.definition.spread}
+          />
+        ) : (
+          <TryIt
+            key={kindOf(content.definition)}
+            preview={preview.data}
+            error={preview.error}
+            definition={content.definition}
+            jobId={content.jobId}
+          />
+        )}
       </div>
       {why && <Small>{why}</Small>}
     </div>
@@ -135,7 +148,9 @@ export function TriggerEditor({
         onSave={() => save()}
         why={why}
       >
-        {trigger && <ButtonLink href={whatIfPath({ off: { trigger: trigger.slug } })}>What if …</ButtonLink>}
+        {trigger && isTimed(content.definition) && (
+          <ButtonLink href={whatIfPath({ off: { trigger: trigger.slug } })}>What if …</ButtonLink>
+        )}
         {trigger && <StartByHand trigger={trigger} machines={preview.data?.facts?.machines ?? 1} />}
         {trigger && (
           <Button kind="danger" onPress={() => setRemoving(true)} whyNot={why}>

@@ -1,27 +1,31 @@
 'use client'
-import { useQuery } from '@tanstack/react-query'
+import dynamic from 'next/dynamic'
 import type { ReactNode } from 'react'
-import { defaultWords } from '@/core/work/inputs'
+import { isTimed, kindOf, type TriggerKind } from '@/core/events/kinds'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import type { CalendarRow } from '@/service/timing/calendars'
 import type { TriggerPreview } from '@/service/forecast/previews'
-import type { Startable } from '@/service/runs/start'
 import type { JobRow } from '@/service/work/work'
-import { api } from '@/ui/api'
-import { DateField } from '@/ui/parts/date-field'
 import { Select } from '@/ui/parts/select'
 import { Switch, TextField } from '@/ui/parts/fields'
-import { Small, Stack } from '@/ui/parts/layout'
+import { Stack } from '@/ui/parts/layout'
 import { Reading } from '@/ui/parts/reading'
-import { Part, Sentence } from '@/ui/parts/sentence'
+import { Part, Sentence, Word } from '@/ui/parts/sentence'
 import type { SectionProps } from '@/app/shared/timing/section-props'
 import { DaysSection } from './days-section'
 import { DeadlineSection, HowSection, ZoneSection } from '@/app/shared/timing/how-sections'
-import { TimeSection } from './time-section'
+import { causeChange, CAUSES } from './cause'
+import { InputsSection } from './inputs-section'
+import { TimeFields } from './time-section'
 import type { Content } from './content'
+
+// Most triggers go by the clock.
+const EventFields = dynamic(() => import('./event-section').then((module) => module.EventFields))
+const LimitsSection = dynamic(() => import('./event-section').then((module) => module.LimitsSection))
 
 /** A trigger as sentences: what it starts, when (as a phrase and as a form), and how. */
 export function TriggerForm({
+  id,
   content,
   set,
   define,
@@ -32,6 +36,8 @@ export function TriggerForm({
   onPhraseFault,
   isLocked,
 }: {
+  /** null: it is new. */
+  id: number | null
   content: Content
   set: (change: Partial<Content>) => void
   define: (change: Partial<TriggerDefinition>) => void
@@ -42,7 +48,9 @@ export function TriggerForm({
   onPhraseFault: (fault: string | null) => void
   isLocked: boolean
 }): ReactNode {
-  const section: SectionProps = { definition: content.definition, define, faultOf }
+  const { definition } = content
+  const kind = kindOf(definition)
+  const section: SectionProps = { definition, define, faultOf }
   const isFlow = jobs.find(({ id }) => id === content.jobId)?.isFlow === true
   const chooseJob = (id: string): void => {
     const job = jobs.find((each) => String(each.id) === id)
@@ -81,7 +89,31 @@ export function TriggerForm({
           </div>
         </Sentence>
         {content.jobId > 0 && <InputsSection {...section} jobId={content.jobId} />}
-        <TimeSection {...section} calendars={calendars} onPhraseFault={onPhraseFault} />
+        <Part aria-label="Fires">
+          <h2>Fires</h2>
+          <Stack>
+            <Sentence>
+              <Word>when</Word>
+              <Select
+                label="What makes it start"
+                hideLabel
+                value={kind}
+                onChange={(next) => {
+                  onPhraseFault(null)
+                  define(causeChange(definition, next as TriggerKind))
+                }}
+                choices={CAUSES}
+                width="190px"
+              />
+            </Sentence>
+            {isTimed(definition) ? (
+              <TimeFields {...section} definition={definition} calendars={calendars} onPhraseFault={onPhraseFault} />
+            ) : (
+              <EventFields key={kind} {...section} jobs={jobs} id={id} />
+            )}
+          </Stack>
+        </Part>
+        {kind !== 'time' && <LimitsSection {...section} />}
         <DaysSection {...section} calendars={calendars} />
         <ZoneSection {...section} clockDates={clockDates} />
         <DeadlineSection {...section} />
@@ -101,78 +133,3 @@ export function TriggerForm({
     </Reading>
   )
 }
-
-/** The job’s or flow’s questions, answered beforehand; what is left open takes its own default. */
-function InputsSection({ jobId, definition, define, faultOf }: SectionProps & { jobId: number }): ReactNode {
-  const { data: job } = useQuery({
-    queryKey: ['jobs', jobId, 'start', 'trigger'],
-    queryFn: () => api.get<Startable>(`/startables/${jobId}?starter=trigger`),
-  })
-  if (!job || job.inputs.length === 0) return null
-  const set = (name: string, value: string | null): void => {
-    const { [name]: _before, ...rest } = definition.with
-    define({ with: value === null ? rest : { ...rest, [name]: value } })
-  }
-  return (
-    <Part aria-label="Inputs">
-      <h2>With</h2>
-      <Sentence>
-        {job.inputs.map((input) => {
-          const options = input.type === 'yes-no' ? ['yes', 'no'] : input.options
-          const label = input.title || input.name
-          const error = faultOf(`definition.with.${input.name}`)
-          if (input.type === 'secret')
-            return (
-              <Small key={input.name}>
-                {label}:{' '}
-                {input.default === null
-                  ? 'a trigger cannot give a secret.'
-                  : `${defaultWords(input.default)}, a secret.`}
-              </Small>
-            )
-          if (options.length > 0)
-            return (
-              <Select
-                key={input.name}
-                label={label}
-                value={definition.with[input.name] ?? BY_DEFAULT}
-                onChange={(value) => set(input.name, value === BY_DEFAULT ? null : value)}
-                choices={[
-                  ...(input.default === null
-                    ? []
-                    : [{ id: BY_DEFAULT, title: `by default: ${defaultWords(input.default)}` }]),
-                  ...options.map((id) => ({ id, title: id })),
-                ]}
-                error={error}
-                width="190px"
-              />
-            )
-          if (input.type === 'day')
-            return (
-              <DateField
-                key={input.name}
-                label={label}
-                value={definition.with[input.name] ?? ''}
-                onChange={(value) => set(input.name, value === '' ? null : value)}
-                hint={input.default === null ? undefined : `empty: ${defaultWords(input.default)}`}
-                error={error}
-                width="190px"
-              />
-            )
-          return (
-            <TextField
-              key={input.name}
-              label={label}
-              value={definition.with[input.name] ?? ''}
-              onChange={(value) => set(input.name, value === '' ? null : value)}
-              placeholder={input.default === null ? '' : `by default: ${defaultWords(input.default)}`}
-              error={error}
-              width="190px"
-            />
-          )
-        })}
-      </Sentence>
-    </Part>
-  )
-}
-const BY_DEFAULT = 'by default'

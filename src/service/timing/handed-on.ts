@@ -1,25 +1,4 @@
-import { z } from 'zod'
-import type { Brought } from '@/core/events/values'
 import { many, type Tx } from '@/store/db'
-
-/** What is kept of something that happened, by its kind. */
-export const eventFactsSchema = z.union([
-  z.object({ queue: z.string(), waiting: z.number(), oldestSeconds: z.number().nullable() }),
-  z.object({
-    run: z.number(),
-    state: z.string(),
-    work: z.string(),
-  }),
-  z.object({ call: z.string(), body: z.unknown() }),
-])
-export type EventFacts = z.output<typeof eventFactsSchema>
-
-/** What these facts give to inputs. `handedOn`: what the run of which they tell handed on. */
-export function broughtBy(facts: EventFacts, handedOn: Readonly<Record<string, string>> = {}): Brought {
-  if ('queue' in facts) return { values: { queue: facts.queue, waiting: String(facts.waiting) } }
-  if ('call' in facts) return { values: { call: facts.call }, body: facts.body }
-  return { values: { ...handedOn, run: String(facts.run), state: facts.state } }
-}
 
 /** What these runs handed on, by their numbers: of a flow that of its steps, as `step.name`. */
 export async function handedOnBy(tx: Tx, runIds: readonly number[]): Promise<Map<number, Record<string, string>>> {
