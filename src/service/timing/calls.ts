@@ -2,15 +2,16 @@ import { randomBytes } from 'node:crypto'
 import { fitsOnly } from '@/core/events/values'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
-import { notify } from '@/store/listen'
+import { PerOrganisation } from '@/store/organisation'
 import { callContext, seal, unseal } from '@/store/seal'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { requireOn } from '@/service/base/area-rights'
 import { record } from '@/service/base/audit'
+import { Batches } from '@/service/base/batches'
 import { notFound, Problem } from '@/service/base/problem'
 import { hashToken, newToken } from '@/service/base/secrets'
 import { readSetting } from '@/service/base/settings'
-import { readCall, requireSignature, type RawCall } from './call-read'
+import { readCall, requireSignature, type RawCall, type ReadCall } from './call-read'
 import { decideIn, rateOf, type ToDecide } from './event-decide'
 
 /** The address of a trigger, without what makes it secret. */
@@ -84,71 +85,133 @@ const CALLED = `SELECT t.id, t.title, t.job_id AS "jobId", t.version, t.enabled,
 export async function receiveCall(token: string, raw: RawCall, parse: (text: string) => unknown): Promise<CallAnswer> {
   const hash = hashToken(token)
   const found = await maybeOne<Called>(null, CALLED, [hash])
-  if (!found) throw new Problem('not-found', 'There is no such address. It may have been renewed.')
+  if (!found) throw gone()
   const { call } = triggerDefinitionSchema.parse(found.definition)
   if (call?.signed) requireSignature(raw, unseal(Buffer.from(found.signingKey, 'base64'), callContext(found.id)))
-  const { key, body } = readCall(raw, parse)
-  const nowMs = Date.now()
-  const result = await transaction(async (tx): Promise<CallAnswer | Problem> => {
-    // Looked at again under the lock: two that say the same wait for each other here.
-    const row = await maybeOne<Called>(tx, `${CALLED} FOR UPDATE OF t`, [hash])
-    if (!row) return new Problem('not-found', 'There is no such address. It may have been renewed.')
-    const before = await answerOf(tx, row.id, key)
-    if (before) return before
-    const trigger = { ...row, definition: triggerDefinitionSchema.parse(row.definition) }
-    if (!row.enabled) return nothing('The trigger is switched off.')
-    if (!fitsOnly(trigger.definition.call?.only ?? {}, body)) return nothing('It is none of the calls that count.')
-    const { left, againMs } = await rateOf(tx, trigger, nowMs)
-    if (left === 0)
-      return new Problem('too-many', 'It has started as often as it may for now.', [], {
-        retryAfter: Math.max(1, Math.ceil(((againMs ?? nowMs) - nowMs) / 1000)),
-      })
-    const event = await keep(tx, trigger, key, body, nowMs)
-    if (!(await readSetting(tx, 'starts')).on)
-      return nothing('Starts by triggers are switched off: it waits until they are on again.', true)
-    const { outcomes, waiting } = await decideIn(tx, [event], nowMs)
-    const until = waiting.get(event.id)
-    if (until !== undefined)
-      return nothing(`It waits for its time of the day${until ? `: ${until.toISOString()}` : ''}.`, true)
-    const { runs, why } = outcomes.get(event.id) ?? { runs: [], why: null }
-    if (why?.why === 'inputs') {
-      await execute(tx, 'DELETE FROM trigger_events WHERE id = $1', [event.id])
-      return new Problem('does-not-fit', why.detail)
-    }
-    return runs.length > 0 ? { started: true, run: runs[0] ?? null, runs, waits: false } : nothing(why?.detail ?? '')
-  })
+  const result = await batchOf(hash).do(readCall(raw, parse))
   if (result instanceof Problem) throw result
   return result
 }
 
+const gone = (): Problem => new Problem('not-found', 'There is no such address. It may have been renewed.')
+
+/** Calls of one address that come at once are decided together: they would only wait for each other. */
+const batches = new PerOrganisation(() => new Map<string, Batches<ReadCall, CallAnswer | Problem>>())
+const MOST_ADDRESSES = 1000
+
+function batchOf(hash: string): Batches<ReadCall, CallAnswer | Problem> {
+  const all = batches.get()
+  const known = all.get(hash)
+  if (known) return known
+  if (all.size >= MOST_ADDRESSES) for (const [key, one] of all) if (one.isIdle) all.delete(key)
+  const fresh = new Batches((calls: readonly ReadCall[]) => transaction((tx) => decideCalls(tx, hash, calls)))
+  all.set(hash, fresh)
+  return fresh
+}
+
+/** Decides calls of one address, under the lock of its trigger, in the order in which they came. */
+async function decideCalls(tx: Tx, hash: string, calls: readonly ReadCall[]): Promise<(CallAnswer | Problem)[]> {
+  const nowMs = Date.now()
+  const row = await maybeOne<Called>(tx, `${CALLED} FOR UPDATE OF t`, [hash])
+  if (!row) return calls.map(gone)
+  const trigger = { ...row, definition: triggerDefinitionSchema.parse(row.definition) }
+  const answers = await answersBefore(
+    tx,
+    row.id,
+    calls.map(({ key }) => key),
+  )
+  const fresh = [...new Map(calls.filter(({ key }) => !answers.has(key)).map((call) => [call.key, call])).values()]
+  const rate = await rateOf(tx, trigger, nowMs)
+  const taken: ReadCall[] = []
+  for (const { key, body } of fresh)
+    if (!row.enabled) answers.set(key, nothing('The trigger is switched off.'))
+    else if (!fitsOnly(trigger.definition.call?.only ?? {}, body))
+      answers.set(key, nothing('It is none of the calls that count.'))
+    else if (taken.length >= rate.left) answers.set(key, beyondRate(rate.againMs ?? nowMs + RETRY_MS, nowMs))
+    else taken.push({ key, body })
+  for (const [key, answer] of await startFor(tx, trigger, taken, nowMs)) answers.set(key, answer)
+  return calls.map(({ key }) => answers.get(key) as CallAnswer | Problem)
+}
+
+/** When a rate is used up only now, it is asked again so much later. */
+const RETRY_MS = 1000
+const beyondRate = (againMs: number, nowMs: number): Problem =>
+  new Problem('too-many', 'It has started as often as it may for now.', [], {
+    retryAfter: Math.max(1, Math.ceil((againMs - nowMs) / 1000)),
+  })
+
+async function startFor(
+  tx: Tx,
+  trigger: ToDecide['trigger'],
+  calls: readonly ReadCall[],
+  nowMs: number,
+): Promise<Map<string, CallAnswer | Problem>> {
+  if (calls.length === 0) return new Map()
+  const events = await keep(tx, trigger, calls, nowMs)
+  if (!(await readSetting(tx, 'starts')).on)
+    return new Map(
+      calls.map(({ key }) => [key, nothing('Starts by triggers are switched off: it waits until they are on.', true)]),
+    )
+  const { outcomes, waiting } = await decideIn(tx, [...events.values()], nowMs)
+  const answers = new Map<string, CallAnswer | Problem>()
+  const unfit: number[] = []
+  for (const [key, { id }] of events) {
+    const until = waiting.get(id)
+    const { runs, why } = outcomes.get(id) ?? { runs: [], why: null }
+    if (until !== undefined)
+      answers.set(key, nothing(`It waits for its time of the day${until ? `: ${until.toISOString()}` : ''}.`, true))
+    else if (why?.why === 'inputs') {
+      unfit.push(id)
+      answers.set(key, new Problem('does-not-fit', why.detail))
+    } else answers.set(key, runs.length > 0 ? startedWith(runs) : nothing(why?.detail ?? ''))
+  }
+  if (unfit.length > 0) await execute(tx, 'DELETE FROM trigger_events WHERE id = ANY($1)', [unfit])
+  return answers
+}
+
+const startedWith = (runs: readonly number[]): CallAnswer => ({
+  started: true,
+  run: runs[0] ?? null,
+  runs,
+  waits: false,
+})
+
 const nothing = (why: string, waits = false): CallAnswer => ({ started: false, run: null, runs: [], waits, why })
 
-/** What came of this call before; null: it has not come before. */
-async function answerOf(tx: Tx, triggerId: number, key: string): Promise<CallAnswer | null> {
-  const row = await maybeOne<{ decided: boolean; runs: number[]; why: string | null }>(
+/** What came of these calls before; those that have not come before are missing. */
+async function answersBefore(
+  tx: Tx,
+  triggerId: number,
+  keys: readonly string[],
+): Promise<Map<string, CallAnswer | Problem>> {
+  const rows = await many<{ key: string; decided: boolean; runs: number[]; why: string | null }>(
     tx,
-    `SELECT e.decided_at IS NOT NULL AS decided, coalesce((SELECT jsonb_agg(r.id ORDER BY r.id) FROM runs r WHERE r.event_id = e.id), '[]') AS runs, e.why
-       FROM trigger_events e WHERE e.trigger_id = $1 AND e.key = $2`,
-    [triggerId, key],
+    `SELECT e.key, e.decided_at IS NOT NULL AS decided, coalesce((SELECT jsonb_agg(r.id ORDER BY r.id) FROM runs r WHERE r.event_id = e.id), '[]') AS runs, e.why
+       FROM trigger_events e WHERE e.trigger_id = $1 AND e.key = ANY($2)`,
+    [triggerId, keys],
   )
-  if (!row) return null
-  if (row.runs.length > 0) return { started: true, run: row.runs[0] ?? null, runs: row.runs, waits: false }
-  return row.decided ? nothing(row.why ?? 'It started nothing.') : nothing('It still waits.', true)
+  return new Map(
+    rows.map(({ key, decided, runs, why }) => {
+      if (runs.length > 0) return [key, startedWith(runs)]
+      return [key, decided ? nothing(why ?? 'It started nothing.') : nothing('It still waits.', true)]
+    }),
+  )
 }
 
 async function keep(
   tx: Tx,
   trigger: ToDecide['trigger'],
-  key: string,
-  body: unknown,
+  calls: readonly ReadCall[],
   nowMs: number,
-): Promise<ToDecide> {
-  const facts = { call: key, body }
-  const [row] = await many<{ id: number; at: Date; depth: number }>(
+): Promise<Map<string, ToDecide>> {
+  const facts = new Map(calls.map(({ key, body }) => [key, { call: key, body }]))
+  const rows = await many<{ id: number; key: string; at: Date; depth: number }>(
     tx,
-    'INSERT INTO trigger_events (trigger_id, key, at, facts) VALUES ($1, $2, $3, $4) RETURNING id, at, depth',
-    [trigger.id, key, new Date(nowMs), JSON.stringify(facts)],
+    `INSERT INTO trigger_events (trigger_id, key, at, facts)
+     SELECT $1, u.key, $2, u.facts FROM unnest($3::text[], $4::jsonb[]) WITH ORDINALITY AS u(key, facts, n) ORDER BY u.n RETURNING id, key, at, depth`,
+    [trigger.id, new Date(nowMs), [...facts.keys()], [...facts.values()].map((each) => JSON.stringify(each))],
   )
-  await notify(tx, { timing: true })
-  return { ...(row as { id: number; at: Date; depth: number }), facts, trigger }
+  return new Map(
+    rows.map(({ key, ...row }) => [key, { ...row, trigger, facts: facts.get(key) as { call: string; body: unknown } }]),
+  )
 }

@@ -1,3 +1,4 @@
+import type { Overlap } from '@/core/bundle/schema'
 import { isoDay, type Day } from '@/core/calendar/days'
 import { kindOf } from '@/core/events/kinds'
 import { broughtInputs, plainValues, type Brought } from '@/core/events/values'
@@ -47,6 +48,10 @@ export interface Outcome {
   readonly why: { readonly why: NotStartedWhy; readonly detail: string } | null
 }
 
+/** How many go on at once a backlog says itself. */
+const overlapOf = (definition: TriggerDefinition): Overlap =>
+  kindOf(definition) === 'backlog' ? 'start' : definition.overlap
+
 /** Collects what is to be written for all triggers of one go: one way for whatever starts them. */
 export class StartPlan {
   private readonly runs: NewRun[] = []
@@ -75,21 +80,15 @@ export class StartPlan {
     nowMs: number,
   ): Promise<StartPlan> {
     const jobs = await workToStart(tx, [...new Set(triggers.map(({ jobId }) => jobId))])
-    const open = await openRunsOf(
-      tx,
-      triggers.map(({ id }) => id),
-    )
+    // Where it makes no difference what goes on, there may be very many.
+    const asking = triggers.filter(({ definition }) => overlapOf(definition) !== 'start').map(({ id }) => id)
+    const open = asking.length > 0 ? await openRunsOf(tx, asking) : new Map<number, OpenRun[]>()
     const machines = triggers.some(({ definition }) => definition.spread === 'each') ? await machinesOf(tx) : []
     return new StartPlan(state, nowMs, jobs, open, machines, await SharedValues.read(tx))
   }
 
   get size(): number {
     return this.runs.length
-  }
-
-  /** Top-level runs of the trigger that have not ended. */
-  openOf(id: number): number {
-    return this.open.get(id)?.length ?? 0
   }
 
   miss(trigger: StartingTrigger, starts: readonly Start[], why: NotStartedWhy, detail: string): void {
@@ -145,8 +144,7 @@ export class StartPlan {
     const before = (this.open.get(trigger.id) ?? []).filter((run) => run.forAgentId === forAgentId)
     const isOverlap = before.length > 0 || this.planned.has(key)
     const { waitMost } = trigger.definition
-    // How many go on at once a backlog says itself.
-    const overlap = kindOf(trigger.definition) === 'backlog' ? 'start' : trigger.definition.overlap
+    const overlap = overlapOf(trigger.definition)
     // All but the first of those that are open wait for the one before.
     const waiting = before.length + (this.plannedFor.get(key) ?? 0) - 1
     if (overlap === 'wait' && waitMost !== undefined && waiting >= waitMost) {
