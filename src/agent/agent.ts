@@ -10,6 +10,7 @@ import { RoomWatch } from './room'
 import { trySignIn } from './sign-in'
 import { Supervisors } from './supervisors'
 import { Attempt, type AttemptHooks } from './attempt'
+import { FileWatches } from './watches'
 
 export interface AgentOptions {
   readonly gateways: Gateways
@@ -35,6 +36,7 @@ export class Agent {
   private readonly told = new Map<number, Outbox>()
   private tidying: NodeJS.Timeout | undefined
   private readonly supervisors: Supervisors
+  private readonly files: FileWatches
 
   constructor(private readonly options: AgentOptions) {
     this.attemptsDir = join(options.stateDir, 'tries')
@@ -84,6 +86,9 @@ export class Agent {
         return { kept: this.kept.told(), ...(last ? { last } : {}) }
       },
       onTry: trySignIn,
+      onWatch: (watches) => this.files.set(watches),
+      onKnown: (files) => this.files.known(files),
+      onWelcome: () => this.files.connected(),
       receipts: (attempts) =>
         [
           ...attempts.flatMap((attempt) => this.attempts.get(attempt)?.lease.receipt ?? []),
@@ -92,6 +97,12 @@ export class Agent {
       log: options.log,
     }
     this.link = new AgentLink(options.gateways, options.credential, host)
+    this.files = new FileWatches(join(options.stateDir, 'files.json'), {
+      now: () => this.link.now(),
+      tell: (found) => this.link.say({ type: 'files', found: [...found] }),
+      tellFaults: (faults) => this.link.say({ type: 'watched', faults: [...faults] }),
+      log: options.log,
+    })
   }
 
   start(): void {
@@ -111,6 +122,7 @@ export class Agent {
   /** Commands go on; the next agent process takes them up. */
   stop(): void {
     clearInterval(this.tidying)
+    this.files.stop()
     this.link.stop()
     for (const one of this.attempts.values()) one.leave()
     this.supervisors.stop()

@@ -3,7 +3,7 @@ import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { arch, hostname, release, type } from 'node:os'
 import { join } from 'node:path'
 import { ACTION_KINDS } from '@/core/work/job'
-import { AGENT_VERSION, enrolAnswerSchema, type AgentFacts, type EnrolAnswer } from './protocol'
+import { AGENT_VERSION, enrolAnswerSchema, LOOKS_FOR_FILES, type AgentFacts, type EnrolAnswer } from './protocol'
 import { writeWhole } from './whole-file'
 
 export interface Identity {
@@ -21,7 +21,7 @@ export function factsOfThisMachine(hostOverride?: string): AgentFacts {
     arch: arch(),
     version: AGENT_VERSION,
     runtime: `node ${process.versions.node}`,
-    abilities: [...ACTION_KINDS],
+    abilities: [...ACTION_KINDS, LOOKS_FOR_FILES],
   }
 }
 

@@ -8,6 +8,7 @@ import {
   PROTOCOL_VERSION,
   toAgentSchema,
   type AgentFacts,
+  type FoundFile,
   type FromAgent,
   type Gap,
   type ItemAnswer,
@@ -15,6 +16,7 @@ import {
   type Lease,
   type Report,
   type ToAgent,
+  type Watch,
 } from './protocol'
 
 /** What the agent itself is told. */
@@ -39,6 +41,12 @@ export interface Host {
   kept?(): Pick<Extract<FromAgent, { type: 'hello' }>, 'kept' | 'last'>
   /** Signs in as an account of the machine. Returns why it did not work; null: it did. */
   onTry?(user: string, secret: string | null): Promise<string | null>
+  /** All files that it is to look for. */
+  onWatch?(watches: readonly Watch[]): void
+  /** The server knows these files. */
+  onKnown?(files: readonly FoundFile[]): void
+  /** The line is up. */
+  onWelcome?(): void
   /** The receipts of these attempts, of those that it has. */
   receipts?(attempts: readonly number[]): string[]
   log(message: string): void
@@ -147,6 +155,11 @@ export class AgentLink {
     for (const { message } of this.questions.values()) this.send(message)
   }
 
+  /** Says something that is said again if it is lost. */
+  say(message: Extract<FromAgent, { type: 'files' | 'watched' }>): void {
+    if (this.welcomed) this.send(message)
+  }
+
   /** Call when an outbox has something new. */
   sendSoon(): void {
     this.sendTimer ??= setTimeout(() => {
@@ -228,6 +241,7 @@ export class AgentLink {
         this.beat(message.heartbeatSeconds * 1000)
         this.sendReports()
         this.askAgain()
+        this.host.onWelcome?.()
         return
       case 'refused':
         this.host.log(`refused: ${message.message}`)
@@ -266,6 +280,12 @@ export class AgentLink {
         this.questions.delete(key)
         return
       }
+      case 'watch':
+        this.host.onWatch?.(message.watches)
+        return
+      case 'known':
+        this.host.onKnown?.(message.files)
+        return
       case 'try':
         void this.tryAccount(message)
         return

@@ -259,6 +259,36 @@ const itemAnswerSchema = z.union([
 ])
 export type ItemAnswer = { readonly ok: true; readonly answer: object } | { readonly ok: false; readonly why: string }
 
+/** The ability of agents that look for files of triggers. */
+export const LOOKS_FOR_FILES = 'files'
+/** So many files are told in one message. */
+export const MOST_FOUND = 100
+const foundFileSchema = z.object({
+  trigger: id,
+  path: textSchema(1300),
+  size: z.int().min(0),
+  /** Its last change, by the clock of its machine. */
+  modified: z.int().min(-MOST_INSTANT).max(MOST_INSTANT),
+})
+export type FoundFile = z.output<typeof foundFileSchema>
+/** Files that triggers wait for have come, and stand still: told until the server says that it knows them. */
+const filesSchema = z.object({ type: z.literal('files'), found: z.array(foundFileSchema).min(1).max(MOST_FOUND) })
+/** How it goes with looking for them: why it cannot, in a sentence; null: it can. */
+const watchedSchema = z.object({
+  type: z.literal('watched'),
+  faults: z.array(z.object({ trigger: id, fault: text.nullable() })).max(1000),
+})
+const watchSchema = z.object({
+  trigger: id,
+  path: z.string().max(1000),
+  settledSeconds: z.number().min(0),
+  /** What lies there already counts, too. */
+  present: z.boolean(),
+  /** What changed last before this instant lies there already. */
+  since: z.int(),
+})
+export type Watch = z.output<typeof watchSchema>
+
 /** Receipts of attempts that were asked about. */
 const receiptsSchema = z.object({
   type: z.literal('receipts'),
@@ -274,6 +304,8 @@ export const fromAgentSchema = z.discriminatedUnion('type', [
   receiptsSchema,
   triedSchema,
   itemSchema,
+  filesSchema,
+  watchedSchema,
 ])
 /** What the server heard an agent say: its reports are still to be read, one by one. */
 export type Heard = z.output<typeof fromAgentSchema>
@@ -306,6 +338,10 @@ export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('receipts'), attempts: z.array(id).max(MOST_RECEIPTS) }),
   /** Sign in as this account of the machine, and say what came of it. Without a secret: whether work could be begun under it. */
   z.object({ type: z.literal('try'), ask: id, user: z.string().max(100), secret: z.string().nullable() }),
+  /** All files that this agent is to look for, for triggers. */
+  z.object({ type: z.literal('watch'), watches: z.array(watchSchema).max(1000) }),
+  /** These files are known: they need not be told again. */
+  z.object({ type: z.literal('known'), files: z.array(foundFileSchema).max(MOST_FOUND) }),
   /** What came of a question about items; none is sent where the server could not look: it is asked again. */
   z.object({ type: z.literal('item'), attempt: id, request: z.string(), answer: itemAnswerSchema }),
   /** This report cannot be kept and must not be sent again; in its place the record says why. */

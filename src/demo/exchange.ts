@@ -83,6 +83,15 @@ export function exchangeJobs(): readonly {
       { folder: out, inputs: [text('boat', 'Boat', 'Tern')] },
     ),
     job(
+      'Count the list',
+      {
+        kind: 'script',
+        interpreter: 'sh',
+        script: 'echo "$(basename "$file"), $size bytes: $(($(wc -l < "$file") - 1)) passengers"\n',
+      },
+      { inputs: [text('file', 'File', null), text('size', 'Its bytes', null)] },
+    ),
+    job(
       'List to the harbour',
       {
         kind: 'transfer',

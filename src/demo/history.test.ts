@@ -31,8 +31,10 @@ beforeAll(() => {
 const attempts = (): PastAttempt[] => past.done.flatMap((run) => run.attempts)
 
 /** What an event would bring, made up. */
-const tried = (values: NonNullable<(typeof TRIGGERS)[number]['with']>): Record<string, string> =>
-  broughtInputs(values, { values: { run: '1', state: 'failed' }, body: { data: { vessel: VESSELS[0] } } }).given
+const tried = ({ with: values = {}, definition }: (typeof TRIGGERS)[number]): Record<string, string> => ({
+  ...broughtInputs(values, { values: { run: '1', state: 'failed' }, body: { data: { vessel: VESSELS[0] } } }).given,
+  ...(definition.file ? { file: '/in/x.csv', size: '1' } : {}),
+})
 
 describe('the demo’s definitions', () => {
   it('are what a person could save: jobs, flows, inputs, targets, triggers', () => {
@@ -49,7 +51,7 @@ describe('the demo’s definitions', () => {
         : jobDefinitionSchema.parse(titles.get(trigger.job)?.definition)
       expect([
         trigger.title,
-        resolveInputs(inputs, tried(trigger.with ?? {}), (source) => sharedOf(source as DefaultSource)).faults,
+        resolveInputs(inputs, tried(trigger), (source) => sharedOf(source as DefaultSource)).faults,
       ]).toEqual([trigger.title, []])
     }
     expect(new Set(TRIGGERS.map(({ title }) => title)).size).toBe(TRIGGERS.length)

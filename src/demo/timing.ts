@@ -4,6 +4,7 @@ import type { bundleSchema } from '@/core/bundle/schema'
 import type { FromCall } from '@/core/events/kinds'
 import type { TimeRule } from '@/core/timing/rule'
 import type { z } from 'zod'
+import { exchangeFolders } from './exchange'
 import { REFUNDS } from './refunds'
 import { VESSELS } from './scenario'
 
@@ -259,6 +260,10 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     time: at('02:00'),
     window: { earliest: '22:00', latest: '03:30' },
     lateStart: 'PT4H',
+  }),
+  trigger('A list has come', 'Count the list', {
+    file: { on: { agent: 'kelda-lab' }, path: `${exchangeFolders().inbox}/passengers-*.csv`, settled: 'PT5S' },
+    overlap: 'start',
   }),
   trigger(
     'A backup that failed',

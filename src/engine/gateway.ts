@@ -1,5 +1,12 @@
 import type { WebSocket } from 'ws'
-import { fromAgentSchema, MOST_RECEIPTS, PROTOCOL_VERSION, type Heard } from '@/agent/protocol'
+import {
+  fromAgentSchema,
+  LOOKS_FOR_FILES,
+  MOST_RECEIPTS,
+  PROTOCOL_VERSION,
+  type FoundFile,
+  type Heard,
+} from '@/agent/protocol'
 import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
 import { answerItemRequest } from '@/service/queues/item-requests'
 import { noteTried, triesToDeliver } from '@/service/fleet/sign-ins'
@@ -7,6 +14,7 @@ import { leasesToDeliver, stopsToDeliver, type Delivery } from '@/service/runs/d
 import { extendLeases, openAttemptsOf } from '@/service/runs/heard'
 import { giveUpLost } from '@/service/runs/open-runs'
 import { noteFound, recalls, storeReceipts } from '@/service/runs/found'
+import { noteWatched, storeFound, watchesOf } from '@/service/timing/files'
 import { noteSeen } from '@/service/runs/restored'
 import { fromHere } from '@/store/organisation'
 import { Link } from './link'
@@ -122,6 +130,14 @@ export class Gateway {
       case 'item':
         this.answerItem(link, message)
         return
+      case 'files':
+        this.keepFiles(link, message.found)
+        return
+      case 'watched':
+        noteWatched(link.agentId, message.faults).catch((error: unknown) =>
+          log.warn({ err: error, agent: link.agent.name }, 'how it goes with looking for files was not stored'),
+        )
+        return
       case 'tried':
         noteTried(link.agentId, message.ask, message.fault).catch((error: unknown) =>
           log.warn({ err: error, agent: link.agent.name }, 'what came of a sign-in was not stored'),
@@ -139,6 +155,24 @@ export class Gateway {
         log.warn({ err: error, agent: link.agent.name }, 'a question about items was not answered'),
       )
       .finally(() => link.asking--)
+  }
+
+  /** Files that triggers wait for. One message of an agent at a time; what is not answered is told again. */
+  private keepFiles(link: Link, found: readonly FoundFile[]): void {
+    if (link.telling) return
+    link.telling = true
+    storeFound(link.agentId, found)
+      .then((files) => link.send({ type: 'known', files }))
+      .catch((error: unknown) => log.warn({ err: error, agent: link.agent.name }, 'what came of files was not stored'))
+      .finally(() => (link.telling = false))
+  }
+
+  /** Tells agents what to look for, where that has changed. */
+  async sendWatches(): Promise<void> {
+    const links = this.speaking().filter(({ looksForFiles }) => looksForFiles)
+    if (links.length === 0) return
+    const watches = await watchesOf(links.map(({ agentId }) => agentId))
+    for (const link of links) link.sendWatches(watches.get(link.agentId) ?? [])
   }
 
   private async greet(link: Link, hello: Hello): Promise<void> {
@@ -190,6 +224,7 @@ export class Gateway {
     if (forgotten.length > 0)
       await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
     link.connection = claim.connection
+    link.looksForFiles = hello.facts.abilities.includes(LOOKS_FOR_FILES)
     if (link.isOver) return this.closed(link)
     const settings = (await settingsOf([link.agentId]))[0] ?? link.agent
     link.send({
@@ -205,6 +240,7 @@ export class Gateway {
     for (const { reportSeq, ...of } of again) this.sink.ask(link, of, reportSeq + 1)
     for (let at = 0; at < found.length; at += MOST_RECEIPTS)
       link.send({ type: 'receipts', attempts: found.slice(at, at + MOST_RECEIPTS) })
+    if (link.looksForFiles) link.sendWatches((await watchesOf([link.agentId])).get(link.agentId) ?? [])
     link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()

@@ -1,5 +1,5 @@
 import type { WebSocket } from 'ws'
-import type { ToAgent } from '@/agent/protocol'
+import type { ToAgent, Watch } from '@/agent/protocol'
 import type { LinkedAgent } from '@/service/fleet/agent-link'
 import { limit } from '@/store/limits'
 import { Rate } from './rate'
@@ -25,6 +25,11 @@ export class Link implements Sender {
   readonly delivered = new Set<number>()
   /** Questions about items that are being looked at. */
   asking = 0
+  /** Files that it tells of are being stored. */
+  telling = false
+  /** It looks for files of triggers. */
+  looksForFiles = false
+  private saidWatches = ''
   /** Sign-ins that it was asked to try over this connection. */
   readonly tries = new Set<number>()
   /** Refused or closing: nothing that comes over it counts. */
@@ -131,6 +136,13 @@ export class Link implements Sender {
     const said = `${slots} ${draining}`
     if (said !== this.saidSettings) this.send({ type: 'settings', slots, draining })
     this.saidSettings = said
+  }
+
+  sendWatches(watches: Watch[]): void {
+    const said = JSON.stringify(watches)
+    if (said !== this.saidWatches && (this.saidWatches !== '' || watches.length > 0))
+      this.send({ type: 'watch', watches })
+    this.saidWatches = said
   }
 
   acked(attempt: number, seq: number): void {

@@ -16,6 +16,8 @@ export interface System {
   readonly open: (path: string) => Promise<Response>
   readonly query: <Row>(sql: string, bind?: unknown[]) => Promise<Row[]>
   readonly api: <T>(method: string, path: string, body?: unknown) => Promise<T>
+  /** A program's call of an address. */
+  readonly call: (path: string, body: string, headers: Record<string, string>) => Promise<Response>
   readonly start: (name: string, env?: Record<string, string>) => Promise<void>
   readonly kill: (name: string, signal?: NodeJS.Signals) => Promise<void>
   readonly signal: (name: string, signal: NodeJS.Signals) => void
@@ -206,6 +208,7 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
     databaseUrl: url,
     open: (path) =>
       fetch(`http://127.0.0.1:${ports.web}/api/v1${path}`, { headers: { authorization: `Bearer ${token}` } }),
+    call: (path, body, headers) => fetch(`http://127.0.0.1:${ports.web}${path}`, { method: 'POST', body, headers }),
     query,
     start,
     kill,

@@ -6,6 +6,7 @@ import { comingSchema, comingStarts } from '@/service/forecast/coming'
 import * as previews from '@/service/forecast/previews'
 import * as taking from '@/service/runs/taking'
 import * as calls from '@/service/timing/calls'
+import { watchState } from '@/service/timing/files'
 import { tryEvent, trySchema } from '@/service/timing/event-try'
 import * as starts from '@/service/timing/starts'
 import { tooOftenSchema } from '@/service/base/settings'
@@ -185,6 +186,15 @@ export const TIMING: readonly Endpoint[] = [
       reads: true,
     },
     ({ actor, body }) => tryEvent(actor, body),
+  ),
+  endpoint(
+    'GET',
+    '/triggers/:id/watch',
+    'see',
+    {
+      says: 'what the agent says of looking for its files: `{watch: {agent, fault, at}}`; null: it has said nothing yet',
+    },
+    ({ actor, params }) => watchState(actor, id(params)),
   ),
   endpoint(
     'GET',

@@ -1,11 +1,11 @@
 import { z } from 'zod'
 import { idSchema } from '../calendar/rule'
 import { parseDuration } from '../timing/duration'
+import { filePathSchema } from './file-name'
 import { timeOfDaySchema, type TimeRule } from '../timing/rule'
 
 /** What may start work besides the clock. A trigger has exactly one of these, or `time`. */
-export const EVENT_KINDS = ['backlog', 'after', 'call'] as const
-type EventKind = (typeof EVENT_KINDS)[number]
+export const EVENT_KINDS = ['backlog', 'file', 'call', 'after'] as const
 export const TRIGGER_KINDS = ['time', ...EVENT_KINDS] as const
 export type TriggerKind = (typeof TRIGGER_KINDS)[number]
 
@@ -44,6 +44,20 @@ const afterSchema = z.strictObject({
 })
 export type After = z.output<typeof afterSchema>
 
+/** A file has come, and stands still. */
+const fileSchema = z.strictObject({
+  /** Whose disk is looked at. */
+  on: z.strictObject({ agent: z.string().min(1, 'Name an agent.').max(80) }),
+  path: filePathSchema,
+  /** Its size and the time of its last change have not changed for so long. */
+  settled: stretchSchema.default('PT10S'),
+  /** What lies there already when it is saved counts, too. */
+  present: z.boolean().default(false),
+})
+export type FileEvent = z.output<typeof fileSchema>
+/** Values that a file brings: inputs that are called so take them by themselves. */
+export const FILE_VALUES: readonly string[] = ['file', 'folder', 'size', 'modified']
+
 /** A JSON Pointer (RFC 6901). */
 const pointerSchema = z
   .string()
@@ -77,6 +91,7 @@ export const eventKeys = {
   backlog: backlogSchema.optional(),
   after: afterSchema.optional(),
   call: callSchema.optional(),
+  file: fileSchema.optional(),
   /** Only from one time of the day until before another, on the clock of its zone: what comes outside waits. */
   between: z
     .strictObject({ earliest: timeOfDaySchema, latest: timeOfDaySchema })
@@ -101,6 +116,7 @@ interface Kinds {
   readonly backlog?: Backlog | undefined
   readonly after?: After | undefined
   readonly call?: Call | undefined
+  readonly file?: FileEvent | undefined
 }
 /** One that fires by the clock: nothing brings values for it. */
 export type Timed<T> = T & {

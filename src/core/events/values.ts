@@ -10,6 +10,8 @@ export interface Brought {
   readonly values: Readonly<Record<string, string>>
   /** What a call sent: taken by pointers. */
   readonly body?: unknown
+  /** Of the values those that inputs of the same name take by themselves. */
+  readonly byName?: readonly string[]
 }
 
 /**
@@ -18,10 +20,16 @@ export interface Brought {
  */
 export function broughtInputs(
   given: Given,
-  { values, body }: Brought,
+  { values, body, byName = [] }: Brought,
+  /** The names of the inputs that there are. */
+  inputs: readonly string[] = [],
 ): { readonly given: Record<string, string>; readonly faults: readonly { name: string; message: string }[] } {
   const faults: { name: string; message: string }[] = []
-  const found: Record<string, string> = {}
+  const found: Record<string, string> = Object.fromEntries(
+    byName.flatMap((name) =>
+      inputs.includes(name) && Object.hasOwn(values, name) ? [[name, values[name] as string]] : [],
+    ),
+  )
   for (const [name, value] of Object.entries(given)) {
     if (isFromCall(value)) {
       const sent = at(body, value.from)

@@ -1,5 +1,5 @@
 import type { DayRule } from '../calendar/rule'
-import type { After, Backlog, Call } from '../events/kinds'
+import type { After, Backlog, Call, FileEvent } from '../events/kinds'
 import { parseDuration } from '../timing/duration'
 import type { NamedCalendar } from './names'
 import { sayWhichDays } from './say'
@@ -8,6 +8,7 @@ export interface SayableEvent {
   readonly backlog?: Backlog | undefined
   readonly after?: After | undefined
   readonly call?: Call | undefined
+  readonly file?: FileEvent | undefined
   readonly between?: { readonly earliest: string; readonly latest: string } | undefined
   readonly atMost?: { readonly starts: number; readonly in: string } | undefined
   readonly on?: DayRule | undefined
@@ -32,7 +33,7 @@ export function sayEvent(
   return `${cause(event, names)}${sayWhichDays({ on, notOn }, calendars)}${times}${rate}`
 }
 
-function cause({ backlog, after, call }: SayableEvent, { queues, works }: EventNames): string {
+function cause({ backlog, after, call, file }: SayableEvent, { queues, works }: EventNames): string {
   if (backlog) {
     const queue = queues?.get(backlog.queue) ?? backlog.queue
     const { atLeast, orOldest, perRun, most } = backlog
@@ -45,6 +46,7 @@ function cause({ backlog, after, call }: SayableEvent, { queues, works }: EventN
     const ended = { succeeded: 'has succeeded', failed: 'has failed', ended: 'has ended' }[after.when]
     return `after ${works?.get(after.work) ?? after.work} ${ended}`
   }
+  if (file) return `when a file ${file.path} has come on ${file.on.agent}`
   const some = Object.keys(call?.only ?? {}).length > 0 ? ' with what it asks for' : ''
   return `when it is called${some}`
 }

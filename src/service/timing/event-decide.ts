@@ -105,12 +105,20 @@ export async function decideIn(tx: Tx, all: readonly ToDecide[], nowMs: number):
   }
   await cutChains(tx, all)
   await writeOutcomes(tx, outcomes, waiting, new Date(nowMs))
-  await closeTrouble(
-    tx,
-    [...left].filter(([, rate]) => rate.left > 0).map(([id]) => `trigger ${id} rate`),
-    'it starts again',
-  )
-  await notify(tx, { timing: true, ...(made.length > 0 ? { runs: made, place: true as const } : {}) })
+  // One without a rate has none beyond which it was.
+  const within = [...left].filter(([, rate]) => rate.left > 0 && rate.left < Infinity)
+  if (within.length > 0)
+    await closeTrouble(
+      tx,
+      within.map(([id]) => `trigger ${id} rate`),
+      'it starts again',
+    )
+  // Of what was started the runs tell; of triggers there is something new only where nothing was.
+  const isMissed = [...outcomes.values()].some(({ why }) => why !== null) || waiting.size > 0
+  await notify(tx, {
+    ...(isMissed ? { timing: true as const } : {}),
+    ...(made.length > 0 ? { runs: made, place: true as const } : {}),
+  })
   return { outcomes, waiting, started: made.length }
 }
 

@@ -1,5 +1,7 @@
 import { z } from 'zod'
 import { backlogStarts } from '@/core/events/decide'
+import { broughtBy } from '@/core/events/facts'
+import { fitsName, neverCounts, splitPath } from '@/core/events/file-name'
 import { broughtInputs, fitsOnly, type Brought } from '@/core/events/values'
 import { isoDay } from '@/core/calendar/days'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
@@ -25,6 +27,11 @@ export const trySchema = z.strictObject({
     z.strictObject({
       state: z.enum(['succeeded', 'failed', 'lost', 'cancelled']),
       values: z.record(z.string().max(200), z.string().max(10_000)).default({}),
+    }),
+    z.strictObject({
+      /** The name of a file in the folder. */
+      name: z.string().min(1).max(255),
+      size: z.int().min(0).default(0),
     }),
     z.strictObject({ body: z.unknown() }),
   ]),
@@ -59,7 +66,11 @@ export async function tryEvent(actor: Actor, { jobId, definition, event, at }: T
   if (opening.is === 'waits') return { is: 'waits', runs: 0, why: waitsWords(opening.untilMs), inputs: {} }
   if (!job.active) return nothing(`${job.title} is switched off.`)
   const shared = (await SharedValues.read(null)).known(byTrigger(), daysAround(state, isoDay(opening.day)))
-  const brought = broughtInputs(definition.with, wanted.brings)
+  const brought = broughtInputs(
+    definition.with,
+    wanted.brings,
+    job.definition.inputs.map(({ name }) => name),
+  )
   const { inputs, faults } = inputsFor(job.definition, brought.given, shared)
   const wrong = [...brought.faults, ...faults].map(({ message }) => message)
   if (wrong.length > 0) return nothing(wrong.join(' '))
@@ -72,7 +83,7 @@ const waitsWords = (untilMs: number | null): string =>
 
 /** What the event itself calls for; a text: nothing, and why. */
 function wantedBy(
-  { backlog, after, call }: TryRequest['definition'],
+  { backlog, after, call, file }: TryRequest['definition'],
   event: TryRequest['event'],
 ): string | { readonly runs: number; readonly brings: Brought } {
   if (backlog && 'waiting' in event) {
@@ -91,6 +102,14 @@ function wantedBy(
     if (!fits || (after.when === 'failed' && state === 'cancelled'))
       return `It waits for a run that has ${after.when}, and this one has ${state === 'lost' ? 'been lost' : state}.`
     return { runs: 1, brings: { values: { ...values, run: '1', state } } }
+  }
+  if (file && 'name' in event) {
+    const { folder, name } = splitPath(file.path)
+    if (neverCounts(event.name)) return 'A name that begins with a dot, or ends with .part or .tmp, never counts.'
+    if (!fitsName(name, event.name)) return `${event.name} is none of ${name}.`
+    const path = `${folder === '/' ? '' : folder}/${event.name}`
+    const modified = new Date().toISOString()
+    return { runs: 1, brings: broughtBy({ agent: file.on.agent, file: path, size: event.size, modified }) }
   }
   if (call && 'body' in event) {
     if (!fitsOnly(call.only, event.body)) return 'It is none of the calls that count.'

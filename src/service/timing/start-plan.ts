@@ -123,7 +123,11 @@ export class StartPlan {
       const known = this.shared.known(byTrigger(title), daysAround(this.state, isoDay(day)))
       // What the clock starts takes its values as they are written.
       const brought = event
-        ? broughtInputs(definition.with, event.brings)
+        ? broughtInputs(
+            definition.with,
+            event.brings,
+            job.definition.inputs.map(({ name }) => name),
+          )
         : { given: plainValues(definition.with), faults: [] }
       const { inputs, faults } = inputsFor(job.definition, brought.given, known)
       return { inputs, faults: [...brought.faults, ...faults] }

@@ -1,6 +1,6 @@
 import { checkBundle } from '@/core/bundle/check'
 import { FORMAT } from '@/core/bundle/schema'
-import { isTimed } from '@/core/events/kinds'
+import { FILE_VALUES, isTimed } from '@/core/events/kinds'
 import { broughtNames, plainValues } from '@/core/events/values'
 import { cadenceOf, type Cadence } from '@/core/timing/cadence'
 import type { Schedule } from '@/core/timing/schedule'
@@ -85,6 +85,7 @@ export function startFaults(
     const known = shared.known(byTrigger(), (source) => daysAround(state, today)(source) ?? today)
     // What only the event brings is looked at when it comes.
     const brought = isTimed(definition) ? new Set<string>() : broughtNames(values)
+    if (definition.file) for (const { name } of job.definition.inputs) if (FILE_VALUES.includes(name)) brought.add(name)
     const now = Object.fromEntries(Object.entries(plainValues(values)).filter(([name]) => !brought.has(name)))
     for (const { name, message } of inputsFor(job.definition, now, known).faults)
       if (!brought.has(name)) faults.push({ path: `definition.with.${name}`, message })

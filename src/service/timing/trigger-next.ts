@@ -10,6 +10,7 @@ import { closeTrouble } from '@/service/base/trouble'
 import { timingState } from '@/service/base/timing-cache'
 import { triggerIfReadable } from '@/core/work/trigger'
 import { namedQueues, namedWorks } from './event-sources'
+import { forgetWatches } from './files'
 
 /** What was due before a change is decided by the rule before it. Locks these triggers, switched on or off, for the rest of the transaction. */
 export async function settleBeforeChange(tx: Tx, ids: readonly number[], nowMs: number): Promise<void> {
@@ -87,6 +88,15 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
       found.map((f) => f.afterJobId),
       found.map((f) => f.afterWhen),
     ],
+  )
+  const watching = new Set(
+    found
+      .filter(({ id, kind }) => kind === 'file' && rows.some((row) => row.id === id && row.enabled))
+      .map(({ id }) => id),
+  )
+  await forgetWatches(
+    tx,
+    ids.filter((id) => !watching.has(id)),
   )
   await closeTrouble(
     tx,

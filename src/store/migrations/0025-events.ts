@@ -35,6 +35,15 @@ CREATE TABLE trigger_events (
 );
 CREATE INDEX trigger_events_open ON trigger_events (id) WHERE decided_at IS NULL;
 CREATE INDEX trigger_events_decided ON trigger_events (decided_at) WHERE decided_at IS NOT NULL;
+-- What agents say of the folders that they look into for triggers.
+CREATE TABLE trigger_watches (
+  trigger_id bigint PRIMARY KEY REFERENCES triggers ON DELETE CASCADE,
+  agent text NOT NULL,
+  -- Why it cannot look, in a sentence; null: it can.
+  fault text,
+  at timestamptz NOT NULL DEFAULT now()
+);
+CREATE INDEX triggers_file ON triggers ((definition->'file'->'on'->>'agent')) WHERE kind = 'file';
 -- The address of a trigger that programs call: only a hash of its secret is kept.
 CREATE TABLE trigger_calls (
   trigger_id bigint PRIMARY KEY REFERENCES triggers ON DELETE CASCADE,
@@ -51,6 +60,8 @@ CREATE UNIQUE INDEX runs_occurrence ON runs (trigger_id, occurrence, coalesce(fo
 CREATE UNIQUE INDEX runs_event ON runs (event_id, coalesce(for_agent_id, 0)) WHERE event_id IS NOT NULL;
 ALTER TABLE trigger_events ENABLE ROW LEVEL SECURITY;
 CREATE POLICY walled ON trigger_events FOR SELECT TO bugle_walled USING (EXISTS (SELECT FROM triggers t WHERE t.id = trigger_id));
+ALTER TABLE trigger_watches ENABLE ROW LEVEL SECURITY;
+CREATE POLICY walled ON trigger_watches FOR SELECT TO bugle_walled USING (EXISTS (SELECT FROM triggers t WHERE t.id = trigger_id));
 ALTER TABLE trigger_calls ENABLE ROW LEVEL SECURITY;
 CREATE POLICY walled ON trigger_calls FOR SELECT TO bugle_walled USING (EXISTS (SELECT FROM triggers t WHERE t.id = trigger_id));
 `,

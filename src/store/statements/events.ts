@@ -29,3 +29,28 @@ export async function tellEnds(tx: Tx, runIds: readonly number[]): Promise<numbe
 export const SHOWN_EVENT = `CASE WHEN e.facts ? 'run'
   THEN e.facts || jsonb_build_object('work', (SELECT j.title FROM runs x JOIN jobs j ON j.id = x.job_id WHERE x.id = (e.facts->>'run')::bigint))
   ELSE e.facts - 'body' END`
+/** Something that happened and is told to a trigger. */
+export interface ToldEvent {
+  readonly triggerId: number
+  /** The same happening has the same key. */
+  readonly key: string
+  readonly at: Date
+  readonly facts: object
+}
+
+/** Keeps what happened, to be decided; what is known already by its key is left out. Returns the numbers of those that are new. */
+export async function keepEvents(tx: Tx, told: readonly ToldEvent[]): Promise<number> {
+  if (told.length === 0) return 0
+  return execute(
+    tx,
+    `INSERT INTO trigger_events (trigger_id, key, at, facts)
+     SELECT u.trigger, u.key, u.at, u.facts FROM unnest($1::bigint[], $2::text[], $3::timestamptz[], $4::jsonb[]) WITH ORDINALITY AS u(trigger, key, at, facts, n) ORDER BY u.n
+     ON CONFLICT (trigger_id, key) DO NOTHING`,
+    [
+      told.map(({ triggerId }) => triggerId),
+      told.map(({ key }) => key),
+      told.map(({ at }) => at),
+      told.map(({ facts }) => JSON.stringify(facts)),
+    ],
+  )
+}

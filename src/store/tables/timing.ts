@@ -63,6 +63,14 @@ export const triggerEvents = table('trigger_events', {
   why: orNull(text()),
 })
 
+/** What agents say of the folders that they look into for triggers. */
+export const triggerWatches = table('trigger_watches', {
+  triggerId: key(ref()),
+  agent: text(),
+  fault: orNull(text()),
+  at: filled(instant()),
+})
+
 /** Addresses of triggers that programs call. */
 export const triggerCalls = table('trigger_calls', {
   triggerId: key(ref()),

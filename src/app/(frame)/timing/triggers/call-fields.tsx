@@ -3,7 +3,6 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import type { Call } from '@/core/events/kinds'
 import type { CallAddress } from '@/service/timing/calls'
-import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { useFollowing } from '@/ui/hooks/following'
 import { Button } from '@/ui/parts/button'
@@ -16,12 +15,7 @@ import { ShownOnce } from '@/app/shared/people/shown-once'
 import type { SectionProps } from '@/app/shared/timing/section-props'
 
 /** Which calls count, and the address that they go to. */
-export function CallFields({
-  call,
-  define,
-  faultOf,
-  id,
-}: SectionProps & { call: Call; id: number | null; jobs: readonly JobRow[] }): ReactNode {
+export function CallFields({ call, define, faultOf, id }: SectionProps & { call: Call; id: number | null }): ReactNode {
   const [text, setText] = useFollowing(JSON.stringify(call.only), onlyText)
   const read = readOnly(text)
   return (

@@ -5,6 +5,7 @@ import type { TriggerDefinition } from '@/core/work/trigger'
 export const CAUSES: readonly { readonly id: TriggerKind; readonly title: string }[] = [
   { id: 'time', title: 'its time comes' },
   { id: 'backlog', title: 'items wait in a queue' },
+  { id: 'file', title: 'a file has come' },
   { id: 'after', title: 'other work has ended' },
   { id: 'call', title: 'a program calls it' },
 ]
@@ -14,6 +15,7 @@ const BEGIN: Record<TriggerKind, Partial<TriggerDefinition>> = {
   backlog: { backlog: { queue: '', atLeast: 1, perRun: 1, most: 1 } },
   after: { after: { work: '', when: 'succeeded' } },
   call: { call: { only: {}, signed: false } },
+  file: { file: { on: { agent: '' }, path: '/in/*.csv', settled: 'PT10S', present: false } },
 }
 
 /** Another cause instead of the one that there is; what only the other kind has is taken away. */

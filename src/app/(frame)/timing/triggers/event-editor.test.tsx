@@ -141,3 +141,19 @@ it('is tried with something made up', async () => {
   const body = changesOf(asked).find(({ what }) => what === 'POST /triggers/try')?.body
   expect(body).toMatchObject({ jobId: 9, event: { waiting: 9, oldestMinutes: null, open: 0 } })
 })
+
+it('waits for a file on an agent’s disk, and says how it goes with looking', async () => {
+  const watch = { agent: 'kelda-files', fault: 'There is no folder /in.', at: '2027-03-09T02:00:00.000Z' }
+  const asked = edit(
+    { file: { on: { agent: 'kelda-files' }, path: '/in/*.csv' } },
+    { 'GET /agents': [{ name: 'kelda-files' }, { name: 'kelda-lab' }], 'GET /triggers/1/watch': { watch } },
+  )
+  expect(await screen.findByText(/kelda-files: There is no folder \/in\./)).toBeTruthy()
+  await waitFor(() => expect(asked.some(({ what }) => what === 'GET /agents')).toBe(true))
+  await choose(/Agent whose disk/, 'kelda-lab')
+  type('Path', '/in/till-*.csv')
+  type('Seconds that it has stood still', '90')
+  expect(await saved(asked)).toEqual(
+    define({ file: { on: { agent: 'kelda-lab' }, path: '/in/till-*.csv', settled: 'PT1M30S' } }),
+  )
+})

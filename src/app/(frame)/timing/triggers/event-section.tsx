@@ -13,6 +13,7 @@ import { MinutesField } from '@/app/shared/timing/how-sections'
 import type { SectionProps } from '@/app/shared/timing/section-props'
 import { TimeField } from '@/app/shared/timing/time-field'
 import { CallFields } from './call-fields'
+import { FileFields } from './file-fields'
 
 /** What must happen for the trigger to start, as a sentence. `id`: the saved trigger; null: it is new. */
 export function EventFields({
@@ -20,10 +21,11 @@ export function EventFields({
   id,
   ...section
 }: SectionProps & { jobs: readonly JobRow[]; id: number | null }): ReactNode {
-  const { backlog, after, call } = section.definition
+  const { backlog, after, call, file } = section.definition
   if (backlog) return <BacklogFields {...section} backlog={backlog} />
   if (after) return <AfterFields {...section} after={after} jobs={jobs} />
-  return call ? <CallFields {...section} call={call} id={id} jobs={jobs} /> : null
+  if (file) return <FileFields {...section} file={file} id={id} />
+  return call ? <CallFields {...section} call={call} id={id} /> : null
 }
 
 function BacklogFields({ backlog, define, faultOf }: SectionProps & { backlog: Backlog }): ReactNode {

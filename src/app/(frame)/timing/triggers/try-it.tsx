@@ -2,6 +2,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { splitPath } from '@/core/events/file-name'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import type { TriggerPreview } from '@/service/forecast/previews'
 import type { Tried } from '@/service/timing/event-try'
@@ -117,13 +118,14 @@ function Outcome({ tried: { is, why, inputs } }: { tried: Tried }): ReactNode {
 }
 
 /** What happens, made up, with the fields in which it is. `event` undefined: it cannot be read. */
-function useMadeUp({ backlog, after }: TriggerDefinition): { event: unknown; fields: ReactNode } {
+function useMadeUp({ backlog, after, file }: TriggerDefinition): { event: unknown; fields: ReactNode } {
   const [waiting, setWaiting] = useState(5)
   const [oldest, setOldest] = useState<number | null>(null)
   const [open, setOpen] = useState(0)
   const [state, setState] = useState('succeeded')
   const [values, setValues] = useState('')
   const [body, setBody] = useState('{}')
+  const [name, setName] = useState(() => (file ? splitPath(file.path).name.replaceAll(/[*?]+/g, '1') : ''))
   if (backlog)
     return {
       event: { waiting, oldestMinutes: oldest, open },
@@ -153,6 +155,11 @@ function useMadeUp({ backlog, after }: TriggerDefinition): { event: unknown; fie
           <TextField label="It handed on" value={values} onChange={setValues} rows={2} mono placeholder="count=3" />
         </>
       ),
+    }
+  if (file)
+    return {
+      event: { name },
+      fields: <TextField label="Name of a file that has come" value={name} onChange={setName} mono />,
     }
   let sent: unknown
   try {
