@@ -49,7 +49,7 @@ export function FileFields({
           value={file.path}
           onChange={(path) => set({ path })}
           error={faultOf('definition.file.path')}
-          width="300px"
+          width="440px"
         />
       </Sentence>
       <Sentence>

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import { isFromCall, kindOf, type FromCall } from '@/core/events/kinds'
+import { FILE_VALUES, isFromCall, kindOf, type FromCall } from '@/core/events/kinds'
 import { defaultWords, type Input } from '@/core/work/inputs'
 import type { Startable } from '@/service/runs/start'
 import { api } from '@/ui/api'
@@ -40,7 +40,8 @@ export function InputsSection({
           const field = { input, value: definition.with[input.name], error, set: set.bind(null, input.name) }
           if (input.type === 'secret') return <SecretWords key={input.name} input={input} />
           if (kind === 'time') return <PlainField key={input.name} {...field} />
-          return <BroughtField key={input.name} {...field} isCall={kind === 'call'} />
+          const isOfFile = kind === 'file' && FILE_VALUES.includes(input.name)
+          return <BroughtField key={input.name} {...field} isCall={kind === 'call'} isOfFile={isOfFile} />
         })}
       </Sentence>
     </Part>
@@ -108,7 +109,14 @@ function PlainField({ input, value, error, set }: FieldProps): ReactNode {
 }
 
 /** Written with names of what the event brings, or taken out of a call. */
-function BroughtField({ input, value, error, set, isCall }: FieldProps & { isCall: boolean }): ReactNode {
+function BroughtField({
+  input,
+  value,
+  error,
+  set,
+  isCall,
+  isOfFile,
+}: FieldProps & { isCall: boolean; isOfFile: boolean }): ReactNode {
   const isFrom = isFromCall(value)
   const text = isFrom ? value.from : (value ?? '')
   return (
@@ -117,7 +125,7 @@ function BroughtField({ input, value, error, set, isCall }: FieldProps & { isCal
         label={labelOf(input)}
         value={text}
         onChange={(next) => set(isFrom ? { from: next } : next)}
-        placeholder={isFrom ? '/data/vessel' : hintOf(input)}
+        placeholder={isFrom ? '/data/vessel' : isOfFile ? 'as the file says' : hintOf(input)}
         error={error}
         mono={isFrom}
         width="190px"
