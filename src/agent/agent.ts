@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import type { Gateways } from './gateways'
 import { AgentLink, type Host } from './link'
 import { bareEnd, MOST_RECEIPTS, type AgentFacts, type Gap, type Lease, type ReportBody } from './protocol'
+import { lookingAtMachine } from './machine'
 import { KeptReports } from './kept'
 import { Outbox, unstorableNote } from './outbox'
 import { RoomWatch } from './room'
@@ -54,6 +55,7 @@ export class Agent {
         ),
       used: () => this.working(),
       load: () => loadavg()[0] ?? null,
+      machine: lookingAtMachine(),
       full: () => this.room.look(),
       onLease: (lease) => this.take(lease),
       onStop: (attempt) => this.attempts.get(attempt)?.stop(),

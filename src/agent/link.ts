@@ -3,6 +3,7 @@ import type { IncomingMessage } from 'node:http'
 import WebSocket from 'ws'
 import { clipText } from '@/core/schema/plain-text'
 import type { Gateways } from './gateways'
+import type { MachineMeasures } from './machine'
 import type { Outbox } from './outbox'
 import {
   PROTOCOL_VERSION,
@@ -25,6 +26,8 @@ export interface Host {
   held(): { attempt: number; token: number }[]
   used(): number
   load(): number | null
+  /** How its machine is. */
+  machine?(): MachineMeasures
   /** Whether its disk is full. */
   full?(): boolean
   /** Called for every lease, also ones that it has already. Returns once the lease is safely kept. */
@@ -326,7 +329,14 @@ export class AgentLink {
       if (this.socket && this.socket.readyState === WebSocket.OPEN) this.socket.ping()
       if (Date.now() - this.heardAt > everyMs * 3 + 1000) this.socket?.terminate()
       const full = this.host.full?.() ?? false
-      this.send({ type: 'heartbeat', load: this.host.load(), used: this.host.used(), ...(full ? { full } : {}) })
+      const machine = this.host.machine?.()
+      this.send({
+        type: 'heartbeat',
+        load: this.host.load(),
+        used: this.host.used(),
+        ...(full ? { full } : {}),
+        ...(machine ? { machine: { ...machine } } : {}),
+      })
     }
     this.socket?.on('pong', () => {
       this.heardAt = Date.now()

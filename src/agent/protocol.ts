@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { clippedSchema, textSchema } from '@/core/schema/text'
 import { isStorable, storableText, visible } from '@/core/schema/plain-text'
+import { AGENT_MEASURES } from '@/core/events/kinds'
 import { accountRulesSchema } from '@/core/work/account'
 import { connectionSchema } from '@/core/work/connections'
 
@@ -204,12 +205,22 @@ const load = z
   .number()
   .nullable()
   .transform((value) => (value !== null && value >= 0 && value <= 1e6 ? value : null))
+/** How the machine is: percent, and load per processor. What no machine has is left out. */
+const machineSchema = z.record(textSchema(40), z.unknown()).transform((all) =>
+  Object.fromEntries(
+    AGENT_MEASURES.flatMap((name) => {
+      const value = all[name]
+      return typeof value === 'number' && value >= 0 && value <= 1e6 ? [[name, value] as const] : []
+    }),
+  ),
+)
 const heartbeatSchema = z.object({
   type: z.literal('heartbeat'),
   load,
   used: z.int().min(0).max(1_000_000),
   /** Its disk is full: it can take nothing new. */
   full: z.boolean().optional(),
+  machine: machineSchema.optional(),
 })
 const acceptedSchema = z.object({ type: z.literal('accepted'), attempt: id, token: id })
 const reportsSchema = z.object({

@@ -28,6 +28,7 @@ import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
 import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, ROBOTS, WITHIN } from './scenario'
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
+import { addPastMeasures } from './measures'
 import { addPastRefunds, addRefundQueue } from './queues'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -68,6 +69,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     if (secrets) {
       await robotsDidIt()
       await addPastRefunds(now, SEED)
+      await addPastMeasures(now)
       await refreshUsual(new Date(0))
       await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
       await clearBoard()

@@ -261,6 +261,12 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     window: { earliest: '22:00', latest: '03:30' },
     lateStart: 'PT4H',
   }),
+  trigger(
+    'Memory runs short',
+    'Open a ticket',
+    { measure: { of: { pool: 'data' }, name: 'memory', above: 72, times: 5, clear: 60 }, overlap: 'start' },
+    { with: { about: '${measure} of ${of} is ${value} %' } },
+  ),
   trigger('A list has come', 'Count the list', {
     file: { on: { agent: 'kelda-lab' }, path: `${exchangeFolders().inbox}/passengers-*.csv`, settled: 'PT5S' },
     overlap: 'start',

@@ -112,6 +112,7 @@ export class Gateway {
       case 'heartbeat':
         link.load = message.load
         link.full = message.full ?? false
+        link.measures = message.machine ?? null
         return
       case 'accepted':
         this.sink.addAccepted(link, message.attempt, message.token)

@@ -1,5 +1,6 @@
 import { config } from '@/store/config'
 import { decideEvents, nextEventMs, purgeEvents, startBacklogs, stopHarmful } from '@/service/timing/events'
+import { condenseMeasures, fireMeasures, sampleMeasures } from '@/service/timing/measures'
 import { fireDue, nextDueMs } from '@/service/timing/firing'
 import { isLeadFree, LEAD_SECONDS, LeadershipLost, renewLeadership, takeLeadership } from '@/service/runs/leadership'
 import { cancelOfRemoved, failWithoutAccount, giveUpLost, releaseDue } from '@/service/runs/open-runs'
@@ -21,6 +22,9 @@ import type { Troubles } from './trouble'
 /** Runs that ended so lately are looked at each time; what agents told late, of before, once a minute. */
 const NOTED_LATELY_MS = 120_000
 const NOTED_ALL_MS = 60_000
+
+/** Measured values are looked at so often. */
+const MEASURE_MS = 5000
 
 const RENEW_MS = (LEAD_SECONDS * 1000) / 4
 /** A loop that is at one and the same piece of work for so long hangs: then the lead is let go. */
@@ -53,6 +57,7 @@ export class Leader {
   private nextFire: NodeJS.Timeout | undefined
   private nextEvent: NodeJS.Timeout | undefined
   private lookedForHarm = 0
+  private measuredAt = 0
   /** Since when each loop is at its present piece of work. */
   private readonly busySince = new Map<string, number>()
 
@@ -203,6 +208,10 @@ export class Leader {
   /** Decides what happened, and looks at what waits in queues; and at once again when something waits for an instant. */
   private async lookAtEvents(term: Term): Promise<void> {
     const { started, more } = await decideEvents(term.epoch, Date.now())
+    if (Date.now() - this.measuredAt > MEASURE_MS) {
+      this.measuredAt = Date.now()
+      if ((await fireMeasures(term.epoch)) > 0) this.happening.wake()
+    }
     const called = await startBacklogs(term.epoch, Date.now())
     if (Date.now() - this.lookedForHarm > 1000) {
       this.lookedForHarm = Date.now()
@@ -255,6 +264,7 @@ export class Leader {
     await this.troubles.watch('record how busy agents were', () =>
       sampleLoad(new Date(now.getTime() - 3 * SAMPLE_SECONDS * 1000), now),
     )
+    await this.troubles.watch('keep what is measured', sampleMeasures)
     await this.troubles.watch('look at secrets that end', watchSecrets)
     await this.troubles.watch('look at work queues', watchQueues)
     await this.troubles.watch('work out usual lengths', async () => {
@@ -266,6 +276,7 @@ export class Leader {
     await this.troubles.watch('take finished runs off the board', clearBoard)
     await this.troubles.watch('remove what is kept long enough', async () => {
       await purgeEvents()
+      while ((await condenseMeasures()) && this.term && !this.stopped);
       while ((await purgeItems()) >= 2000 && this.term && !this.stopped) log.info('old items removed')
       while ((await purge()) >= 2000 && this.term && !this.stopped) log.info('old runs removed')
     })

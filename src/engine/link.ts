@@ -21,6 +21,7 @@ export class Link implements Sender {
   load: number | null = null
   /** Its disk is full. */
   full = false
+  measures: Readonly<Record<string, number>> | null = null
   /** Attempts sent or held over this connection: not sent again. */
   readonly delivered = new Set<number>()
   /** Questions about items that are being looked at. */

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { Gateways } from '@/agent/gateways'
 import { AgentLink, type Host } from '@/agent/link'
 import { Outbox, unstorableNote } from '@/agent/outbox'
+import { madeUpMeasures } from '@/demo/machine-measures'
 import type { AgentFacts, Lease, OutputLine, Report } from '@/agent/protocol'
 
 /** How a simulated machine acts one attempt out. Times in milliseconds from the start. */
@@ -63,6 +64,7 @@ export class SimulatedMachine {
       held: () => [...this.acting.values()].map(({ lease }) => ({ attempt: lease.attempt, token: lease.token })),
       used: () => this.acting.size,
       load: () => Math.min(1, this.acting.size / 8),
+      machine: () => madeUpMeasures(options.facts.host, this.acting.size, Date.now()),
       onLease: (lease) => this.take(lease),
       onStop: (attempt) => this.stopAttempt(attempt),
       onStale: (attempt) => this.remove(attempt),

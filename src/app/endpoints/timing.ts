@@ -6,6 +6,7 @@ import { comingSchema, comingStarts } from '@/service/forecast/coming'
 import * as previews from '@/service/forecast/previews'
 import * as taking from '@/service/runs/taking'
 import * as calls from '@/service/timing/calls'
+import { measureQuerySchema, measureValues } from '@/service/timing/measures'
 import { watchState } from '@/service/timing/files'
 import { tryEvent, trySchema } from '@/service/timing/event-try'
 import * as starts from '@/service/timing/starts'
@@ -175,6 +176,17 @@ export const TIMING: readonly Endpoint[] = [
       body: triggers.manyTriggersSchema,
     },
     ({ actor, body }) => triggers.changeTriggers(actor, body),
+  ),
+  endpoint(
+    'POST',
+    '/measures/values',
+    'see',
+    {
+      says: 'kept values, of each agent, queue or job that they are of: `{of: {agent} or {pool}, {queue}, {job}, name, days}` gives `[{of, values: [{atMs, value}]}]`, ascending; at most 14 days',
+      body: measureQuerySchema,
+      reads: true,
+    },
+    ({ actor, body }) => measureValues(actor, body),
   ),
   endpoint(
     'POST',

@@ -244,6 +244,7 @@ const ASKED: Record<string, unknown> = {
   '/runs/:id/steps/again/preview': { steps: ['refund'] },
   '/flows/gates': { day: '2027-03-09', rules: [{ weekdays: ['MO'] }] },
   '/triggers/preview': { jobId: 2, definition: { time: { at: ['06:00'] }, zone: 'Europe/London' } },
+  '/measures/values': { of: { queue: 'refunds' }, name: 'waiting' },
   '/triggers/try': {
     jobId: 2,
     definition: { after: { work: 'refund' }, zone: 'Europe/London' },

@@ -40,6 +40,15 @@ function sourceFaults(
   const queue = isRaw(trigger.backlog) ? rawText(trigger.backlog.queue) : undefined
   if (queue !== undefined && !queues.has(queue))
     add(['triggers', i, 'backlog', 'queue'], `There is no queue ${queue} in this file.`)
+  const of = isRaw(trigger.measure) && isRaw(trigger.measure.of) ? trigger.measure.of : {}
+  for (const [key, known] of [
+    ['queue', queues],
+    ['job', jobs],
+  ] as const) {
+    const id = rawText(of[key])
+    if (id !== undefined && !known.has(id))
+      add(['triggers', i, 'measure', 'of', key], `There is no ${key} ${id} in this file.`)
+  }
   const work = isRaw(trigger.after) ? rawText(trigger.after.work) : undefined
   if (work === undefined) return
   if (!jobs.has(work) && !flows.has(work))

@@ -171,7 +171,7 @@ describe('a fault in a trigger is told with its path', () => {
   it('all missing keys of an object at once', () => {
     expect(faultsOf({ ...BASE, triggers: [{}] })).toEqual([
       { path: 'triggers[0]', message: 'The keys id, start are missing.' },
-      { path: 'triggers[0]', message: 'A trigger needs one of the keys time, backlog, file, call, after.' },
+      { path: 'triggers[0]', message: 'A trigger needs one of the keys time, backlog, measure, file, call, after.' },
     ])
   })
 })

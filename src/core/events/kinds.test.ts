@@ -56,7 +56,7 @@ it.each<[object, string[]]>([
     { call: { only: { 'data/x': 1 } } },
     ['triggers[0].call.only.data/x: Expected a JSON Pointer such as /data/vessel.'],
   ],
-  [{}, ['triggers[0]: A trigger needs one of the keys time, backlog, file, call, after.']],
+  [{}, ['triggers[0]: A trigger needs one of the keys time, backlog, measure, file, call, after.']],
 ])('a file with a trigger %j has the faults %j', (trigger, faults) => {
   expect(faultsOf(file(trigger))).toEqual(faults)
 })

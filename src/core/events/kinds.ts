@@ -1,11 +1,12 @@
 import { z } from 'zod'
 import { idSchema } from '../calendar/rule'
+import { exactlyOne } from '../schema/one-key'
 import { parseDuration } from '../timing/duration'
 import { filePathSchema } from './file-name'
 import { timeOfDaySchema, type TimeRule } from '../timing/rule'
 
 /** What may start work besides the clock. A trigger has exactly one of these, or `time`. */
-export const EVENT_KINDS = ['backlog', 'file', 'call', 'after'] as const
+export const EVENT_KINDS = ['backlog', 'measure', 'file', 'call', 'after'] as const
 export const TRIGGER_KINDS = ['time', ...EVENT_KINDS] as const
 export type TriggerKind = (typeof TRIGGER_KINDS)[number]
 
@@ -43,6 +44,56 @@ const afterSchema = z.strictObject({
   when: z.enum(AFTER_WHEN).default('succeeded'),
 })
 export type After = z.output<typeof afterSchema>
+
+const nameOfMeasure = z
+  .string()
+  .min(1, 'Name a measure.')
+  .max(40)
+  .regex(/^[A-Za-z_][\w-]*$/, 'A measure’s name has letters, digits, “_” and “-”.')
+/** Whose values are looked at: of a pool each of its agents by itself. */
+export const measureOfSchema = exactlyOne(
+  z.strictObject({
+    agent: z.string().max(80).optional(),
+    pool: idSchema.optional(),
+    queue: idSchema.optional(),
+    job: idSchema.optional(),
+  }),
+  'What is measured',
+  ['agent', 'pool', 'queue', 'job'],
+) as z.ZodType<MeasureOf>
+export interface MeasureOf {
+  readonly agent?: string | undefined
+  readonly pool?: string | undefined
+  readonly queue?: string | undefined
+  readonly job?: string | undefined
+}
+/** Measures of agents, in percent but for the load (per core), and of queues: how many wait, and for how many seconds the first has. Those of a job are what its runs report. */
+export const AGENT_MEASURES = ['memory', 'disk', 'load'] as const
+export const QUEUE_MEASURES = ['waiting', 'oldest'] as const
+const finite = z.number('Expected a number.').min(-1e15).max(1e15)
+/** A measured value goes beyond a limit, and stays there. */
+const measureSchema = z
+  .strictObject({
+    of: measureOfSchema,
+    name: nameOfMeasure,
+    above: finite.optional(),
+    below: finite.optional(),
+    /** So many values in a row. */
+    times: wholeFrom1(1000).default(1),
+    /** It fires again only after a value on the other side of this. */
+    clear: finite.optional(),
+  })
+  .superRefine(({ of, name, above, below, clear }, context) => {
+    const add = (key: string, message: string): void => context.addIssue({ code: 'custom', path: [key], message })
+    if ((above === undefined) === (below === undefined)) add('above', 'Say one limit: above, or below.')
+    else if (clear !== undefined && above !== undefined && clear > above)
+      add('clear', 'It is cleared at or below the limit that it goes above.')
+    else if (clear !== undefined && below !== undefined && clear < below)
+      add('clear', 'It is cleared at or above the limit that it goes below.')
+    const known: readonly string[] | null = of.job ? null : of.queue ? QUEUE_MEASURES : AGENT_MEASURES
+    if (known && !known.includes(name)) add('name', `Here are measured: ${known.join(', ')}.`)
+  })
+export type Measure = z.output<typeof measureSchema>
 
 /** A file has come, and stands still. */
 const fileSchema = z.strictObject({
@@ -92,6 +143,7 @@ export const eventKeys = {
   after: afterSchema.optional(),
   call: callSchema.optional(),
   file: fileSchema.optional(),
+  measure: measureSchema.optional(),
   /** Only from one time of the day until before another, on the clock of its zone: what comes outside waits. */
   between: z
     .strictObject({ earliest: timeOfDaySchema, latest: timeOfDaySchema })
@@ -117,6 +169,7 @@ interface Kinds {
   readonly after?: After | undefined
   readonly call?: Call | undefined
   readonly file?: FileEvent | undefined
+  readonly measure?: Measure | undefined
 }
 /** One that fires by the clock: nothing brings values for it. */
 export type Timed<T> = T & {

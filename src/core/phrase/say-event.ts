@@ -1,5 +1,5 @@
 import type { DayRule } from '../calendar/rule'
-import type { After, Backlog, Call, FileEvent } from '../events/kinds'
+import type { After, Backlog, Call, FileEvent, Measure } from '../events/kinds'
 import { parseDuration } from '../timing/duration'
 import type { NamedCalendar } from './names'
 import { sayWhichDays } from './say'
@@ -9,6 +9,7 @@ export interface SayableEvent {
   readonly after?: After | undefined
   readonly call?: Call | undefined
   readonly file?: FileEvent | undefined
+  readonly measure?: Measure | undefined
   readonly between?: { readonly earliest: string; readonly latest: string } | undefined
   readonly atMost?: { readonly starts: number; readonly in: string } | undefined
   readonly on?: DayRule | undefined
@@ -17,8 +18,8 @@ export interface SayableEvent {
 
 /** Titles of what events are about, by id. An id without one stands for itself. */
 export interface EventNames {
-  readonly queues?: ReadonlyMap<string, string>
-  readonly works?: ReadonlyMap<string, string>
+  readonly queues?: ReadonlyMap<string, string> | undefined
+  readonly works?: ReadonlyMap<string, string> | undefined
 }
 
 /** One plain sentence for what makes a trigger start, and when it may. */
@@ -33,7 +34,7 @@ export function sayEvent(
   return `${cause(event, names)}${sayWhichDays({ on, notOn }, calendars)}${times}${rate}`
 }
 
-function cause({ backlog, after, call, file }: SayableEvent, { queues, works }: EventNames): string {
+function cause({ backlog, after, call, file, measure }: SayableEvent, { queues, works }: EventNames): string {
   if (backlog) {
     const queue = queues?.get(backlog.queue) ?? backlog.queue
     const { atLeast, orOldest, perRun, most } = backlog
@@ -46,9 +47,20 @@ function cause({ backlog, after, call, file }: SayableEvent, { queues, works }: 
     const ended = { succeeded: 'has succeeded', failed: 'has failed', ended: 'has ended' }[after.when]
     return `after ${works?.get(after.work) ?? after.work} ${ended}`
   }
+  if (measure) return measureWords(measure, { queues, works })
   if (file) return `when a file ${file.path} has come on ${file.on.agent}`
   const some = Object.keys(call?.only ?? {}).length > 0 ? ' with what it asks for' : ''
   return `when it is called${some}`
+}
+
+function measureWords({ of, name, above, below, times, clear }: Measure, { queues, works }: EventNames): string {
+  const whose =
+    of.agent ??
+    (of.pool === undefined ? undefined : `an agent of ${of.pool}`) ??
+    (of.queue === undefined ? (works?.get(of.job ?? '') ?? of.job) : (queues?.get(of.queue) ?? of.queue))
+  const limit = above === undefined ? `below ${below}` : `above ${above}`
+  const row = times === 1 ? '' : ` ${timesWords(times)} in a row`
+  return `when ${name} of ${whose} is ${limit}${row}${clear === undefined ? '' : `, again once it was ${above === undefined ? 'above' : 'below'} ${clear}`}`
 }
 
 const timesWords = (n: number): string => (n === 1 ? 'once' : n === 2 ? 'twice' : `${n} times`)

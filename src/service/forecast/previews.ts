@@ -130,10 +130,11 @@ async function previewEvent(
   definition: TriggerDefinition,
   state: TimingState,
 ): Promise<Omit<TriggerPreview, 'faults'>> {
-  const { backlog, after } = definition
+  const { backlog, after, measure } = definition
+  const [queue, work] = [backlog?.queue ?? measure?.of.queue, after?.work ?? measure?.of.job]
   const [queues, works] = await Promise.all([
-    namedQueues(null, backlog ? [backlog.queue] : []),
-    namedWorks(null, after ? [after.work] : []),
+    namedQueues(null, queue === undefined ? [] : [queue]),
+    namedWorks(null, work === undefined ? [] : [work]),
   ])
   const says = sayEvent(definition, { queues: queues.titles, works: works.titles }, namedCalendars(state))
   return { says, next: [], changes: null, facts: null, clockDates: [], load: null }

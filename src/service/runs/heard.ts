@@ -12,6 +12,8 @@ export interface Heard {
   readonly load: number | null
   /** Its disk is full. */
   readonly full?: boolean
+  /** How its machine is; null: it does not say. */
+  readonly measures?: Readonly<Record<string, number>> | null
 }
 
 /**
@@ -22,14 +24,15 @@ export async function extendLeases(heard: readonly Heard[]): Promise<Set<number>
   return transaction(async (tx) => {
     const held = await many<{ agentId: number }>(
       tx,
-      `UPDATE agent_contacts c SET last_contact_at = now(), load = u.load, full_since = CASE WHEN u.is_full THEN coalesce(c.full_since, now()) END
-         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[], $3::bigint[], $4::bool[]) AS u(agent_id, load, connection, is_full) ON u.agent_id = l.agent_id
+      `UPDATE agent_contacts c SET last_contact_at = now(), load = u.load, full_since = CASE WHEN u.is_full THEN coalesce(c.full_since, now()) END, measures = u.measures
+         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[], $3::bigint[], $4::bool[], $5::jsonb[]) AS u(agent_id, load, connection, is_full, measures) ON u.agent_id = l.agent_id
         WHERE c.agent_id = l.agent_id AND c.connection = u.connection RETURNING c.agent_id AS "agentId"`,
       [
         heard.map((h) => h.agentId),
         heard.map((h) => h.load),
         heard.map((h) => h.connection),
         heard.map((h) => h.full ?? false),
+        heard.map((h) => (h.measures ? JSON.stringify(h.measures) : null)),
       ],
     )
     const ids = held.map(({ agentId }) => agentId)

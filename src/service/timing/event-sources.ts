@@ -39,12 +39,17 @@ export async function namedWorks(tx: Tx | null, slugs: readonly string[]): Promi
 export async function sourceFaults(
   tx: Tx,
   actor: Actor,
-  { backlog, after }: Pick<TriggerDefinition, 'backlog' | 'after'>,
+  { backlog, after, measure }: Pick<TriggerDefinition, 'backlog' | 'after' | 'measure'>,
 ): Promise<FieldFault[]> {
   const isSeen = async (what: 'queue' | 'job', id: number | null): Promise<boolean> =>
     id !== null && (await levelOn(actor, what, id)) !== 'none'
   if (backlog && !(await isSeen('queue', (await namedQueues(tx, [backlog.queue])).idOf(backlog.queue))))
     return [{ path: 'definition.backlog.queue', message: `There is no queue ${backlog.queue}.` }]
+  const { queue, job } = measure?.of ?? {}
+  if (queue !== undefined && !(await isSeen('queue', (await namedQueues(tx, [queue])).idOf(queue))))
+    return [{ path: 'definition.measure.of.queue', message: `There is no queue ${queue}.` }]
+  if (job !== undefined && !(await isSeen('job', (await namedWorks(tx, [job])).idOf(job))))
+    return [{ path: 'definition.measure.of.job', message: `There is no job ${job}.` }]
   if (!after) return []
   const works = await many<{ id: number }>(tx, 'SELECT id FROM jobs WHERE slug = ANY($1) AND deleted_at IS NULL', [
     [after.work],

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { backlogStarts } from '@/core/events/decide'
 import { broughtBy } from '@/core/events/facts'
+import { firings } from '@/core/events/measure'
 import { fitsName, neverCounts, splitPath } from '@/core/events/file-name'
 import { broughtInputs, fitsOnly, type Brought } from '@/core/events/values'
 import { isoDay } from '@/core/calendar/days'
@@ -33,6 +34,8 @@ export const trySchema = z.strictObject({
       name: z.string().min(1).max(255),
       size: z.int().min(0).default(0),
     }),
+    /** A minute apart. */
+    z.strictObject({ values: z.array(z.number()).max(1000) }),
     z.strictObject({ body: z.unknown() }),
   ]),
   /** When it happens; now without it. */
@@ -83,7 +86,7 @@ const waitsWords = (untilMs: number | null): string =>
 
 /** What the event itself calls for; a text: nothing, and why. */
 function wantedBy(
-  { backlog, after, call, file }: TryRequest['definition'],
+  { backlog, after, call, file, measure }: TryRequest['definition'],
   event: TryRequest['event'],
 ): string | { readonly runs: number; readonly brings: Brought } {
   if (backlog && 'waiting' in event) {
@@ -102,6 +105,13 @@ function wantedBy(
     if (!fits || (after.when === 'failed' && state === 'cancelled'))
       return `It waits for a run that has ${after.when}, and this one has ${state === 'lost' ? 'been lost' : state}.`
     return { runs: 1, brings: { values: { ...values, run: '1', state } } }
+  }
+  if (measure && 'values' in event && Array.isArray(event.values)) {
+    const values = event.values.map((value, i) => ({ atMs: i * 60_000, value }))
+    const fired = firings(measure, values)
+    const last = fired.at(-1)
+    if (!last) return 'None of these values completes what it waits for.'
+    return { runs: fired.length, brings: broughtBy({ measure: measure.name, of: 'made-up', value: last.value }) }
   }
   if (file && 'name' in event) {
     const { folder, name } = splitPath(file.path)

@@ -16,6 +16,8 @@ import type { TriggerDefinition } from '@/core/work/trigger'
 
 const MOST_A_DAY = 10_000
 const RARE_YEARS = 20
+/** What is started, where only the rest of a definition is looked at. */
+const STARTED = 'started-by-the-trigger'
 const YEAR_SECONDS = 365.25 * 86_400
 
 /** What is wrong with a definition beyond its shape: calendars and holidays that are not there, rules that nest too deep, inputs that do not fit. */
@@ -30,18 +32,19 @@ export function definitionFaults(
 
 /** What of it the calendars decide, for each definition; all in one look at the calendars. */
 export function timingFaults(definitions: readonly TriggerDefinition[], state: TimingState): FieldFault[][] {
+  // Whether what an event is about is there is asked of the database.
+  const jobs = new Set([STARTED, ...definitions.flatMap(({ measure }) => measure?.of.job ?? [])])
+  const works = new Set(definitions.flatMap(({ after }) => after?.work ?? []).filter((id) => !jobs.has(id)))
+  const queues = new Set(definitions.flatMap(({ backlog, measure }) => backlog?.queue ?? measure?.of.queue ?? []))
   const checked = checkBundle({
     format: FORMAT,
     calendars: state.stored.map(({ slug, rule }) => ({ id: slug, days: rule })),
-    jobs: [{ id: 'job' }],
-    // Whether what an event is about is there is asked of the database.
-    queues: [...new Set(definitions.flatMap(({ backlog }) => backlog?.queue ?? []))].map((id) => ({ id })),
-    flows: [...new Set(definitions.flatMap(({ after }) => (after && after.work !== 'job' ? after.work : [])))].map(
-      (id) => ({ id, steps: [] }),
-    ),
+    jobs: [...jobs].map((id) => ({ id })),
+    queues: [...queues].map((id) => ({ id })),
+    flows: [...works].map((id) => ({ id, steps: [] })),
     triggers: definitions.map(({ with: _, ...timing }, i) => ({
       id: `trigger-${i}`,
-      start: { job: 'job' },
+      start: { job: STARTED },
       ...timing,
     })),
   })

@@ -32,11 +32,11 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
   const definitions = rows.flatMap(({ definition }) => triggerIfReadable(definition) ?? [])
   const queues = await namedQueues(
     tx,
-    definitions.flatMap(({ backlog }) => backlog?.queue ?? []),
+    definitions.flatMap(({ backlog, measure }) => backlog?.queue ?? measure?.of.queue ?? []),
   )
   const works = await namedWorks(
     tx,
-    definitions.flatMap(({ after }) => after?.work ?? []),
+    definitions.flatMap(({ after, measure }) => after?.work ?? measure?.of.job ?? []),
   )
   const found = rows.flatMap(({ id, title, version, enabled, definition: stored }) => {
     const definition = triggerIfReadable(stored)

@@ -240,7 +240,7 @@ export async function saveTriggerIn(
   await execute(
     tx,
     `UPDATE triggers SET title = $2, notes = $3, job_id = $4, enabled = $5, definition = $6, version = $7, saved_by = $8, saved_at = now(),
-            counted_from = CASE WHEN $5 AND NOT enabled OR definition->'file' IS DISTINCT FROM $6::jsonb->'file' THEN now() ELSE counted_from END WHERE id = $1`,
+            counted_from = CASE WHEN $5 AND NOT enabled OR definition->'file' IS DISTINCT FROM $6::jsonb->'file' OR definition->'measure' IS DISTINCT FROM $6::jsonb->'measure' THEN now() ELSE counted_from END WHERE id = $1`,
     [id, trigger.title, trigger.notes, trigger.jobId, trigger.enabled, JSON.stringify(definition), version, actor.name],
   )
   await writeVersions(tx, actor, [{ id, version, jobId: trigger.jobId, definition }])

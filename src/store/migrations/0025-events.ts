@@ -35,6 +35,29 @@ CREATE TABLE trigger_events (
 );
 CREATE INDEX trigger_events_open ON trigger_events (id) WHERE decided_at IS NULL;
 CREATE INDEX trigger_events_decided ON trigger_events (decided_at) WHERE decided_at IS NOT NULL;
+-- Measured values, one a minute: of agents and queues. Those of jobs are what their runs handed on.
+CREATE TABLE measure_values (
+  kind text NOT NULL CHECK (kind IN ('agent','queue')),
+  of_id bigint NOT NULL,
+  name text NOT NULL,
+  at timestamptz NOT NULL,
+  value double precision NOT NULL,
+  PRIMARY KEY (kind, of_id, name, at)
+);
+CREATE INDEX measure_values_at ON measure_values (at);
+-- What is left of them after two weeks.
+CREATE TABLE measure_hours (
+  kind text NOT NULL CHECK (kind IN ('agent','queue')),
+  of_id bigint NOT NULL,
+  name text NOT NULL,
+  at timestamptz NOT NULL,
+  least double precision NOT NULL,
+  median double precision NOT NULL,
+  most double precision NOT NULL,
+  PRIMARY KEY (kind, of_id, name, at)
+);
+CREATE INDEX measure_hours_at ON measure_hours (at);
+ALTER TABLE agent_contacts ADD COLUMN measures jsonb;
 -- What agents say of the folders that they look into for triggers.
 CREATE TABLE trigger_watches (
   trigger_id bigint PRIMARY KEY REFERENCES triggers ON DELETE CASCADE,
@@ -60,6 +83,12 @@ CREATE UNIQUE INDEX runs_occurrence ON runs (trigger_id, occurrence, coalesce(fo
 CREATE UNIQUE INDEX runs_event ON runs (event_id, coalesce(for_agent_id, 0)) WHERE event_id IS NOT NULL;
 ALTER TABLE trigger_events ENABLE ROW LEVEL SECURITY;
 CREATE POLICY walled ON trigger_events FOR SELECT TO bugle_walled USING (EXISTS (SELECT FROM triggers t WHERE t.id = trigger_id));
+${['measure_values', 'measure_hours']
+  .map(
+    (table) => `ALTER TABLE ${table} ENABLE ROW LEVEL SECURITY;
+CREATE POLICY walled ON ${table} FOR SELECT TO bugle_walled USING (kind <> 'queue' OR EXISTS (SELECT FROM queues q WHERE q.id = of_id));`,
+  )
+  .join('\n')}
 ALTER TABLE trigger_watches ENABLE ROW LEVEL SECURITY;
 CREATE POLICY walled ON trigger_watches FOR SELECT TO bugle_walled USING (EXISTS (SELECT FROM triggers t WHERE t.id = trigger_id));
 ALTER TABLE trigger_calls ENABLE ROW LEVEL SECURITY;

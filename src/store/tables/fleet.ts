@@ -34,6 +34,7 @@ export const agentContacts = table('agent_contacts', {
   instance: orNull(text()),
   replacedInstance: orNull(text()),
   fullSince: orNull(instant()),
+  measures: orNull(json<Record<string, number>>()),
 })
 
 export const agentEvents = table('agent_events', {

@@ -1,6 +1,23 @@
 // Calendars and triggers, each of their versions, and what did not start.
 
-import { day, filled, flag, id, instant, int, json, key, long, orNull, real, ref, table, text, texts } from '../columns'
+import {
+  day,
+  double,
+  filled,
+  flag,
+  id,
+  instant,
+  int,
+  json,
+  key,
+  long,
+  orNull,
+  real,
+  ref,
+  table,
+  text,
+  texts,
+} from '../columns'
 
 export const calendars = table('calendars', {
   id: id(),
@@ -62,6 +79,11 @@ export const triggerEvents = table('trigger_events', {
   outcome: orNull(text<'started' | 'not started'>()),
   why: orNull(text()),
 })
+
+const measured = { kind: key(text<'agent' | 'queue'>()), ofId: key(long()), name: key(text()), at: key(instant()) }
+/** Measured values, one a minute, and what is left of each hour. */
+export const measureValues = table('measure_values', { ...measured, value: double() })
+export const measureHours = table('measure_hours', { ...measured, least: double(), median: double(), most: double() })
 
 /** What agents say of the folders that they look into for triggers. */
 export const triggerWatches = table('trigger_watches', {

@@ -16,6 +16,7 @@ export function EventWords({ event }: { readonly event: ShownEvent }): ReactNode
     const oldest = oldestSeconds === null ? '' : `, one for ${duration(oldestSeconds * 1000)}`
     return `${count(waiting, 'item')} waited in ${queue}${oldest}`
   }
+  if ('measure' in event) return `${event.measure} of ${event.of} was ${event.value.toLocaleString('en')}`
   if ('file' in event) return `${event.file} on ${event.agent}`
   return /^event /.test(event.call) ? event.call : 'a call'
 }

@@ -5,6 +5,7 @@ import type { TriggerDefinition } from '@/core/work/trigger'
 export const CAUSES: readonly { readonly id: TriggerKind; readonly title: string }[] = [
   { id: 'time', title: 'its time comes' },
   { id: 'backlog', title: 'items wait in a queue' },
+  { id: 'measure', title: 'a measure goes beyond' },
   { id: 'file', title: 'a file has come' },
   { id: 'after', title: 'other work has ended' },
   { id: 'call', title: 'a program calls it' },
@@ -14,6 +15,7 @@ const BEGIN: Record<TriggerKind, Partial<TriggerDefinition>> = {
   time: { time: { at: ['06:00'] } },
   backlog: { backlog: { queue: '', atLeast: 1, perRun: 1, most: 1 } },
   after: { after: { work: '', when: 'succeeded' } },
+  measure: { measure: { of: { agent: '' }, name: 'memory', above: 90, times: 3, clear: 80 } },
   call: { call: { only: {}, signed: false } },
   file: { file: { on: { agent: '' }, path: '/in/*.csv', settled: 'PT10S', present: false } },
 }

@@ -157,3 +157,28 @@ it('waits for a file on an agent’s disk, and says how it goes with looking', a
     define({ file: { on: { agent: 'kelda-lab' }, path: '/in/till-*.csv', settled: 'PT1M30S' } }),
   )
 })
+
+it('waits for a measure beyond a limit, and shows where it would have fired as the limit changes', async () => {
+  const values = [85, 91, 92, 70, 91, 92].map((value, i) => ({ atMs: Date.UTC(2027, 2, 9, 2, i), value }))
+  const asked = edit(
+    { measure: { of: { agent: 'kelda-db1' }, name: 'memory', above: 90, times: 2, clear: 80 } },
+    {
+      'GET /agents': [{ name: 'kelda-db1' }],
+      'GET /pools': [{ name: 'data', title: 'Data' }],
+      'POST /measures/values': [{ of: 'kelda-db1', values }],
+    },
+  )
+  expect(await screen.findByText('It would have fired 2 times')).toBeTruthy()
+  type('Limit', '91')
+  expect(await screen.findByText('It would not have fired')).toBeTruthy()
+  type('Values in a row', '1')
+  type('Cleared at', '')
+  expect(await screen.findByText('It would have fired 2 times')).toBeTruthy()
+  await waitFor(() => expect(asked.some(({ what }) => what === 'GET /pools')).toBe(true))
+  await choose(/Whose measure/, 'each agent of a pool')
+  await choose(/Which one/, 'Data')
+  type('Limit', '91.5')
+  expect(await saved(asked)).toEqual(
+    define({ measure: { of: { pool: 'data' }, name: 'memory', above: 91.5, times: 1 } }),
+  )
+})

@@ -14,6 +14,7 @@ import type { SectionProps } from '@/app/shared/timing/section-props'
 import { TimeField } from '@/app/shared/timing/time-field'
 import { CallFields } from './call-fields'
 import { FileFields } from './file-fields'
+import { MeasureFields } from './measure-fields'
 
 /** What must happen for the trigger to start, as a sentence. `id`: the saved trigger; null: it is new. */
 export function EventFields({
@@ -21,9 +22,10 @@ export function EventFields({
   id,
   ...section
 }: SectionProps & { jobs: readonly JobRow[]; id: number | null }): ReactNode {
-  const { backlog, after, call, file } = section.definition
+  const { backlog, after, call, file, measure } = section.definition
   if (backlog) return <BacklogFields {...section} backlog={backlog} />
   if (after) return <AfterFields {...section} after={after} jobs={jobs} />
+  if (measure) return <MeasureFields {...section} measure={measure} jobs={jobs} />
   if (file) return <FileFields {...section} file={file} id={id} />
   return call ? <CallFields {...section} call={call} id={id} /> : null
 }

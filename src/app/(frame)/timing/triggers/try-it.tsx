@@ -1,5 +1,6 @@
 'use client'
 import { useMutation } from '@tanstack/react-query'
+import dynamic from 'next/dynamic'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { splitPath } from '@/core/events/file-name'
@@ -41,6 +42,8 @@ const Inputs = styled.dl`
 `
 
 /** Beside the form of a trigger that waits for something to happen: its sentence, and a place to make such a thing up and see what would come of it. */
+const MeasureChart = dynamic(() => import('./measure-chart').then((module) => module.MeasureChart))
+
 export function TryIt({
   preview,
   error,
@@ -65,6 +68,7 @@ export function TryIt({
           <p style={{ margin: '2px 0 0' }}>{preview.says}.</p>
         </section>
       )}
+      {definition.measure && <MeasureChart measure={definition.measure} />}
       <Stack as="section" $gap={8} aria-label="Try it">
         <h2>Try it with something made up</h2>
         {fields}
@@ -75,7 +79,7 @@ export function TryIt({
               jobId === 0
                 ? 'Choose first what it starts.'
                 : event === undefined
-                  ? 'What is sent is no JSON.'
+                  ? 'What is made up cannot be read yet.'
                   : undefined
             }
           >
@@ -118,12 +122,13 @@ function Outcome({ tried: { is, why, inputs } }: { tried: Tried }): ReactNode {
 }
 
 /** What happens, made up, with the fields in which it is. `event` undefined: it cannot be read. */
-function useMadeUp({ backlog, after, file }: TriggerDefinition): { event: unknown; fields: ReactNode } {
+function useMadeUp({ backlog, after, file, measure }: TriggerDefinition): { event: unknown; fields: ReactNode } {
   const [waiting, setWaiting] = useState(5)
   const [oldest, setOldest] = useState<number | null>(null)
   const [open, setOpen] = useState(0)
   const [state, setState] = useState('succeeded')
   const [values, setValues] = useState('')
+  const [row, setRow] = useState('')
   const [body, setBody] = useState('{}')
   const [name, setName] = useState(() => (file ? splitPath(file.path).name.replaceAll(/[*?]+/g, '1') : ''))
   if (backlog)
@@ -156,6 +161,25 @@ function useMadeUp({ backlog, after, file }: TriggerDefinition): { event: unknow
         </>
       ),
     }
+  if (measure) {
+    const numbers = row
+      .split(/[\s,;]+/)
+      .filter(Boolean)
+      .map(Number)
+    return {
+      event: numbers.some((n) => !Number.isFinite(n)) ? undefined : { values: numbers },
+      fields: (
+        <TextField
+          label="Values, a minute apart"
+          value={row}
+          onChange={setRow}
+          mono
+          placeholder="85 91 92 93"
+          error={numbers.some((n) => !Number.isFinite(n)) ? 'Numbers, with blanks between them.' : undefined}
+        />
+      ),
+    }
+  }
   if (file)
     return {
       event: { name },

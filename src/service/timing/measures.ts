@@ -1,0 +1,196 @@
+import { z } from 'zod'
+import { firings, type MeasureValue } from '@/core/events/measure'
+import { measureOfSchema, type Measure, type MeasureOf } from '@/core/events/kinds'
+import { triggerIfReadable } from '@/core/work/trigger'
+import { execute, many, transaction, type Tx } from '@/store/db'
+import { keepEvents, type ToldEvent } from '@/store/statements/events'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
+import { allOrEach, wordsOf } from '@/service/base/each-alone'
+import { openTrouble } from '@/service/base/trouble'
+import { LeadershipLost, lockLead } from '@/service/runs/leadership'
+
+/** Whose values: an agent’s, a queue’s or a job’s. */
+interface Series {
+  readonly kind: 'agent' | 'queue' | 'job'
+  readonly id: number
+  /** As people call it. */
+  readonly title: string
+}
+
+/** Values are kept one by one for so long, then by the hour. */
+const KEPT_DAYS = 14
+const KEPT_HOURS_DAYS = 400
+
+/** Keeps one value of this minute of each measure: of agents that were heard of lately, of queues that are on. */
+export async function sampleMeasures(): Promise<void> {
+  await execute(
+    null,
+    `INSERT INTO measure_values (kind, of_id, name, at, value)
+     SELECT 'agent', c.agent_id, m.key, date_trunc('minute', now()), m.value::float8 FROM agent_contacts c CROSS JOIN LATERAL jsonb_each_text(c.measures) m
+      WHERE c.measures IS NOT NULL AND c.last_contact_at > now() - interval '90 seconds'
+     UNION ALL
+     SELECT 'queue', q.id, m.name, date_trunc('minute', now()), m.value FROM queues q CROSS JOIN LATERAL (VALUES
+       ('waiting', (SELECT count(*)::float8 FROM items i WHERE i.queue_id = q.id AND i.state = 'waiting')),
+       ('oldest', coalesce(extract(epoch FROM now() - (SELECT i.created_at FROM items i WHERE i.queue_id = q.id AND i.state = 'waiting' ORDER BY i.id LIMIT 1)), 0)::float8)) AS m(name, value)
+      WHERE q.active AND q.deleted_at IS NULL
+     ON CONFLICT (kind, of_id, name, at) DO NOTHING`,
+  )
+}
+
+/** What is older than two weeks is kept by the hour, and that for a good year. True: there may be more to do. */
+export async function condenseMeasures(): Promise<boolean> {
+  await execute(null, `DELETE FROM measure_hours WHERE at < now() - interval '${KEPT_HOURS_DAYS} days'`)
+  const [oldest] = await many<{ at: Date | null }>(
+    null,
+    `SELECT date_trunc('hour', min(at)) AS at FROM measure_values WHERE at < date_trunc('hour', now()) - interval '${KEPT_DAYS} days'`,
+  )
+  if (!oldest?.at) return false
+  const until = new Date(oldest.at.getTime() + 3_600_000)
+  await transaction(async (tx) => {
+    await execute(
+      tx,
+      `INSERT INTO measure_hours (kind, of_id, name, at, least, median, most)
+       SELECT kind, of_id, name, $1, min(value), percentile_cont(0.5) WITHIN GROUP (ORDER BY value), max(value)
+         FROM measure_values WHERE at >= $1 AND at < $2 GROUP BY kind, of_id, name
+       ON CONFLICT (kind, of_id, name, at) DO NOTHING`,
+      [oldest.at, until],
+    )
+    await execute(tx, 'DELETE FROM measure_values WHERE at < $1', [until])
+  })
+  return true
+}
+
+/** Whose values a rule looks at; empty: what it names is not there. */
+async function seriesOf(tx: Tx | null, of: MeasureOf): Promise<Series[]> {
+  if (of.agent !== undefined)
+    return many(tx, `SELECT 'agent' AS kind, id, name AS title FROM agents WHERE name = $1`, [of.agent])
+  if (of.pool !== undefined)
+    return many(
+      tx,
+      `SELECT 'agent' AS kind, a.id, a.name AS title FROM pools p JOIN pool_members m ON m.pool_id = p.id AND m.active JOIN agents a ON a.id = m.agent_id AND a.active
+        WHERE p.name = $1 AND p.active ORDER BY a.name`,
+      [of.pool],
+    )
+  if (of.queue !== undefined)
+    return many(tx, `SELECT 'queue' AS kind, id, title FROM queues WHERE slug = $1 AND deleted_at IS NULL`, [of.queue])
+  return many(tx, `SELECT 'job' AS kind, id, title FROM jobs WHERE slug = $1 AND NOT is_flow AND deleted_at IS NULL`, [
+    of.job,
+  ])
+}
+
+/** A finite decimal number, as runs report them. */
+const NUMBER = String.raw`^\s*[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d{1,3})?\s*$`
+const MOST_VALUES = 25_000
+
+/** Values after an instant, ascending; at most so many, the newest. */
+async function valuesOf(tx: Tx | null, { kind, id }: Series, name: string, after: Date): Promise<MeasureValue[]> {
+  const rows =
+    kind === 'job'
+      ? await many<{ at: Date; value: number }>(
+          tx,
+          `SELECT a.ended_at AS at, (a.outputs->>$2)::float8 AS value FROM runs r JOIN attempts a ON a.run_id = r.id AND a.number = r.attempts
+            WHERE r.job_id = $1 AND r.ended_at > $3 AND a.ended_at > $3 AND a.outputs->>$2 ~ $4 ORDER BY a.ended_at DESC LIMIT ${MOST_VALUES}`,
+          [id, name, after, NUMBER],
+        )
+      : await many<{ at: Date; value: number }>(
+          tx,
+          `SELECT at, value FROM measure_values WHERE kind = $1 AND of_id = $2 AND name = $3 AND at > $4 ORDER BY at DESC LIMIT ${MOST_VALUES}`,
+          [kind, id, name, after],
+        )
+  return rows.reverse().map(({ at, value }) => ({ atMs: at.getTime(), value }))
+}
+
+interface MeasureTrigger {
+  readonly id: number
+  readonly title: string
+  readonly since: Date
+  readonly measure: Measure
+}
+
+async function measureTriggers(): Promise<MeasureTrigger[]> {
+  const rows = await many<{ id: number; title: string; since: Date; definition: unknown }>(
+    null,
+    `SELECT id, title, counted_from AS since, definition FROM triggers WHERE kind = 'measure' AND enabled AND deleted_at IS NULL ORDER BY id`,
+  )
+  return rows.flatMap(({ definition, ...row }) => {
+    const measure = triggerIfReadable(definition)?.measure
+    return measure ? [{ ...row, measure }] : []
+  })
+}
+
+/** Tells triggers of values that complete what they wait for. What was told already is known by the instant of its value. */
+export async function fireMeasures(epoch: number): Promise<number> {
+  const triggers = await measureTriggers()
+  const told = await allOrEach(
+    triggers,
+    (some) =>
+      some.length > 1 ? Promise.reject(new Error('each by itself')) : tellOne(epoch, some[0] as MeasureTrigger),
+    async ({ id, title }, error) => {
+      if (error instanceof LeadershipLost) throw error
+      await openTrouble(null, {
+        subject: `trigger ${id}`,
+        title: `The engine cannot work out what ${title} is to start`,
+        evidence: wordsOf(error),
+      })
+    },
+  )
+  return told.reduce((sum, n) => sum + n, 0)
+}
+
+async function tellOne(epoch: number, { id, since, measure }: MeasureTrigger): Promise<number> {
+  const fired: ToldEvent[] = []
+  for (const series of await seriesOf(null, measure.of)) {
+    const last = await lastFiring(id, series, since)
+    const values = await valuesOf(null, series, measure.name, last ?? since)
+    for (const { atMs, value } of firings(measure, values, last === null))
+      fired.push({
+        triggerId: id,
+        key: `${series.kind} ${series.id} ${measure.name} ${atMs}`,
+        at: new Date(atMs),
+        facts: { measure: measure.name, of: series.title, value },
+      })
+  }
+  if (fired.length === 0) return 0
+  return transaction(async (tx) => {
+    await lockLead(tx, epoch)
+    return keepEvents(tx, fired)
+  })
+}
+
+/** When it last fired for these values, since it was switched on or its limits were changed. */
+async function lastFiring(trigger: number, { kind, id }: Series, since: Date): Promise<Date | null> {
+  const [row] = await many<{ at: Date | null }>(
+    null,
+    'SELECT max(at) AS at FROM trigger_events WHERE trigger_id = $1 AND at > $2 AND starts_with(key, $3)',
+    [trigger, since, `${kind} ${id} `],
+  )
+  return row?.at ?? null
+}
+
+export const measureQuerySchema = z.strictObject({
+  of: measureOfSchema,
+  name: z.string().min(1).max(40),
+  /** So far back. */
+  days: z.number().min(0.01).max(KEPT_DAYS).default(1),
+})
+
+/** Kept values, of each of which they are. */
+export interface MeasureSeries {
+  readonly of: string
+  /** Instants in milliseconds since the epoch, and values, ascending. */
+  readonly values: readonly MeasureValue[]
+}
+/** So many agents of a pool are shown. */
+const MOST_SERIES = 12
+
+export async function measureValues(
+  actor: Actor,
+  { of, name, days }: z.output<typeof measureQuerySchema>,
+): Promise<MeasureSeries[]> {
+  requireSomewhere(actor, 'see')
+  const after = new Date(Date.now() - days * 86_400_000)
+  const found: MeasureSeries[] = []
+  for (const series of (await seriesOf(null, of)).slice(0, MOST_SERIES))
+    found.push({ of: series.title, values: await valuesOf(null, series, name, after) })
+  return found
+}
