@@ -41,6 +41,7 @@ const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading
     ['/timing/triggers/new', 'New trigger'],
     ['/timing/triggers/1', 'The next 20 starts'],
     ['/timing/triggers/1?tab=history', 'Fare cache'],
+    ['/timing/triggers/37', 'Memory runs short'],
     ['/timing/triggers/1?tab=machines', 'Fare cache'],
     ['/timing/calendars', 'Which days'],
     ['/timing/calendars/4?day=2027-04-30&year=2027', 'Month-end close'],

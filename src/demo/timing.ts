@@ -264,7 +264,7 @@ export const TRIGGERS: readonly DemoTrigger[] = [
   trigger(
     'Memory runs short',
     'Open a ticket',
-    { measure: { of: { pool: 'data' }, name: 'memory', above: 72, times: 5, clear: 60 }, overlap: 'start' },
+    { measure: { of: { pool: 'data' }, name: 'memory', above: 66, times: 5, clear: 55 }, overlap: 'start' },
     { with: { about: '${measure} of ${of} is ${value} %' } },
   ),
   trigger('A list has come', 'Count the list', {

@@ -59,7 +59,7 @@ function measureWords({ of, name, above, below, times, clear }: Measure, { queue
     (of.pool === undefined ? undefined : `an agent of ${of.pool}`) ??
     (of.queue === undefined ? (works?.get(of.job ?? '') ?? of.job) : (queues?.get(of.queue) ?? of.queue))
   const limit = above === undefined ? `below ${below}` : `above ${above}`
-  const row = times === 1 ? '' : ` ${timesWords(times)} in a row`
+  const row = times === 1 ? '' : `, ${timesWords(times)} in a row`
   return `when ${name} of ${whose} is ${limit}${row}${clear === undefined ? '' : `, again once it was ${above === undefined ? 'above' : 'below'} ${clear}`}`
 }
 

@@ -1,3 +1,4 @@
+import { isTimed } from '@/core/events/kinds'
 import { z } from 'zod'
 import { changesSchema, type Change } from '@/core/forecast/change'
 import { changed } from '@/core/forecast/changed'
@@ -99,6 +100,8 @@ export interface Night extends NightView {
   readonly limits: { readonly amber: number; readonly red: number }
   /** Definitions that cannot be read. */
   readonly leftOut: readonly string[]
+  /** Titles of triggers that start by what happens: nobody foresees it. */
+  readonly byEvents: readonly string[]
   /** Jobs whose lengths are guesses, of so many that run. */
   readonly guesses: readonly string[]
   readonly jobs: number
@@ -118,6 +121,9 @@ export async function nightView(actor: Actor, { from, hours, samples }: z.output
     poolOf: Object.fromEntries(material.bundle.jobs.map(({ id, pool }) => [id, pool ?? ''])),
     limits: await chanceLimits(),
     leftOut: material.leftOut,
+    byEvents: material.bundle.triggers
+      .filter((trigger) => trigger.enabled && !isTimed(trigger))
+      .map(({ id, title }) => title ?? id),
     guesses: [...ran].filter((job) => material.server.lengths[job]?.isGuess).sort(),
     jobs: ran.size,
   }

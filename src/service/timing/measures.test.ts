@@ -73,7 +73,7 @@ it('fires once when the row is complete, again only when it was cleared, however
     ['kelda-db1', 96],
   ])
   expect((await oneTrigger(ADMIN, trigger)).says).toBe(
-    'when memory of kelda-db1 is above 90 3 times in a row, again once it was below 80',
+    'when memory of kelda-db1 is above 90, 3 times in a row, again once it was below 80',
   )
   await changeTriggers(ADMIN, { ids: [trigger], change: { remove: true } })
 })

@@ -24,6 +24,9 @@ const TABS = {
   right: dynamic(() => import('./right-tab').then(({ RightTab }) => RightTab)),
 }
 
+/** So many triggers are named in a line. */
+const MOST_NAMED = 5
+
 /** What will happen in a stretch, how sure that is, and what to change. */
 export function TuningScreen(): ReactNode {
   const { values, set } = useAddress()
@@ -69,6 +72,13 @@ export function TuningScreen(): ReactNode {
       <Trouble error={error} />
       {data && data.leftOut.length > 0 && (
         <Small>Left out, since what is stored of it cannot be read: {data.leftOut.join(', ')}.</Small>
+      )}
+      {data && data.byEvents.length > 0 && (
+        <Small title={data.byEvents.join(', ')}>
+          Not foreseen, since what happens starts {data.byEvents.length === 1 ? 'it' : 'them'}:{' '}
+          {data.byEvents.slice(0, MOST_NAMED).join(', ')}
+          {data.byEvents.length > MOST_NAMED && ` and ${data.byEvents.length - MOST_NAMED} more`}.
+        </Small>
       )}
       {data && <Guesses night={data} />}
       {data ? <Tab stretch={stretch} night={data} /> : !error && <Mute>The stretch is played …</Mute>}

@@ -81,6 +81,7 @@ export const nightFor = (samples: number): Night => ({
   poolOf: { backup: 'data', check: 'data', mail: 'quay' },
   limits: { amber: 90, red: 50 },
   leftOut: [],
+  byEvents: [],
   guesses: ['mail'],
   jobs: 3,
 })
