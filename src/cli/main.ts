@@ -5,6 +5,7 @@ import { addFlowCommands, FLOW_COMMANDS } from './flows'
 import { addForecastCommands, FORECAST_COMMANDS } from './forecast'
 import { addPeopleCommands, PEOPLE_COMMANDS } from './people'
 import { addRemoteCommands, REMOTE_COMMANDS } from './remote'
+import { addEventCommands, EVENT_COMMANDS } from './events'
 import { addTimingCommands, TIMING_COMMANDS } from './timing'
 
 const print = (value: unknown): void => console.log(JSON.stringify(value, null, 2))
@@ -30,6 +31,7 @@ async function main(): Promise<void> {
     throw error
   })
   addTimingCommands(program, print)
+  addEventCommands(program)
   addFlowCommands(program, print)
   addForecastCommands(program, print)
   addPeopleCommands(program, print)
@@ -37,6 +39,7 @@ async function main(): Promise<void> {
   // What works without the server's database loads nothing of it: it starts in a quarter of the time.
   const isLight = [
     ...TIMING_COMMANDS,
+    ...EVENT_COMMANDS,
     ...FLOW_COMMANDS,
     ...FORECAST_COMMANDS,
     ...PEOPLE_COMMANDS,

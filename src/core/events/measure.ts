@@ -26,10 +26,10 @@ const MOST_DISTANCES = 20
  * @param values ascending in time
  * @param armed whether it may fire before any value has cleared it
  */
-export function firings(limit: MeasureLimit, values: readonly MeasureValue[], armed = true): MeasureValue[] {
+export function firings<V extends MeasureValue>(limit: MeasureLimit, values: readonly V[], armed = true): V[] {
   const isBeyond = beyondOf(limit)
   const isClear = clearOf(limit)
-  const found: MeasureValue[] = []
+  const found: V[] = []
   const distances: number[] = []
   let row = 0
   let isArmed = armed
