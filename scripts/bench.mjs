@@ -19,6 +19,7 @@ const NEEDS_DATABASE = {
   flows: true,
   stream: true,
   queues: true,
+  events: true,
   ui: true,
 }
 if (!(name in NEEDS_DATABASE)) fail(`There is no bench:${name}. There are: ${Object.keys(NEEDS_DATABASE).join(', ')}.`)

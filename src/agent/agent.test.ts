@@ -132,3 +132,18 @@ describe('trying an account', () => {
     expect((await gateway.until(tried, from)).fault).toMatch(/more than one line/)
   })
 })
+
+it('what the owner of the machine denies it is given back, and never begun', async () => {
+  await greet()
+  give({ ...task(9, 'touch denied', null), action: { kind: 'wait', seconds: 1 } })
+  give(task(10, 'touch allowed', null))
+  expect((await told(9, 'ended')()).body).toMatchObject({
+    end: { how: 'couldNotStart', detail: 'The owner of this machine does not let the agent carry out wait.' },
+  })
+  await told(10, 'ended')()
+  expect(
+    gateway.heard.some(
+      (m) => m.type === 'reports' && m.reports.some((r) => r.attempt === 9 && r.body.kind === 'started'),
+    ),
+  ).toBe(false)
+})

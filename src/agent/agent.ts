@@ -138,12 +138,21 @@ export class Agent {
       known.abandon()
       this.remove(lease.attempt)
     }
+    const kind = kindOf(lease)
+    if (!this.options.facts.abilities.includes(kind)) return this.refuse(lease, kind)
     const fresh = this.attemptOf(lease)
     if (!fresh) return
     this.add(fresh)
     this.options.log(`run #${lease.run}, try ${lease.try}: ${lease.title}`)
     // After the answer that the lease is kept.
     setImmediate(() => this.beginInTurn(fresh))
+  }
+
+  /** The owner of the machine has the last word: what they do not let it do is given back, whatever the server thinks that it may. */
+  private refuse({ attempt, token, run }: Lease, kind: string): void {
+    this.options.log(`run #${run} is not carried out: ${kind} is denied on this machine`)
+    const why = `The owner of this machine does not let the agent carry out ${kind}.`
+    this.tell(attempt, token).add(bareEnd(Math.round(this.link.now()), 'couldNotStart', why))
   }
 
   /** A robot does one thing at a time, whatever the server may think of an attempt that it gave up: what comes next begins when what it does has ended. */
@@ -221,6 +230,8 @@ export class Agent {
     return [...this.attempts.values()].filter((one) => !one.hasEnded).length
   }
 }
+
+const kindOf = ({ action }: Lease): string => (action.kind === 'act' ? action.of.kind : action.kind)
 
 /** The end of an attempt that could not even be written down. */
 function notTaken(at: number, { code, message }: NodeJS.ErrnoException): ReportBody {

@@ -23,6 +23,8 @@ describe('the agent’s command', () => {
     expect(said[0]).toMatch(/ExecStart=\S+ \S+ run --state \/srv\/agent\nRestart=always/)
     expect(said[0]).toMatch(/StartLimitIntervalSec=0/)
     expect(said[0]).toMatch(/RestartMaxDelaySec=60/)
+    await main(['unit', '--deny', 'ssh,sql'])
+    expect(said[1]).toMatch(/run --state \S+ --deny ssh,sql\n/)
   })
 
   it.each([
@@ -31,6 +33,8 @@ describe('the agent’s command', () => {
     ['--wrong', /^Unknown option '--wrong'\. --help says what there is\.$/],
     ['run --state', /--state .*--help says what there is\.$/],
     ['enrol', /^enrol needs --server\.$/],
+    ['run --deny ssh --only sql', /^Say --deny or --only, not both\.$/],
+    ['run --deny ssh,telepathy', /^An agent does not know telepathy\. It knows command, script,/],
     ['run --state /nowhere', /^This machine is not enrolled: \/nowhere holds no credential/],
   ])('refuses “%s” in a sentence', async (line, words) => {
     await expect(main(line.split(' ').filter((word) => word !== ''))).rejects.toThrow(words)

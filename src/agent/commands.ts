@@ -2,7 +2,7 @@ import { homedir } from 'node:os'
 import { join, resolve } from 'node:path'
 import { parseArgs } from 'node:util'
 import { Agent } from './agent'
-import { enrol, factsOfThisMachine, readIdentity } from './enrol'
+import { ABILITIES, enrol, factsOfThisMachine, readIdentity } from './enrol'
 import { Gateways } from './gateways'
 import { AGENT_VERSION } from './protocol'
 import { supervisorFile } from './supervisor-file'
@@ -11,7 +11,8 @@ const USAGE = `Bugle agent ${AGENT_VERSION}
 
   BUGLE_ENROL_KEY=KEY node bugle-agent.cjs enrol --server URL [--run] [--name NAME] [--host NAME] [--state DIR]
                                                --key -      reads the key from standard input
-  node bugle-agent.cjs run [--state DIR]
+  node bugle-agent.cjs run [--state DIR] [--deny KIND,…] [--only KIND,…]
+                                               what the owner of the machine does not let it do, or lets it do alone: ${ABILITIES.join(', ')}
   node bugle-agent.cjs unit [--state DIR]      prints a systemd unit that keeps the agent running
   node bugle-agent.cjs item …                  within a run: takes, ends or adds items of work queues; item --help
   node bugle-agent.cjs version
@@ -22,7 +23,19 @@ A private certificate authority is given by the environment: NODE_EXTRA_CA_CERTS
 
 const log = (message: string): void => console.error(`${new Date().toISOString()} ${message}`)
 
-function runAgent(stateDir: string, host: string | undefined): void {
+/** What the owner of the machine lets the agent do: the last word, whatever the server asks for. */
+function allowed(deny: string | undefined, only: string | undefined): string[] {
+  if (deny !== undefined && only !== undefined) throw new Error('Say --deny or --only, not both.')
+  const named = (deny ?? only ?? '')
+    .split(',')
+    .map((kind) => kind.trim())
+    .filter(Boolean)
+  const unknown = named.find((kind) => !ABILITIES.includes(kind))
+  if (unknown !== undefined) throw new Error(`An agent does not know ${unknown}. It knows ${ABILITIES.join(', ')}.`)
+  return ABILITIES.filter((kind) => (only === undefined ? !named.includes(kind) : named.includes(kind)))
+}
+
+function runAgent(stateDir: string, host: string | undefined, abilities: readonly string[]): void {
   const identity = readIdentity(stateDir)
   if (!identity)
     throw new Error(
@@ -43,7 +56,7 @@ function runAgent(stateDir: string, host: string | undefined): void {
     gateways,
     credential,
     stateDir,
-    facts: factsOfThisMachine(host),
+    facts: factsOfThisMachine(host, abilities),
     supervisor: supervisorFile(stateDir),
     log,
   })
@@ -94,6 +107,10 @@ function authority(): string {
   return file ? `Environment=NODE_EXTRA_CA_CERTS=${resolve(file)}\n` : ''
 }
 
+/** The same limits for the unit. */
+const limits = (deny: string | undefined, only: string | undefined): string =>
+  deny !== undefined ? ` --deny ${deny}` : only !== undefined ? ` --only ${only}` : ''
+
 /** What the arguments say; what they get wrong is told with the way to help. */
 function argumentsOf(args: readonly string[]): ReturnType<typeof parsed> {
   try {
@@ -112,6 +129,8 @@ const parsed = (args: readonly string[]) =>
       key: { type: 'string' },
       name: { type: 'string' },
       host: { type: 'string' },
+      deny: { type: 'string' },
+      only: { type: 'string' },
       state: { type: 'string', default: join(homedir(), '.bugle-agent') },
       run: { type: 'boolean', default: false },
       help: { type: 'boolean', short: 'h', default: false },
@@ -121,7 +140,8 @@ const parsed = (args: readonly string[]) =>
 /** Everything that a person types. */
 export async function main(args: readonly string[] = process.argv.slice(2)): Promise<void> {
   const { positionals, values } = argumentsOf(args)
-  const { server, key, name, host, state, run, help } = values
+  const { server, key, name, host, state, run, help, deny, only } = values
+  const abilities = allowed(deny, only)
   const command = help ? 'help' : positionals[0]
   switch (command) {
     case 'help':
@@ -130,7 +150,7 @@ export async function main(args: readonly string[] = process.argv.slice(2)): Pro
     case 'enrol': {
       if (!server) throw new Error('enrol needs --server.')
       const secret = await enrolmentKey(key)
-      const facts = factsOfThisMachine(host)
+      const facts = factsOfThisMachine(host, abilities)
       const identity = await enrol({
         server: server.replace(/\/$/, ''),
         key: secret,
@@ -140,14 +160,14 @@ export async function main(args: readonly string[] = process.argv.slice(2)): Pro
         ...(name ? { name } : {}),
       })
       log(`enrolled as ${identity.agent}`)
-      if (run) runAgent(state, host)
+      if (run) runAgent(state, host, abilities)
       return
     }
     case 'run':
-      return runAgent(state, host)
+      return runAgent(state, host, abilities)
     case 'unit':
       console.log(
-        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\n${authority()}ExecStart=${process.execPath} ${process.argv[1]} run --state ${state}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
+        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\n${authority()}ExecStart=${process.execPath} ${process.argv[1]} run --state ${state}${limits(deny, only)}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
       )
       return
     case 'version':

@@ -6,13 +6,17 @@ import { ACTION_KINDS } from '@/core/work/job'
 import { AGENT_VERSION, enrolAnswerSchema, LOOKS_FOR_FILES, type AgentFacts, type EnrolAnswer } from './protocol'
 import { writeWhole } from './whole-file'
 
+/** All that an agent can do: kinds of work, and looking for files. */
+export const ABILITIES: readonly string[] = [...ACTION_KINDS, LOOKS_FOR_FILES]
+
 export interface Identity {
   readonly agent: string
   readonly credential: string
   readonly gateway: string
 }
 
-export function factsOfThisMachine(hostOverride?: string): AgentFacts {
+/** @param abilities what it carries out; all that it can without it */
+export function factsOfThisMachine(hostOverride?: string, abilities: readonly string[] = ABILITIES): AgentFacts {
   const host = hostOverride ?? hostname()
   return {
     host,
@@ -21,7 +25,7 @@ export function factsOfThisMachine(hostOverride?: string): AgentFacts {
     arch: arch(),
     version: AGENT_VERSION,
     runtime: `node ${process.versions.node}`,
-    abilities: [...ACTION_KINDS, LOOKS_FOR_FILES],
+    abilities: [...abilities],
   }
 }
 

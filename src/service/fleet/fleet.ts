@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { ACTION_KINDS } from '@/core/work/job'
 import { titleSchema } from '@/core/schema/text'
 import { labelsSchema, slugSchema } from '@/core/work/job'
 import { AGENT_VERSION } from '@/agent/protocol'
@@ -51,6 +52,8 @@ export interface AgentRow {
   readonly runtime: string
   readonly labels: Record<string, string>
   readonly abilities: string[]
+  /** Kinds of work that it does not carry out: its machine’s owner denies them, or it is older than they are. */
+  readonly denies: readonly string[]
   readonly slots: number
   readonly used: number
   readonly active: boolean
@@ -84,7 +87,7 @@ const AGENT_SELECT = `
 /** Every agent that fits, by name. A fleet is at most some thousands of agents, so the list is whole. */
 export async function listAgents(actor: Actor, filter: z.output<typeof agentFilterSchema> = {}): Promise<AgentRow[]> {
   requireRight(actor, 'see')
-  const rows = await many<Omit<AgentRow, 'isOutdated'>>(null, `${AGENT_SELECT} ORDER BY a.name`, [config().awaySeconds])
+  const rows = await many<StoredAgent>(null, `${AGENT_SELECT} ORDER BY a.name`, [config().awaySeconds])
   const [labelName, labelValue] = filter.label?.split('=') ?? []
   const text = filter.text?.toLowerCase()
   return rows
@@ -101,16 +104,18 @@ export async function listAgents(actor: Actor, filter: z.output<typeof agentFilt
 
 export async function oneAgent(actor: Actor, id: number): Promise<AgentRow> {
   requireRight(actor, 'see')
-  const row = await maybeOne<Omit<AgentRow, 'isOutdated'>>(null, `${AGENT_SELECT} WHERE a.id = $2`, [
-    config().awaySeconds,
-    id,
-  ])
+  const row = await maybeOne<StoredAgent>(null, `${AGENT_SELECT} WHERE a.id = $2`, [config().awaySeconds, id])
   if (!row) throw notFound('agent', id)
   return withVersionMark(row)
 }
 
-function withVersionMark(row: Omit<AgentRow, 'isOutdated'>): AgentRow {
-  return { ...row, isOutdated: compareVersions(row.version, AGENT_VERSION) < 0 }
+type StoredAgent = Omit<AgentRow, 'isOutdated' | 'denies'>
+
+function withVersionMark(row: StoredAgent): AgentRow {
+  const isOutdated = compareVersions(row.version, AGENT_VERSION) < 0
+  // Of one that has never called nothing is known.
+  const denies = row.abilities.length === 0 ? [] : ACTION_KINDS.filter((kind) => !row.abilities.includes(kind))
+  return { ...row, isOutdated, denies }
 }
 
 export interface AgentEvent {

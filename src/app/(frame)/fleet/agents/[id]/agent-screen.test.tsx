@@ -20,7 +20,8 @@ const agent = (change: Partial<AgentRow> = {}): AgentRow =>
     draining: false,
     state: 'ready',
     labels: { os: 'linux' },
-    abilities: ['command'],
+    abilities: ['command', 'files'],
+    denies: ['ssh', 'sql'],
     pools: [
       { name: 'harbours', active: true },
       { name: 'night', active: false },
@@ -59,6 +60,8 @@ describe('one agent', () => {
     page()
     expect(await screen.findByRole('heading', { name: 'tarn-ops1' })).toBeTruthy()
     expect(screen.getByText('harbours, night (off)')).toBeTruthy()
+    expect(screen.getByText('· not ssh, sql')).toBeTruthy()
+    expect(screen.getByText('of triggers')).toBeTruthy()
     expect(await screen.findByText('38 % of its slots on average')).toBeTruthy()
     expect((await screen.findByText('connected')).closest('tr')?.textContent).toContain('version 1.0.0')
     expect(screen.getByText('Nothing has run on it yet.')).toBeTruthy()

@@ -66,7 +66,16 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
             <span style={{ color: 'var(--failed)' }}>full, takes no new runs</span> since <Time at={agent.fullSince} />
           </FactItem>
         )}
-        <FactItem name="can carry out">{agent.abilities.join(', ')}</FactItem>
+        <FactItem name="carries out">
+          {agent.abilities.filter((ability) => ability !== 'files').join(', ') || 'nothing'}
+          {agent.denies.length > 0 && (
+            <Small title="Its machine’s owner denies it, or it is an older agent.">
+              {' '}
+              · not {agent.denies.join(', ')}
+            </Small>
+          )}
+        </FactItem>
+        {agent.abilities.includes('files') && <FactItem name="looks for files">of triggers</FactItem>}
         <FactItem name="pools">
           {agent.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') || '—'}
         </FactItem>
