@@ -10,6 +10,7 @@ import { watchDeadlines } from '@/service/runs/deadlines'
 import { queueNotices, sendNotices } from '@/service/notices/notice-sending'
 import { watchAgents } from '@/service/runs/matters'
 import { purgeItems, releaseItems } from '@/service/queues/takes'
+import { endSteers } from '@/service/fleet/steer'
 import { watchSecrets } from '@/service/fleet/sign-ins'
 import { watchQueues } from '@/service/queues/watch-queues'
 import { watchUnreachable } from '@/service/runs/unreachable'
@@ -234,6 +235,7 @@ export class Leader {
     await troubles.watch('let items be taken whose time has come', async () => {
       while (await releaseItems());
     })
+    await troubles.watch('steer back what was steered until now', endSteers)
     await troubles.watch('look after runs whose account is gone', failWithoutAccount)
     await troubles.watch('look after runs of removed jobs', cancelOfRemoved)
     // After an outage of ours the agents must first have had time to call again.

@@ -1,3 +1,4 @@
+import { steerPool, steerSchema, undoSteer } from '@/service/fleet/steer'
 import { z } from 'zod'
 import { listEngines } from '@/service/fleet/engines'
 import {
@@ -188,6 +189,23 @@ export const FLEET: readonly Endpoint[] = [
       body: fleet.membershipSchema,
     },
     ({ actor, params, body }) => fleet.setMembership(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/pools/:id/steer',
+    'administer',
+    {
+      says: 'switch all memberships off but one, by `agentId` or `robotId`, until an instant or until it is undone: `{agentId, until}`',
+      body: steerSchema,
+    },
+    ({ actor, params, body }) => steerPool(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/pools/:id/steer',
+    'administer',
+    { says: 'whoever was on before is on again' },
+    ({ actor, params }) => undoSteer(actor, id(params)),
   ),
   endpoint(
     'POST',

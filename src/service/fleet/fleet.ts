@@ -232,6 +232,8 @@ export interface PoolRow {
   readonly members: { agentId: number; name: string; active: boolean }[]
   readonly robots: { robotId: number; name: string; active: boolean }[]
   readonly slots: number
+  /** All but one member is switched off; null: not so. `until` null: for good. */
+  readonly steer: { readonly onto: string; readonly by: string; readonly until: string | null } | null
 }
 
 export async function listPools(actor: Actor): Promise<PoolRow[]> {
@@ -242,7 +244,8 @@ export async function listPools(actor: Actor): Promise<PoolRow[]> {
             coalesce(jsonb_agg(jsonb_build_object('agentId', a.id, 'name', a.name, 'active', m.active) ORDER BY a.name)
                      FILTER (WHERE a.id IS NOT NULL), '[]') AS members,
             coalesce((SELECT jsonb_agg(jsonb_build_object('robotId', b.id, 'name', b.name, 'active', x.active) ORDER BY b.name)
-                        FROM robot_pools x JOIN robots b ON b.id = x.robot_id AND b.removed_at IS NULL WHERE x.pool_id = p.id), '[]') AS robots
+                        FROM robot_pools x JOIN robots b ON b.id = x.robot_id AND b.removed_at IS NULL WHERE x.pool_id = p.id), '[]') AS robots,
+            (SELECT jsonb_build_object('onto', s.onto, 'by', s.steered_by, 'until', s.until) FROM pool_steers s WHERE s.pool_id = p.id) AS steer
        FROM pools p LEFT JOIN pool_members m ON m.pool_id = p.id LEFT JOIN agents a ON a.id = m.agent_id
       GROUP BY p.id ORDER BY p.name`,
   )

@@ -58,6 +58,15 @@ CREATE TABLE measure_hours (
 );
 CREATE INDEX measure_hours_at ON measure_hours (at);
 ALTER TABLE agent_contacts ADD COLUMN measures jsonb;
+-- Pools whose work is steered onto one member: who was on before, until when.
+CREATE TABLE pool_steers (
+  pool_id bigint PRIMARY KEY REFERENCES pools ON DELETE CASCADE,
+  onto text NOT NULL,
+  before jsonb NOT NULL,
+  until timestamptz,
+  steered_by text NOT NULL,
+  steered_at timestamptz NOT NULL DEFAULT now()
+);
 -- What agents say of the folders that they look into for triggers.
 CREATE TABLE trigger_watches (
   trigger_id bigint PRIMARY KEY REFERENCES triggers ON DELETE CASCADE,

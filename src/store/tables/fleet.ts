@@ -37,6 +37,16 @@ export const agentContacts = table('agent_contacts', {
   measures: orNull(json<Record<string, number>>()),
 })
 
+/** Pools whose work is steered onto one member. */
+export const poolSteers = table('pool_steers', {
+  poolId: key(ref()),
+  onto: text(),
+  before: json(),
+  until: orNull(instant()),
+  steeredBy: text(),
+  steeredAt: filled(instant()),
+})
+
 export const agentEvents = table('agent_events', {
   id: id(),
   agentId: ref(),

@@ -86,6 +86,7 @@ describe('pools', () => {
         active: true,
         members: [{ agentId: 4, name: 'orrin-ops1', active: true }],
         robots: [{ robotId: 9, name: 'desk1', active: true }],
+        steer: null,
       },
     ],
     'GET /agents': [
@@ -98,6 +99,8 @@ describe('pools', () => {
       { id: 10, name: 'desk2' },
     ],
     'PUT /pools/1/members': undefined,
+    'POST /pools/1/steer': undefined,
+    'DELETE /pools/1/steer': undefined,
     'PATCH /pools/1': undefined,
     'POST /pools': { id: 2 },
   }
@@ -115,6 +118,27 @@ describe('pools', () => {
       { robotId: 9, member: true, active: false },
       { robotId: 10, member: true, active: true },
     ])
+  })
+
+  it('have all their work steered to one member for a while, and steered back', async () => {
+    const asked = show(<Pools />, server, { role: 'administrator' })
+    await press('Steer all work of harbours to orrin-ops1')
+    expect(await screen.findByText(/The other member is switched off; what runs there goes on/)).toBeTruthy()
+    await choose(/Until/, 'an hour from now')
+    await press('Steer here')
+    await waitFor(() => expect(changesOf(asked)).toHaveLength(1))
+    const { agentId, until } = changesOf(asked)[0]?.body as { agentId: number; until: string }
+    expect([agentId, Math.round((Date.parse(until) - Date.now()) / 60_000)]).toEqual([4, 60])
+  })
+
+  it('that are steered say so, and offer only to undo it', async () => {
+    const [pool] = server['GET /pools']
+    const steered = { ...pool, steer: { onto: 'desk1', by: 'Ines Aldaya', until: null } }
+    const asked = show(<Pools />, { ...server, 'GET /pools': [steered] }, { role: 'administrator' })
+    expect(await screen.findByText('All work goes to desk1, by Ines Aldaya.')).toBeTruthy()
+    expect(screen.queryByRole('button', { name: /Steer all work/ })).toBeNull()
+    await press('Undo the steering of harbours')
+    await waitFor(() => expect(changesOf(asked).map(({ what }) => what)).toEqual(['DELETE /pools/1/steer']))
   })
 
   it('offer only agents that are not in it and not revoked', async () => {

@@ -16,6 +16,7 @@ import { Select } from '@/ui/parts/select'
 import { Switch, TextField } from '@/ui/parts/fields'
 import { Empty, Row, Small, Spring, Stack } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
+import { Time } from '@/ui/parts/time'
 
 const Grid = styled.div`
   padding: 10px 12px;
@@ -57,6 +58,18 @@ export function Pools(): ReactNode {
         void client.invalidateQueries({ queryKey: ['pools'] })
         void client.invalidateQueries({ queryKey: ['agents'] })
         void client.invalidateQueries({ queryKey: ['robots'] })
+      },
+      (error: ApiProblem) => say(error.detail, { bad: true }),
+    )
+  }
+  const [steering, setSteering] = useState<{ pool: PoolRow; who: Who; name: string } | null>(null)
+  const steer = (pool: PoolRow, onto: object | null): void => {
+    const path = `/pools/${pool.id}/steer`
+    const asked = onto === null ? api.delete(path) : api.post(path, onto)
+    asked.then(
+      () => {
+        setSteering(null)
+        for (const key of ['pools', 'agents', 'robots']) void client.invalidateQueries({ queryKey: [key] })
       },
       (error: ApiProblem) => say(error.detail, { bad: true }),
     )
@@ -108,6 +121,7 @@ export function Pools(): ReactNode {
                   {pool.active ? 'on' : 'off'}
                 </Switch>
               </Row>
+              {pool.steer && <Steered pool={pool} steer={pool.steer} onUndo={() => steer(pool, null)} why={why} />}
               <ul>
                 {pool.members.map(({ agentId, name, active }) => (
                   <Member
@@ -116,6 +130,9 @@ export function Pools(): ReactNode {
                     href={`/fleet/agents/${agentId}`}
                     pool={pool.name}
                     onSet={(member, on) => put(pool, { agentId }, member, on)}
+                    onSteer={
+                      pool.steer || alone(pool) ? undefined : () => setSteering({ pool, who: { agentId }, name })
+                    }
                   />
                 ))}
                 {pool.robots.map(({ robotId, name, active }) => (
@@ -126,6 +143,9 @@ export function Pools(): ReactNode {
                     href={`/fleet/robots/${robotId}`}
                     pool={pool.name}
                     onSet={(member, on) => put(pool, { robotId }, member, on)}
+                    onSteer={
+                      pool.steer || alone(pool) ? undefined : () => setSteering({ pool, who: { robotId }, name })
+                    }
                   />
                 ))}
               </ul>
@@ -158,9 +178,18 @@ export function Pools(): ReactNode {
         })}
       </Grid>
       <NewPool isOpen={adding} onClose={() => setAdding(false)} />
+      {steering && (
+        <SteerDialog
+          {...steering}
+          onClose={() => setSteering(null)}
+          onSteer={(until) => steer(steering.pool, { ...steering.who, until })}
+        />
+      )}
     </>
   )
 }
+
+const alone = ({ members, robots }: PoolRow): boolean => members.length + robots.length < 2
 
 type Who = { readonly agentId: number } | { readonly robotId: number }
 
@@ -172,6 +201,7 @@ function Member({
   pool,
   active,
   onSet,
+  onSteer,
   why,
 }: {
   name: string
@@ -180,6 +210,8 @@ function Member({
   pool: string
   active: boolean
   onSet: (member: boolean, on?: boolean) => void
+  /** Without it there is nothing to steer away from. */
+  onSteer: (() => void) | undefined
   why: string | undefined
 }): ReactNode {
   return (
@@ -187,6 +219,11 @@ function Member({
       <Link href={href}>{name}</Link>
       {what && <Small>{what}</Small>}
       <Spring />
+      {onSteer && (
+        <Button kind="quiet" aria-label={`Steer all work of ${pool} to ${name}`} onPress={onSteer} whyNot={why}>
+          Steer here
+        </Button>
+      )}
       <Switch isSelected={active} onChange={(on) => onSet(true, on)} whyNot={why}>
         <span className="visually-hidden">
           {name} in {pool}
@@ -197,6 +234,79 @@ function Member({
         ×
       </Button>
     </li>
+  )
+}
+
+function Steered({
+  pool,
+  steer: { onto, by, until },
+  onUndo,
+  why,
+}: {
+  pool: PoolRow
+  steer: NonNullable<PoolRow['steer']>
+  onUndo: () => void
+  why: string | undefined
+}): ReactNode {
+  return (
+    <Row role="status" style={{ marginTop: 6 }}>
+      <Small>
+        All work goes to {onto}, by {by}
+        {until && (
+          <>
+            , until <Time at={until} />
+          </>
+        )}
+        .
+      </Small>
+      <Spring />
+      <Button aria-label={`Undo the steering of ${pool.name}`} onPress={onUndo} whyNot={why}>
+        Undo
+      </Button>
+    </Row>
+  )
+}
+
+const HOURS = [
+  { id: '', title: 'somebody undoes it' },
+  { id: '1', title: 'an hour from now' },
+  { id: '4', title: 'four hours from now' },
+  { id: '12', title: 'twelve hours from now' },
+  { id: '24', title: 'a day from now' },
+]
+
+/** Until when all work of a pool goes to one member. */
+function SteerDialog({
+  pool,
+  name,
+  onClose,
+  onSteer,
+}: {
+  pool: PoolRow
+  name: string
+  onClose: () => void
+  onSteer: (until: string | null) => void
+}): ReactNode {
+  const [hours, setHours] = useState('')
+  const others = pool.members.length + pool.robots.length - 1
+  return (
+    <Dialog title={`Steer ${pool.title} to ${name}`} isOpen onClose={onClose} width={420}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          onSteer(hours === '' ? null : new Date(Date.now() + Number(hours) * 3_600_000).toISOString())
+        }}
+      >
+        <Stack $gap={12}>
+          <span>
+            {others === 1 ? 'The other member is' : `The other ${others} members are`} switched off; what runs there
+            goes on. Afterwards whoever is on now is on again.
+          </span>
+          <Select label="Until" value={hours} onChange={setHours} choices={HOURS} width="200px" />
+          <DialogButtons onClose={onClose}>Steer here</DialogButtons>
+        </Stack>
+      </form>
+    </Dialog>
   )
 }
 
