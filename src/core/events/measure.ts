@@ -28,7 +28,7 @@ const MOST_DISTANCES = 20
  */
 export function firings<V extends MeasureValue>(limit: MeasureLimit, values: readonly V[], armed = true): V[] {
   const isBeyond = beyondOf(limit)
-  const isClear = clearOf(limit)
+  const isClear = clears(limit)
   const found: V[] = []
   const distances: number[] = []
   let row = 0
@@ -54,8 +54,8 @@ function beyondOf({ above, below }: MeasureLimit): (value: number) => boolean {
   return above !== undefined ? (value) => value > above : (value) => value < (below ?? -Infinity)
 }
 
-/** On the other side: at `clear` itself it is neither. Without one, whatever is not beyond the limit clears. */
-function clearOf(limit: MeasureLimit): (value: number) => boolean {
+/** Whether a value is on the other side: at `clear` itself it is neither. Without one, whatever is not beyond the limit clears. */
+export function clears(limit: MeasureLimit): (value: number) => boolean {
   const { above, clear } = limit
   const isBeyond = beyondOf(limit)
   if (clear === undefined) return (value) => !isBeyond(value)

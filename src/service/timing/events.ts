@@ -4,6 +4,7 @@ import { eventFactsSchema } from '@/core/events/facts'
 import { DEFAULT_STOP_AFTER, type Backlog } from '@/core/events/kinds'
 import { triggerDefinitionSchema, triggerIfReadable, type TriggerDefinition } from '@/core/work/trigger'
 import { execute, many, transaction, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
 import { STEPS } from '@/service/base/budgets'
 import { allOrEach, wordsOf } from '@/service/base/each-alone'
 import { readSetting } from '@/service/base/settings'
@@ -109,6 +110,7 @@ async function giveUp(epoch: number, id: number, why: string): Promise<void> {
       title: `The engine cannot work out what ${row.title} is to start`,
       evidence: why,
     })
+    await notify(tx, { timing: true, matters: true })
   })
 }
 

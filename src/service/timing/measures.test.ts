@@ -1,4 +1,6 @@
 import { randomUUID } from 'node:crypto'
+import { firings } from '@/core/events/measure'
+import { seededRandom } from '@/core/stats/random'
 import { ADMIN, freshDatabase, OPERATOR, VIEWER } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { ended, lease, makeAgent, makeJob, report, started } from '@/service/fixtures.test-help'
@@ -75,6 +77,25 @@ it('fires once when the row is complete, again only when it was cleared, however
   expect((await oneTrigger(ADMIN, trigger)).says).toBe(
     'when memory of kelda-db1 is above 90, 3 times in a row, again once it was below 80',
   )
+  await changeTriggers(ADMIN, { ids: [trigger], change: { remove: true } })
+})
+
+it('looked at with each value it fires where a look at all of them would, also long after it fired', async () => {
+  const random = seededRandom(7)
+  const trigger = await watching({ of: { pool: 'data' }, name: 'memory', above: 90, times: 2, clear: 40 })
+  const all: number[] = []
+  for (let minute = 0; minute < 150; minute++) {
+    // Cleared rarely, so that it lies further back than what is looked at.
+    const value = random() < 0.02 ? 30 : 85 + Math.floor(random() * 12)
+    all.push(value)
+    await memory(db1, minute, value)
+    if (minute % 3 === 0 || minute > 140) await look()
+  }
+  await look()
+  const values = all.map((value, i) => ({ atMs: START + i * MINUTE, value }))
+  const expected = firings({ above: 90, times: 2, clear: 40 }, values).map(({ value }) => ['kelda-db1', value])
+  expect(expected.length).toBeGreaterThan(1)
+  expect(await firedBy(trigger)).toEqual(expected)
   await changeTriggers(ADMIN, { ids: [trigger], change: { remove: true } })
 })
 

@@ -1,8 +1,9 @@
 import { z } from 'zod'
-import { firings, type MeasureValue } from '@/core/events/measure'
+import { clears, firings, type MeasureValue } from '@/core/events/measure'
 import { measureOfSchema, type Measure, type MeasureOf } from '@/core/events/kinds'
 import { triggerIfReadable } from '@/core/work/trigger'
 import { execute, many, transaction, type Tx } from '@/store/db'
+import { PerOrganisation } from '@/store/organisation'
 import { keepEvents, type ToldEvent } from '@/store/statements/events'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { allOrEach, wordsOf } from '@/service/base/each-alone'
@@ -83,21 +84,49 @@ const NUMBER = String.raw`^\s*[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d{1,3})?\s*$`
 const MOST_VALUES = 25_000
 
 /** Values after an instant, ascending; at most so many, the newest. */
-async function valuesOf(tx: Tx | null, { kind, id }: Series, name: string, after: Date): Promise<MeasureValue[]> {
+async function valuesOf(
+  tx: Tx | null,
+  { kind, id }: Series,
+  name: string,
+  after: Date,
+  most = MOST_VALUES,
+): Promise<MeasureValue[]> {
   const rows =
     kind === 'job'
       ? await many<{ at: Date; value: number }>(
           tx,
           `SELECT a.ended_at AS at, (a.outputs->>$2)::float8 AS value FROM runs r JOIN attempts a ON a.run_id = r.id AND a.number = r.attempts
-            WHERE r.job_id = $1 AND r.ended_at > $3 AND a.ended_at > $3 AND a.outputs->>$2 ~ $4 ORDER BY a.ended_at DESC LIMIT ${MOST_VALUES}`,
-          [id, name, after, NUMBER],
+            WHERE r.job_id = $1 AND r.ended_at > $3 AND a.ended_at > $3 AND a.outputs->>$2 ~ $4 ORDER BY a.ended_at DESC LIMIT $5`,
+          [id, name, after, NUMBER, most],
         )
       : await many<{ at: Date; value: number }>(
           tx,
-          `SELECT at, value FROM measure_values WHERE kind = $1 AND of_id = $2 AND name = $3 AND at > $4 ORDER BY at DESC LIMIT ${MOST_VALUES}`,
-          [kind, id, name, after],
+          `SELECT at, value FROM measure_values WHERE kind = $1 AND of_id = $2 AND name = $3 AND at > $4 ORDER BY at DESC LIMIT $5`,
+          [kind, id, name, after, most],
         )
   return rows.reverse().map(({ at, value }) => ({ atMs: at.getTime(), value }))
+}
+
+/** The newest values of each of these after an instant, ascending; at most so many of each. Those of agents and queues are read at once. */
+async function newestValues(
+  all: readonly Series[],
+  name: string,
+  after: Date,
+  most: number,
+): Promise<{ readonly series: Series; readonly values: MeasureValue[] }[]> {
+  const first = all[0]
+  if (!first || first.kind === 'job' || all.length === 1)
+    return Promise.all(all.map(async (series) => ({ series, values: await valuesOf(null, series, name, after, most) })))
+  const rows = await many<{ id: number; values: MeasureValue[] }>(
+    null,
+    `SELECT u.id, jsonb_agg(jsonb_build_object('atMs', (extract(epoch FROM v.at) * 1000)::bigint, 'value', v.value) ORDER BY v.at) AS values
+       FROM unnest($2::bigint[]) AS u(id) CROSS JOIN LATERAL (
+         SELECT at, value FROM measure_values WHERE kind = $1 AND of_id = u.id AND name = $3 AND at > $4 ORDER BY at DESC LIMIT $5) v
+      GROUP BY u.id`,
+    [first.kind, all.map(({ id }) => id), name, after, most],
+  )
+  const found = new Map(rows.map(({ id, values }) => [id, values]))
+  return all.map((series) => ({ series, values: found.get(series.id) ?? [] }))
 }
 
 interface MeasureTrigger {
@@ -118,9 +147,14 @@ async function measureTriggers(): Promise<MeasureTrigger[]> {
   })
 }
 
+/** Triggers by measures that this process has looked at since they were last changed: of these only the newest values are looked at. */
+const looked = new PerOrganisation(() => new Map<number, number>())
+
 /** Tells triggers of values that complete what they wait for. What was told already is known by the instant of its value. */
 export async function fireMeasures(epoch: number): Promise<number> {
   const triggers = await measureTriggers()
+  const before = looked.get()
+  for (const id of before.keys()) if (!triggers.some((trigger) => trigger.id === id)) before.delete(id)
   const told = await allOrEach(
     triggers,
     (some) =>
@@ -137,34 +171,57 @@ export async function fireMeasures(epoch: number): Promise<number> {
   return told.reduce((sum, n) => sum + n, 0)
 }
 
+/** So many values before a row say what distance is usual. */
+const MORE_VALUES = 30
+
 async function tellOne(epoch: number, { id, since, measure }: MeasureTrigger): Promise<number> {
+  const isFirst = looked.get().get(id) !== since.getTime()
+  const all = await seriesOf(null, measure.of)
+  const last = await lastFirings(id, since)
+  const most = isFirst ? MOST_VALUES : measure.times + MORE_VALUES
   const fired: ToldEvent[] = []
-  for (const series of await seriesOf(null, measure.of)) {
-    const last = await lastFiring(id, series, since)
-    const values = await valuesOf(null, series, measure.name, last ?? since)
-    for (const { atMs, value } of firings(measure, values, last === null))
+  for (const { series, values } of await newestValues(all, measure.name, since, most)) {
+    const firedAt = last.get(keyOf(series)) ?? null
+    const after = firedAt === null ? values : values.filter(({ atMs }) => atMs > firedAt.getTime())
+    if (firings(measure, after).length === 0) continue
+    // One that has fired must have been cleared since; also before the values that were read.
+    const isArmed =
+      firedAt === null || (after.length === most && (await isCleared(series, measure, firedAt, after[0]?.atMs ?? 0)))
+    for (const { atMs, value } of firings(measure, after, isArmed))
       fired.push({
         triggerId: id,
-        key: `${series.kind} ${series.id} ${measure.name} ${atMs}`,
+        key: `${keyOf(series)} ${measure.name} ${atMs}`,
         at: new Date(atMs),
         facts: { measure: measure.name, of: series.title, value },
       })
   }
-  if (fired.length === 0) return 0
+  if (fired.length === 0) {
+    looked.get().set(id, since.getTime())
+    return 0
+  }
   return transaction(async (tx) => {
     await lockLead(tx, epoch)
     return keepEvents(tx, fired)
   })
 }
 
-/** When it last fired for these values, since it was switched on or its limits were changed. */
-async function lastFiring(trigger: number, { kind, id }: Series, since: Date): Promise<Date | null> {
-  const [row] = await many<{ at: Date | null }>(
+const keyOf = ({ kind, id }: Series): string => `${kind} ${id}`
+
+/** When it last fired for each series, by its key, since it was switched on or its limits were changed. */
+async function lastFirings(trigger: number, since: Date): Promise<Map<string, Date>> {
+  const rows = await many<{ series: string; at: Date }>(
     null,
-    'SELECT max(at) AS at FROM trigger_events WHERE trigger_id = $1 AND at > $2 AND starts_with(key, $3)',
-    [trigger, since, `${kind} ${id} `],
+    `SELECT split_part(key, ' ', 1) || ' ' || split_part(key, ' ', 2) AS series, max(at) AS at FROM trigger_events
+      WHERE trigger_id = $1 AND at > $2 GROUP BY 1`,
+    [trigger, since],
   )
-  return row?.at ?? null
+  return new Map(rows.map(({ series, at }) => [series, at]))
+}
+
+/** Whether a value between these two cleared what had fired. */
+async function isCleared(series: Series, measure: Measure, from: Date, toMs: number): Promise<boolean> {
+  const values = await valuesOf(null, series, measure.name, from)
+  return values.some(({ atMs, value }) => atMs < toMs && clears(measure)(value))
 }
 
 export const measureQuerySchema = z.strictObject({
