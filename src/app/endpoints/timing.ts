@@ -178,15 +178,14 @@ export const TIMING: readonly Endpoint[] = [
     ({ actor, body }) => triggers.changeTriggers(actor, body),
   ),
   endpoint(
-    'POST',
+    'GET',
     '/measures/values',
     'see',
     {
-      says: 'kept values, of each agent, queue or job that they are of: `{of: {agent} or {pool}, {queue}, {job}, name, days}` gives `[{of, values: [{atMs, value}]}]`, ascending; at most 14 days',
-      body: measureQuerySchema,
-      reads: true,
+      says: 'kept values of the last `days` (at most 14) of the measure `name` of an `agent`, each agent of a `pool`, a `queue` or a `job`: `[{of, values: [{atMs, value}]}]`, ascending',
+      query: measureQuerySchema,
     },
-    ({ actor, body }) => measureValues(actor, body),
+    ({ actor, query }) => measureValues(actor, query),
   ),
   endpoint(
     'POST',

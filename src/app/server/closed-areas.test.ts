@@ -226,6 +226,7 @@ const QUERIES = [
   `?attempt=1&text=${MARK}`,
   '?starter=trigger',
   '?pool=&days=7',
+  '?queue=refunds&name=waiting',
 ]
 const BODIES: Record<string, unknown> = {
   '/tuning/what-if': {
@@ -244,7 +245,6 @@ const ASKED: Record<string, unknown> = {
   '/runs/:id/steps/again/preview': { steps: ['refund'] },
   '/flows/gates': { day: '2027-03-09', rules: [{ weekdays: ['MO'] }] },
   '/triggers/preview': { jobId: 2, definition: { time: { at: ['06:00'] }, zone: 'Europe/London' } },
-  '/measures/values': { of: { queue: 'refunds' }, name: 'waiting' },
   '/triggers/try': {
     jobId: 2,
     definition: { after: { work: 'refund' }, zone: 'Europe/London' },

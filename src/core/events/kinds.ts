@@ -51,7 +51,7 @@ const nameOfMeasure = z
   .max(40)
   .regex(/^[A-Za-z_][\w-]*$/, 'A measure’s name has letters, digits, “_” and “-”.')
 /** Whose values are looked at: of a pool each of its agents by itself. */
-export const measureOfSchema = exactlyOne(
+const measureOfSchema = exactlyOne(
   z.strictObject({
     agent: z.string().max(80).optional(),
     pool: idSchema.optional(),

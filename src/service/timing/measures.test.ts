@@ -162,7 +162,7 @@ it('one value a minute is kept of agents that were heard of and of queues that a
     { kind: 'queue', name: 'waiting', value: 2 },
   ])
   expect(kept.find(({ name }) => name === 'oldest')?.value).toBeGreaterThanOrEqual(300)
-  const asked = measureQuerySchema.parse({ of: { queue: queue.slug }, name: 'waiting' })
+  const asked = measureQuerySchema.parse({ queue: queue.slug, name: 'waiting' })
   expect(await measureValues(VIEWER, asked)).toEqual([
     { of: 'Refunds', values: [{ atMs: expect.any(Number), value: 2 }] },
   ])

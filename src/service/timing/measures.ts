@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { clears, firings, type MeasureValue } from '@/core/events/measure'
-import { measureOfSchema, type Measure, type MeasureOf } from '@/core/events/kinds'
+import type { Measure, MeasureOf } from '@/core/events/kinds'
 import { triggerIfReadable } from '@/core/work/trigger'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { PerOrganisation } from '@/store/organisation'
@@ -224,12 +224,23 @@ async function isCleared(series: Series, measure: Measure, from: Date, toMs: num
   return values.some(({ atMs, value }) => atMs < toMs && clears(measure)(value))
 }
 
-export const measureQuerySchema = z.strictObject({
-  of: measureOfSchema,
-  name: z.string().min(1).max(40),
-  /** So far back. */
-  days: z.number().min(0.01).max(KEPT_DAYS).default(1),
-})
+export const measureQuerySchema = z
+  .strictObject({
+    agent: z.string().max(80).optional(),
+    pool: z.string().max(64).optional(),
+    queue: z.string().max(64).optional(),
+    job: z.string().max(64).optional(),
+    name: z.string().min(1).max(40),
+    /** So far back. */
+    days: z.coerce.number().min(0.01).max(KEPT_DAYS).default(1),
+  })
+  .refine(
+    ({ agent, pool, queue, job }) => [agent, pool, queue, job].filter((each) => each !== undefined).length === 1,
+    {
+      path: ['agent'],
+      message: 'Say whose: one of agent, pool, queue, job.',
+    },
+  )
 
 /** Kept values, of each of which they are. */
 export interface MeasureSeries {
@@ -242,7 +253,7 @@ const MOST_SERIES = 12
 
 export async function measureValues(
   actor: Actor,
-  { of, name, days }: z.output<typeof measureQuerySchema>,
+  { name, days, ...of }: z.output<typeof measureQuerySchema>,
 ): Promise<MeasureSeries[]> {
   requireSomewhere(actor, 'see')
   const after = new Date(Date.now() - days * 86_400_000)

@@ -165,7 +165,7 @@ it('waits for a measure beyond a limit, and shows where it would have fired as t
     {
       'GET /agents': [{ name: 'kelda-db1' }],
       'GET /pools': [{ name: 'data', title: 'Data' }],
-      'POST /measures/values': [{ of: 'kelda-db1', values }],
+      'GET /measures/values': [{ of: 'kelda-db1', values }],
     },
   )
   expect(await screen.findByText('It would have fired 2 times')).toBeTruthy()

@@ -14,7 +14,7 @@ import {
 import type { Measure } from '@/core/events/kinds'
 import { firings } from '@/core/events/measure'
 import type { MeasureSeries } from '@/service/timing/measures'
-import { api } from '@/ui/api'
+import { api, queryOf } from '@/ui/api'
 import { clock, count, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
@@ -36,8 +36,7 @@ export function MeasureChart({ measure }: { measure: Measure }): ReactNode {
   const isNamed = Object.values(measure.of).some(Boolean)
   const { data: series = [], error } = useQuery({
     queryKey: ['measures', measure.of, measure.name, days],
-    queryFn: () =>
-      api.post<MeasureSeries[]>('/measures/values', { of: measure.of, name: measure.name, days: Number(days) }),
+    queryFn: () => api.get<MeasureSeries[]>(`/measures/values${queryOf({ ...measure.of, name: measure.name, days })}`),
     enabled: isNamed,
     placeholderData: keepPreviousData,
     retry: false,

@@ -34,6 +34,15 @@ const agent = (change: Partial<AgentRow> = {}): AgentRow =>
     ...change,
   }) as unknown as AgentRow
 const SERVER = {
+  'GET /measures/values': [
+    {
+      of: 'tarn-ops1',
+      values: [
+        { atMs: 1_804_557_600_000, value: 61 },
+        { atMs: 1_804_557_660_000, value: 62.4 },
+      ],
+    },
+  ],
   'GET /agents/7/busy': [
     { at, share: 0.5 },
     { at, share: 0.25 },
@@ -65,6 +74,9 @@ describe('one agent', () => {
     expect(await screen.findByText('38 % of its slots on average')).toBeTruthy()
     expect((await screen.findByText('connected')).closest('tr')?.textContent).toContain('version 1.0.0')
     expect(screen.getByText('Nothing has run on it yet.')).toBeTruthy()
+    expect((await screen.findByText(/memory 62 %/)).textContent).toContain(
+      'fullest disk 62 % · load per processor 62.4',
+    )
     expect(screen.getByText('gone, 14 times')).toBeTruthy()
     expect((await screen.findByRole('table', { name: 'Reports not taken' })).textContent).toContain(
       '1,200#31of a try that was not its own any more',

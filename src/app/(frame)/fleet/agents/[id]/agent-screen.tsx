@@ -28,6 +28,10 @@ import { ROBOT_MARKS } from '../../robot-words'
 
 const Busy = dynamic(() => import('./busy').then((module) => module.Busy), { ssr: false })
 
+const MachineMeasures = dynamic(() => import('./machine-measures').then((module) => module.MachineMeasures), {
+  ssr: false,
+})
+
 export function AgentScreen({ id }: { id: number }): ReactNode {
   const { data: agent, error } = useQuery({
     queryKey: ['agents', id],
@@ -91,6 +95,7 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
       <Row $top $gap={12} style={{ minHeight: 0 }}>
         <Stack style={{ flex: 3 }} $gap={12}>
           <Busy agent={agent} />
+          <MachineMeasures agent={agent} />
           <Runs agent={agent} />
         </Stack>
         <Stack style={{ flex: 2 }} $gap={12}>
