@@ -1,3 +1,4 @@
+import { isFromCall } from '@/core/events/kinds'
 import type { BundleTrigger } from '@/core/bundle/schema'
 import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 import type { Actor } from '@/service/base/actor'
@@ -21,7 +22,7 @@ export function triggerIn(
   const given = Object.fromEntries(
     Object.entries(values ?? {}).map(([name, value]) => [
       name,
-      typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value),
+      typeof value === 'boolean' ? (value ? 'yes' : 'no') : isFromCall(value) ? value : String(value),
     ]),
   )
   const definition = triggerDefinitionSchema.parse({ ...timing, zone: timing.zone ?? zone, with: given })

@@ -7,6 +7,8 @@ import { execute, many, one } from '@/store/db'
 import { ended, lease, makeAgent, makeJob, report, started, stateOf } from '@/service/fixtures.test-help'
 import { addItems, arriveSchema } from '@/service/queues/arrive'
 import { addQueue, oneQueue, queueSchema, saveQueue } from '@/service/queues/queues'
+import { importBundle } from '@/service/exchange/bundle-in'
+import { exportBundle } from '@/service/exchange/bundle-out'
 import { takeLeadership } from '@/service/runs/leadership'
 import { startRun, startSchema } from '@/service/runs/start'
 import { addArea } from '@/service/work/areas'
@@ -15,7 +17,7 @@ import { oneJob } from '@/service/work/work'
 import { decideEvents, purgeEvents, startBacklogs, stopHarmful } from './events'
 import { switchStarts } from './starts'
 import { makeTrigger, missedOf } from './timing.test-help'
-import { changeTriggers, oneTrigger } from './triggers'
+import { changeTriggers, oneTrigger, saveTrigger } from './triggers'
 
 freshDatabase()
 
@@ -162,6 +164,34 @@ describe('when and how often', () => {
     expect(await whyOf(trigger)).toEqual([])
     expect(await happen(night.getTime() + 8 * 3_600_000)).toBe(1)
     expect(await runsOf(trigger)).toHaveLength(1)
+  })
+
+  it('what waits for a time of the day starts at once when that is changed', async () => {
+    const trigger = await told({ between: { earliest: '00:00', latest: '00:01' } })
+    const noon = new Date()
+    noon.setUTCHours(12, 0, 0, 0)
+    expect(await happen(noon.getTime())).toBe(0)
+    const { title, notes, jobId, enabled, definition, version } = await oneTrigger(ADMIN, trigger)
+    const { between: _, ...open } = definition
+    await saveTrigger(ADMIN, trigger, { title, notes, jobId, enabled, version, sure: true, definition: open })
+    expect(await happen(noon.getTime() + 1)).toBe(1)
+  })
+
+  it('a change to many leaves out what means nothing for one of them', async () => {
+    const queue = await addQueue(ADMIN, queueSchema.parse({ title: `Queue ${randomUUID().slice(0, 8)}`, areaId }))
+    const first = await makeJob()
+    const ids = [
+      await makeTrigger(),
+      await makeTrigger({ time: undefined, after: { work: await slugOf(first) } }),
+      await makeTrigger({ time: undefined, backlog: { queue: queue.slug } }),
+    ]
+    await changeTriggers(ADMIN, { ids, change: { overlap: 'skip', lateStart: 'PT5M', priority: 'low' } })
+    const now = await Promise.all(ids.map(async (id) => (await oneTrigger(ADMIN, id)).definition))
+    expect(now.map(({ overlap, lateStart, priority }) => [overlap, lateStart, priority])).toEqual([
+      ['skip', 'PT5M', 'low'],
+      ['skip', undefined, 'low'],
+      ['wait', undefined, 'low'],
+    ])
   })
 
   it('on days that are left out it starts nothing, and says so', async () => {
@@ -343,4 +373,35 @@ describe('a backlog', () => {
     expect(await stateOf(run?.id ?? 0)).toMatchObject({ state: 'failed' })
     expect(await happen()).toBe(1)
   })
+})
+
+it('what a server exports of them is taken back without a change, and elsewhere with one', async () => {
+  const triggers = [
+    { id: 'b', backlog: { queue: 'parcels', atLeast: 5, orOldest: 'PT30M', perRun: 2, most: 3 }, stopAfter: 2 },
+    { id: 'm', measure: { of: { queue: 'parcels' }, name: 'waiting', above: 90, times: 3, clear: 80 } },
+    { id: 'f', file: { on: { agent: 'a1' }, path: '/in/*.csv', settled: 'PT1M', present: true } },
+    { id: 'c', call: { only: { '/x': 1 }, signed: true }, with: { name: { from: '/name' } } },
+    { id: 'a', after: { work: 'carry', when: 'failed' }, with: { name: '#${run}' }, atMost: { starts: 2, in: 'PT1H' } },
+  ].map((trigger) => ({
+    title: trigger.id,
+    start: { job: 'tell' },
+    between: { earliest: '06:00', latest: '22:00' },
+    ...trigger,
+  }))
+  const command = { kind: 'command', command: 'true', agent: 'a1' }
+  const file = {
+    format: 'bugle-bundle/1',
+    queues: [{ id: 'parcels', title: 'Parcels' }],
+    jobs: [
+      { id: 'tell', ...command, inputs: [{ name: 'name', type: 'text', default: 'x' }] },
+      { id: 'carry', ...command },
+    ],
+    triggers,
+  }
+  const taken = await importBundle(ADMIN, file, false)
+  expect(taken.lines.filter(({ kind, what }) => kind === 'trigger' && what === 'added')).toHaveLength(5)
+  const out = await exportBundle(ADMIN)
+  const mine = (out.triggers ?? []).filter(({ id }) => triggers.some((trigger) => trigger.id === id))
+  for (const trigger of triggers) expect(mine.find(({ id }) => id === trigger.id)).toMatchObject(trigger)
+  expect((await importBundle(ADMIN, out, false)).lines.filter(({ what }) => what !== 'same')).toEqual([])
 })

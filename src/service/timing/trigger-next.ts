@@ -98,6 +98,12 @@ export async function recompute(tx: Tx, ids: readonly number[], nowMs: number): 
     tx,
     ids.filter((id) => !watching.has(id)),
   )
+  // What waits for a time of the day is asked anew: that may be another one now.
+  await execute(
+    tx,
+    'UPDATE trigger_events SET not_before = NULL WHERE trigger_id = ANY($1) AND decided_at IS NULL AND not_before IS NOT NULL',
+    [ids],
+  )
   await closeTrouble(
     tx,
     found.flatMap(({ id }) => [`trigger ${id}`, `trigger ${id} stopped`, `trigger ${id} chain`]),

@@ -1,7 +1,7 @@
 import { levelOn, requireOn, type HasLevel } from '@/service/base/area-rights'
 import { z } from 'zod'
 import { PRIORITIES } from '@/core/dispatch'
-import { isTimed } from '@/core/events/kinds'
+import { isTimed, kindOf } from '@/core/events/kinds'
 import { plainValues } from '@/core/events/values'
 import { slugOf } from '@/core/schema/slug'
 import { MAKE_UP, OVERLAPS } from '@/core/bundle/schema'
@@ -257,6 +257,13 @@ export async function saveTriggerIn(
   return { version }
 }
 
+/** What of a change to many means something for one of them: only what goes by the clock can be late, and a backlog says itself how many go on at once. */
+function fittingChange(definition: TriggerDefinition, change: Readonly<Record<string, unknown>>): typeof change {
+  const kind = kindOf(definition)
+  const not = kind === 'time' ? [] : kind === 'backlog' ? ['lateStart', 'makeUp', 'overlap'] : ['lateStart', 'makeUp']
+  return Object.fromEntries(Object.entries(change).filter(([key]) => !not.includes(key)))
+}
+
 /** One change to many triggers; all or none. */
 export async function changeTriggers(
   actor: Actor,
@@ -285,7 +292,8 @@ export async function changeTriggers(
     const inDefinition = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined))
     for (const row of rows) {
       // What cannot be read can still be taken away.
-      const definition = remove ? row.definition : triggerDefinitionSchema.parse({ ...row.definition, ...inDefinition })
+      const fitting = fittingChange(row.definition, inDefinition)
+      const definition = remove ? row.definition : triggerDefinitionSchema.parse({ ...row.definition, ...fitting })
       const version = row.version + 1
       await execute(
         tx,
@@ -306,7 +314,7 @@ export async function changeTriggers(
       else
         await record(tx, actor, 'changed', title, {
           ...difference(row, enabled === undefined ? {} : { enabled }),
-          ...difference(row.definition, inDefinition),
+          ...difference(row.definition, fitting),
         })
     }
     await recompute(tx, ids, nowMs)
