@@ -226,7 +226,6 @@ const QUERIES = [
   `?attempt=1&text=${MARK}`,
   '?starter=trigger',
   '?pool=&days=7',
-  '?queue=refunds&name=waiting',
 ]
 const BODIES: Record<string, unknown> = {
   '/tuning/what-if': {
@@ -262,7 +261,7 @@ describe('whoever is no member of a closed area', () => {
     async (method, path, endpoint) => {
       for (const who of ['viewer', 'designer', 'none'])
         for (const id of path.includes(':') ? ids() : [1])
-          for (const query of QUERIES) {
+          for (const query of path === '/measures/values' ? ['?queue=refunds&name=waiting'] : QUERIES) {
             const answer = await ask(endpoint, who, id, query, method === 'GET' ? undefined : (ASKED[path] ?? {}))
             const text = (await textOf(answer)).replaceAll(`no ${MARK}`, '')
             // What was asked for may come back in what is wrong with it.

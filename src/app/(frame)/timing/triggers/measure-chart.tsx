@@ -59,7 +59,7 @@ export function MeasureChart({ measure }: { measure: Measure }): ReactNode {
       {Number.isFinite(first) ? (
         <div style={{ height: 190 }} aria-hidden="true">
           <ResponsiveContainer>
-            <LineChart margin={{ top: 6, right: 6, bottom: 0, left: 0 }}>
+            <LineChart margin={{ top: 6, right: 6, bottom: 0, left: 0 }} accessibilityLayer={false}>
               <CartesianGrid stroke="var(--line)" vertical={false} />
               <XAxis
                 type="number"
