@@ -59,6 +59,7 @@ export class Leader {
   private nextEvent: NodeJS.Timeout | undefined
   private lookedForHarm = 0
   private measuredAt = 0
+  private sampledMinute = 0
   /** Since when each loop is at its present piece of work. */
   private readonly busySince = new Map<string, number>()
 
@@ -266,7 +267,13 @@ export class Leader {
     await this.troubles.watch('record how busy agents were', () =>
       sampleLoad(new Date(now.getTime() - 3 * SAMPLE_SECONDS * 1000), now),
     )
-    await this.troubles.watch('keep what is measured', sampleMeasures)
+    // One value a minute is kept: counting what waits in large queues is not for nothing.
+    const minute = Math.floor(now.getTime() / 60_000)
+    if (minute !== this.sampledMinute)
+      await this.troubles.watch('keep what is measured', async () => {
+        await sampleMeasures()
+        this.sampledMinute = minute
+      })
     await this.troubles.watch('look at secrets that end', watchSecrets)
     await this.troubles.watch('look at work queues', watchQueues)
     await this.troubles.watch('work out usual lengths', async () => {

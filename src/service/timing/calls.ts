@@ -112,7 +112,7 @@ function batchOf(hash: string): Batches<ReadCall, CallAnswer | Problem> {
 /** Decides calls of one address, under the lock of its trigger, in the order in which they came. */
 async function decideCalls(tx: Tx, hash: string, calls: readonly ReadCall[]): Promise<(CallAnswer | Problem)[]> {
   const nowMs = Date.now()
-  const row = await maybeOne<Called>(tx, `${CALLED} FOR UPDATE OF t`, [hash])
+  const row = await maybeOne<Called>(tx, `${CALLED} FOR NO KEY UPDATE OF t`, [hash])
   if (!row) return calls.map(gone)
   const trigger = { ...row, definition: triggerDefinitionSchema.parse(row.definition) }
   const answers = await answersBefore(

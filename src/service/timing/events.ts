@@ -31,14 +31,17 @@ interface EventRow {
   readonly definition: unknown
 }
 
-/** Reads events with their triggers, and locks those; ones that another transaction holds are passed over. */
+/**
+ * Reads events with their triggers, and locks those; ones that another transaction holds are passed over. No key of theirs changes: whoever ends a run may tell them of it meanwhile (the foreign key is
+ * checked against the trigger), and neither waits for the other.
+ */
 async function lockEvents(tx: Tx, now: Date, ids: readonly number[] | null): Promise<EventRow[]> {
   return many<EventRow>(
     tx,
     `SELECT e.id, e.at, e.facts, e.depth, t.id AS "triggerId", t.title, t.job_id AS "jobId", t.version, t.enabled AND t.deleted_at IS NULL AS enabled, t.definition
        FROM trigger_events e JOIN triggers t ON t.id = e.trigger_id
       WHERE e.decided_at IS NULL AND (e.not_before IS NULL OR e.not_before <= $1) AND ($2::bigint[] IS NULL OR e.id = ANY($2))
-      ORDER BY e.id LIMIT ${MOST_EVENTS} FOR UPDATE OF e, t SKIP LOCKED`,
+      ORDER BY e.id LIMIT ${MOST_EVENTS} FOR NO KEY UPDATE OF e, t SKIP LOCKED`,
     [now, ids],
   )
 }
@@ -159,7 +162,7 @@ async function backlogTriggers(tx: Tx | null, ids: readonly number[] | null): Pr
     tx,
     `SELECT t.id, t.title, t.job_id AS "jobId", t.version, t.definition, t.queue_id AS "queueId", q.title AS queue
        FROM triggers t JOIN queues q ON q.id = t.queue_id AND q.active AND q.deleted_at IS NULL
-      WHERE t.kind = 'backlog' AND t.enabled AND t.deleted_at IS NULL AND ($1::bigint[] IS NULL OR t.id = ANY($1)) ORDER BY t.id ${tx ? 'FOR UPDATE OF t' : ''}`,
+      WHERE t.kind = 'backlog' AND t.enabled AND t.deleted_at IS NULL AND ($1::bigint[] IS NULL OR t.id = ANY($1)) ORDER BY t.id ${tx ? 'FOR NO KEY UPDATE OF t' : ''}`,
     [ids],
   )
   return rows.flatMap((row) => {
