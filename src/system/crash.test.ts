@@ -1,7 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { seededRandom } from '@/core/stats/random'
-import { eventually, killAtRandom, pause, startSystem, type System } from './harness.test-help'
+import { crashChance, eventually, killAtRandom, pause, poolOfAll, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(240_000)
 
@@ -25,11 +24,6 @@ async function makeJob(script: string, more: object = {}): Promise<number> {
   }
   const { id } = await system.api<{ id: number }>('POST', '/jobs', { title: 'Counted', areaId, definition })
   return id
-}
-
-async function poolOfAll(): Promise<void> {
-  await system.query(`INSERT INTO pools (id, name, title) VALUES (1, 'all', 'All')`)
-  await system.query('INSERT INTO pool_members SELECT 1, id FROM agents')
 }
 
 const rowsOf = (): Promise<RunRow[]> =>
@@ -70,13 +64,11 @@ describe('anything may be killed at any moment', () => {
   it.each([1, 2, 3])(
     'no run is lost, started twice or left in doubt, and no stored line is lost (round %i)',
     async (round) => {
-      const seed = Number(process.env.BUGLE_CRASH_SEED ?? Date.now() % 1_000_000) + round
-      process.stderr.write(`      crash seed ${seed} (BUGLE_CRASH_SEED=${seed - round} repeats it)\n`)
-      const random = seededRandom(seed)
+      const random = crashChance(round)
       system = await startSystem({ leaseSeconds: 60, slots: 6 })
       const everything = ['engine1', 'engine2', 'web', 'agent1', 'agent2']
       for (const name of everything) await system.start(name)
-      await poolOfAll()
+      await poolOfAll(system)
       const jobId = await makeJob(COUNTED)
       const count = 24
       const starting = (async () => {
@@ -114,7 +106,7 @@ describe('an agent cut off from the server', () => {
   it('for a while goes on, and reports everything when it is back', async () => {
     system = await startSystem({ leaseSeconds: 60 })
     for (const name of ['engine1', 'engine2', 'web', 'agent1', 'agent2']) await system.start(name)
-    await poolOfAll()
+    await poolOfAll(system)
     const jobId = await makeJob(COUNTED, { target: { agent: 'agent1' } })
     const { id } = await system.api<{ id: number }>('POST', '/runs', { jobId })
     await eventually('first output', async () => (await linesOf(id)).length > 2)
@@ -139,7 +131,7 @@ describe('an agent cut off from the server', () => {
   it('for longer than its lease loses the run; another agent does it; what the first one says later changes nothing', async () => {
     system = await startSystem({ leaseSeconds: 4 })
     for (const name of ['engine1', 'engine2', 'web', 'agent1']) await system.start(name)
-    await poolOfAll()
+    await poolOfAll(system)
     const jobId = await makeJob(
       `echo "$BUGLE_RUN $BUGLE_TRY" >> executed\nfor i in $(seq 1 150); do echo "line $i"; sleep 0.1; done\n`,
       { retries: 1, retryDelaySeconds: 0 },
@@ -178,7 +170,7 @@ describe('a stop', () => {
   it('reaches a process that ignores SIGTERM, also when the engine is killed right after it was asked for', async () => {
     system = await startSystem({ leaseSeconds: 60 })
     for (const name of ['engine1', 'engine2', 'web', 'agent1', 'agent2']) await system.start(name)
-    await poolOfAll()
+    await poolOfAll(system)
     const jobId = await makeJob('trap "" TERM\necho up\nwhile :; do sleep 0.2; done\n')
     const { id } = await system.api<{ id: number }>('POST', '/runs', { jobId })
     await eventually('it to be up', async () => (await linesOf(id)).length > 0)

@@ -1,5 +1,4 @@
-import { seededRandom } from '@/core/stats/random'
-import { eventually, pause, startSystem, type System } from './harness.test-help'
+import { crashChance, eventually, pause, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(240_000)
 
@@ -34,9 +33,7 @@ const TRIGGERS = 8
 const SECONDS = 16
 
 it('each occurrence is started once, whichever engine or database dies', async () => {
-  const seed = Number(process.env.BUGLE_CRASH_SEED ?? Date.now() % 1_000_000)
-  process.stderr.write(`      crash seed ${seed} (BUGLE_CRASH_SEED=${seed} repeats it)\n`)
-  const random = seededRandom(seed)
+  const random = crashChance()
   system = await startSystem({ leaseSeconds: 60 })
   for (const name of ['web', 'engine1', 'engine2']) await system.start(name)
   const jobId = await makeJob()

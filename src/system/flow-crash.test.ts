@@ -3,10 +3,9 @@ import { join } from 'node:path'
 import { planOf } from '@/core/flow/plan'
 import { rehearse } from '@/core/flow/rehearse'
 import type { Outcome } from '@/core/flow/state'
-import { seededRandom } from '@/core/stats/random'
 import { bundleFlow, flowDefinitionSchema, type FlowDefinition } from '@/core/work/flow'
 import type { FlowRunView } from '@/service/flows/flow-run-view'
-import { eventually, killAtRandom, startSystem, type System } from './harness.test-help'
+import { crashChance, eventually, killAtRandom, poolOfAll, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(400_000)
 
@@ -64,15 +63,12 @@ const INPUTS = [
 ]
 
 it('every flow ends as the rehearsal says, and nothing runs twice, whatever is killed meanwhile', async () => {
-  const seed = Number(process.env.BUGLE_CRASH_SEED ?? Date.now() % 1_000_000)
-  process.stderr.write(`      crash seed ${seed} (BUGLE_CRASH_SEED=${seed} repeats it)\n`)
-  const random = seededRandom(seed)
+  const random = crashChance()
   const pick: Pick = (most) => Math.floor(random() * most)
   system = await startSystem({ leaseSeconds: 60, slots: 8 })
   const everything = ['engine1', 'engine2', 'web', 'agent1', 'agent2']
   for (const name of everything) await system.start(name)
-  await system.query(`INSERT INTO pools (id, name, title) VALUES (1, 'all', 'All')`)
-  await system.query('INSERT INTO pool_members SELECT 1, id FROM agents')
+  await poolOfAll(system)
   const { id: areaId } = await system.api<{ id: number }>('POST', '/areas', { title: 'Crash' })
   await system.api('POST', '/jobs', {
     title: 'Counted',

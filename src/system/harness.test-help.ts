@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import pg from 'pg'
+import { seededRandom } from '@/core/stats/random'
 import { hashToken, newToken } from '@/service/base/secrets'
 
 /** Real processes of Bugle, to be killed and started again. */
@@ -51,6 +52,19 @@ export function freePort(): Promise<number> {
       probe.close(() => resolve(port))
     })
   })
+}
+
+/** Chance that can be repeated: its seed is printed, and taken from `BUGLE_CRASH_SEED` where that is given. `round`: another chance for each. */
+export function crashChance(round = 0): () => number {
+  const seed = Number(process.env.BUGLE_CRASH_SEED ?? Date.now() % 1_000_000) + round
+  process.stderr.write(`      crash seed ${seed} (BUGLE_CRASH_SEED=${seed - round} repeats it)\n`)
+  return seededRandom(seed)
+}
+
+/** A pool `all` of every agent. */
+export async function poolOfAll(system: System): Promise<void> {
+  await system.query(`INSERT INTO pools (id, name, title) VALUES (1, 'all', 'All')`)
+  await system.query('INSERT INTO pool_members SELECT 1, id FROM agents')
 }
 
 /** Kills one of these, or the database, some times, each after a pause; a process is started again, a database by itself. Pauses in ms. */

@@ -2,7 +2,7 @@ import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
 import { chownSync, mkdtempSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { eventually, freePort, startSystem, type System } from './harness.test-help'
+import { eventually, freePort, poolOfAll, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(120_000)
 
@@ -55,8 +55,7 @@ it('pages and API work through a pooler by transactions; changes still arrive at
   await system.start('agent1', through)
 
   const { id: areaId } = await system.api<{ id: number }>('POST', '/areas', { title: 'Pooled' })
-  await system.query(`INSERT INTO pools (id, name, title) VALUES (1, 'all', 'All')`)
-  await system.query('INSERT INTO pool_members SELECT 1, id FROM agents')
+  await poolOfAll(system)
   const definition = { action: { kind: 'script', interpreter: 'sh', script: 'echo here' }, target: { pool: 'all' } }
   const { id: jobId } = await system.api<{ id: number }>('POST', '/jobs', { title: 'Pooled', areaId, definition })
   // Many at once share four connections, each for one transaction at a time.

@@ -1,5 +1,4 @@
-import { seededRandom } from '@/core/stats/random'
-import { eventually, killAtRandom, pause, startSystem, type System } from './harness.test-help'
+import { crashChance, eventually, killAtRandom, pause, poolOfAll, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(300_000)
 
@@ -19,14 +18,11 @@ done
 `
 
 it('each item of a queue ends exactly once while everything is killed at random', async () => {
-  const seed = Number(process.env.BUGLE_CRASH_SEED ?? Date.now() % 1_000_000)
-  process.stderr.write(`      crash seed ${seed} (BUGLE_CRASH_SEED=${seed} repeats it)\n`)
-  const random = seededRandom(seed)
+  const random = crashChance()
   system = await startSystem({ leaseSeconds: 60, slots: 4 })
   const everything = ['engine1', 'engine2', 'web', 'agent1', 'agent2']
   for (const name of everything) await system.start(name)
-  await system.query(`INSERT INTO pools (id, name, title) VALUES (1, 'all', 'All')`)
-  await system.query('INSERT INTO pool_members SELECT 1, id FROM agents')
+  await poolOfAll(system)
   const { id: areaId } = await system.api<{ id: number }>('POST', '/areas', { title: 'Harbour' })
   const queue = await system.api<{ id: number; slug: string }>('POST', '/queues', {
     title: 'Berths',

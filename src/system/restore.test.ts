@@ -1,5 +1,5 @@
 import type { SinceBackUp, Taken } from '@/service/runs/taking'
-import { eventually, startSystem, type System } from './harness.test-help'
+import { eventually, poolOfAll, startSystem, type System } from './harness.test-help'
 
 jest.setTimeout(180_000)
 
@@ -34,8 +34,7 @@ const fired = async (): Promise<number> =>
 
 it('a back-up that was restored knows again what agents did since, and starts nothing a second time', async () => {
   system = await startSystem({ leaseSeconds: 60, slots: 8 })
-  await system.query(`INSERT INTO pools (id, name, title) VALUES (1, 'all', 'All')`)
-  await system.query('INSERT INTO pool_members SELECT 1, id FROM agents')
+  await poolOfAll(system)
   const all = ['web', 'engine1', 'engine2']
   for (const name of [...all, 'agent1', 'agent2']) await system.start(name)
   const ended = await makeJob('Ends meanwhile', `for i in $(seq 1 ${LINES}); do echo "line $i"; sleep 0.05; done`)
