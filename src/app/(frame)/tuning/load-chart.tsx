@@ -13,6 +13,7 @@ import {
 } from 'recharts'
 import { clock } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
+import { ACROSS, BESIDE_POINTER, UP } from '@/ui/parts/chart-look'
 import type { Point } from './series'
 
 /** Where the plot begins and ends beside the chart's box, px: what stands below it is in step with it. */
@@ -38,7 +39,6 @@ export function LoadChart({
 }): ReactNode {
   const { zone } = useMe()
   const data = useMemo(() => points.map((point, i) => ({ ...point, before: before?.[i]?.demand })), [points, before])
-  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
   const first = points[0]?.at ?? 0
   const last = points.at(-1)?.at ?? 0
   const hours = Math.max(1, Math.ceil((last - first) / 3_600_000 / 15))
@@ -64,21 +64,17 @@ export function LoadChart({
             domain={[first, last]}
             ticks={ticks}
             tickFormatter={(at: number) => clock(at, zone)}
-            tick={tick}
-            tickLine={false}
-            axisLine={{ stroke: 'var(--line-strong)' }}
+            {...ACROSS}
           />
           <YAxis
-            tick={tick}
-            tickLine={false}
-            axisLine={false}
+            {...UP}
             width={PLOT.left}
             allowDecimals={false}
             domain={[0, (most: number) => Math.max(most, capacity)]}
           />
           <Tooltip
             cursor={{ stroke: 'var(--brass)' }}
-            contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
+            contentStyle={BESIDE_POINTER}
             labelFormatter={(at) => clock(Number(at), zone)}
             formatter={(value, name) => [`${String(value)} slots`, name]}
           />

@@ -9,6 +9,7 @@ import { clock, day, duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { ButtonLink } from '@/ui/parts/button'
 import { Mute, Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { ACROSS, BESIDE_POINTER, UP } from '@/ui/parts/chart-look'
 
 /** How long this job took before; each bar leads to its run. */
 export function Earlier({ run }: { run: RunFull }): ReactNode {
@@ -24,7 +25,6 @@ export function Earlier({ run }: { run: RunFull }): ReactNode {
     minutes: r.durationMs / 60_000,
     label: `${day(r.startedAt, zone)} ${clock(r.startedAt, zone)}`,
   }))
-  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
   return (
     <Stack style={{ padding: '10px 14px', flex: 1 }}>
       <Row>
@@ -37,29 +37,11 @@ export function Earlier({ run }: { run: RunFull }): ReactNode {
       <div style={{ flex: 1, minHeight: 190 }}>
         <ResponsiveContainer width="100%" height="100%">
           <BarChart data={bars} margin={{ top: 8, right: 60, bottom: 0, left: 0 }} barCategoryGap={2}>
-            <XAxis
-              dataKey="label"
-              tick={tick}
-              tickLine={false}
-              axisLine={{ stroke: 'var(--line-strong)' }}
-              interval="preserveStartEnd"
-              minTickGap={60}
-            />
-            <YAxis
-              tick={tick}
-              tickLine={false}
-              axisLine={false}
-              width={56}
-              tickFormatter={(minutes: number) => duration(minutes * 60_000)}
-            />
+            <XAxis dataKey="label" {...ACROSS} interval="preserveStartEnd" minTickGap={60} />
+            <YAxis {...UP} width={56} tickFormatter={(minutes: number) => duration(minutes * 60_000)} />
             <Tooltip
               cursor={{ fill: 'var(--shelf)' }}
-              contentStyle={{
-                background: 'var(--sheet)',
-                border: '1px solid var(--line-strong)',
-                borderRadius: 3,
-                fontSize: 12,
-              }}
+              contentStyle={{ ...BESIDE_POINTER, borderRadius: 3 }}
               formatter={(_value, _name, item) => [
                 `${duration((item.payload as EarlierRun).durationMs)}, ${(item.payload as EarlierRun).state}`,
                 `#${(item.payload as EarlierRun).id}`,

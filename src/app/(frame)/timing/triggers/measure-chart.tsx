@@ -19,6 +19,7 @@ import { clock, count, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Select } from '@/ui/parts/select'
+import { ACROSS, UP } from '@/ui/parts/chart-look'
 
 const DAYS = [
   { id: '0.25', title: '6 hours' },
@@ -66,16 +67,10 @@ export function MeasureChart({ measure }: { measure: Measure }): ReactNode {
                 dataKey="atMs"
                 domain={[first, Math.max(last, first + 1)]}
                 tickFormatter={(at: number) => (Number(days) > 1 ? day(at, zone) : clock(at, zone))}
-                tick={{ fill: 'var(--mute)', fontSize: 11 }}
-                stroke="var(--line)"
+                {...ACROSS}
                 minTickGap={40}
               />
-              <YAxis
-                width={38}
-                tick={{ fill: 'var(--mute)', fontSize: 11 }}
-                stroke="var(--line)"
-                domain={['auto', 'auto']}
-              />
+              <YAxis width={38} {...UP} domain={['auto', 'auto']} />
               {[measure.above ?? measure.below, measure.clear].map(
                 (limit, i) =>
                   typeof limit === 'number' && (

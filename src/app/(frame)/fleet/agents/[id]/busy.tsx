@@ -9,6 +9,7 @@ import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { Panel, Row, Small, Spring } from '@/ui/parts/layout'
+import { ACROSS, BESIDE_POINTER, SHARE } from '@/ui/parts/chart-look'
 
 /** How many of its slots an agent had in use, by the hour; a bar leads to its runs. */
 export function Busy({ agent }: { agent: AgentRow }): ReactNode {
@@ -24,7 +25,6 @@ export function Busy({ agent }: { agent: AgentRow }): ReactNode {
     percent: Math.round(bucket.share * 1000) / 10,
     label: over === 'week' ? `${day(bucket.at, zone)} ${clock(bucket.at, zone)}` : clock(bucket.at, zone),
   }))
-  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
   const mean = data.length === 0 ? 0 : data.reduce((sum, b) => sum + b.share, 0) / data.length
   const step = { hour: 300_000, day: 1_800_000, week: 7_200_000 }[over]
   return (
@@ -38,25 +38,11 @@ export function Busy({ agent }: { agent: AgentRow }): ReactNode {
       <div style={{ height: 130 }}>
         <ResponsiveContainer width="100%" height="100%">
           <BarChart data={bars} margin={{ top: 8, right: 4, bottom: 0, left: 0 }} barCategoryGap={1}>
-            <XAxis
-              dataKey="label"
-              tick={tick}
-              tickLine={false}
-              axisLine={{ stroke: 'var(--line-strong)' }}
-              minTickGap={40}
-            />
-            <YAxis
-              tick={tick}
-              tickLine={false}
-              axisLine={false}
-              width={48}
-              domain={[0, 100]}
-              ticks={[0, 50, 100]}
-              unit=" %"
-            />
+            <XAxis dataKey="label" {...ACROSS} minTickGap={40} />
+            <YAxis {...SHARE} />
             <Tooltip
               cursor={{ fill: 'var(--shelf)' }}
-              contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
+              contentStyle={BESIDE_POINTER}
               formatter={(value) => [`${String(value)} %`, 'slots in use']}
             />
             <Bar

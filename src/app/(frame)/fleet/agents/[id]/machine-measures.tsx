@@ -10,6 +10,7 @@ import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { Panel, Row, Small } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
+import { ACROSS, BESIDE_POINTER, SHARE } from '@/ui/parts/chart-look'
 
 const DAYS = { hour: 1 / 24, day: 1, week: 7 }
 const LINES = [
@@ -37,7 +38,6 @@ export function MachineMeasures({ agent }: { agent: AgentRow }): ReactNode {
     const last = values[name].at(-1)
     return last ? [`${title} ${Math.round(last.value)} %`] : []
   })
-  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
   return (
     <Panel style={{ padding: '8px 12px' }}>
       <Row>
@@ -55,22 +55,12 @@ export function MachineMeasures({ agent }: { agent: AgentRow }): ReactNode {
               dataKey="atMs"
               domain={['dataMin', 'dataMax']}
               tickFormatter={(at: number) => (over === 'week' ? day(at, zone) : clock(at, zone))}
-              tick={tick}
-              tickLine={false}
-              axisLine={{ stroke: 'var(--line-strong)' }}
+              {...ACROSS}
               minTickGap={40}
             />
-            <YAxis
-              tick={tick}
-              tickLine={false}
-              axisLine={false}
-              width={48}
-              domain={[0, 100]}
-              ticks={[0, 50, 100]}
-              unit=" %"
-            />
+            <YAxis {...SHARE} />
             <Tooltip
-              contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
+              contentStyle={BESIDE_POINTER}
               labelFormatter={(at) => `${day(Number(at), zone)} ${clock(Number(at), zone)}`}
               formatter={(value, name) => [`${String(value)} %`, name]}
             />

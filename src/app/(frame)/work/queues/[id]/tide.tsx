@@ -9,6 +9,7 @@ import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { Panel, Row, Small, Spring } from '@/ui/parts/layout'
+import { ACROSS, BESIDE_POINTER, UP } from '@/ui/parts/chart-look'
 
 interface Drawn extends TideBucket {
   readonly label: string
@@ -51,7 +52,6 @@ export function Tide({ id }: { id: number }): ReactNode {
     })
     router.push(`/work/queues/${id}?${query.toString()}`)
   }
-  const tick = { fontSize: 11.5, fill: 'var(--mute)' }
   const total = (of: (bucket: Drawn) => number): number => drawn.reduce((sum, bucket) => sum + Math.abs(of(bucket)), 0)
   return (
     <Panel style={{ padding: '8px 12px' }}>
@@ -72,17 +72,9 @@ export function Tide({ id }: { id: number }): ReactNode {
             margin={{ top: 8, right: 4, bottom: 0, left: 0 }}
             barCategoryGap={1}
           >
-            <XAxis
-              dataKey="label"
-              tick={tick}
-              tickLine={false}
-              axisLine={{ stroke: 'var(--line-strong)' }}
-              minTickGap={40}
-            />
+            <XAxis dataKey="label" {...ACROSS} minTickGap={40} />
             <YAxis
-              tick={tick}
-              tickLine={false}
-              axisLine={false}
+              {...UP}
               width={40}
               allowDecimals={false}
               tickFormatter={(value: number) => String(Math.abs(value))}
@@ -90,7 +82,7 @@ export function Tide({ id }: { id: number }): ReactNode {
             <ReferenceLine y={0} stroke="var(--line-strong)" />
             <Tooltip
               cursor={{ fill: 'var(--shelf)' }}
-              contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line-strong)', fontSize: 12 }}
+              contentStyle={BESIDE_POINTER}
               formatter={(value, name) => [String(Math.abs(Number(value))), String(name)]}
             />
             {BARS.map(({ key, name, fill, what, state }) => (
