@@ -10,7 +10,7 @@ import { Select } from '@/ui/parts/select'
 import { Row } from '@/ui/parts/layout'
 import { SearchField } from '@/ui/parts/search-field'
 
-import { CAUSES } from './triggers/cause'
+import { CAUSES } from './causes'
 
 const ANY = 'any'
 

@@ -1,16 +1,6 @@
 import { EVENT_KINDS, type TriggerKind } from '@/core/events/kinds'
 import type { TriggerDefinition } from '@/core/work/trigger'
 
-/** What makes a trigger start, as it is chosen. */
-export const CAUSES: readonly { readonly id: TriggerKind; readonly title: string }[] = [
-  { id: 'time', title: 'its time comes' },
-  { id: 'backlog', title: 'items wait in a queue' },
-  { id: 'measure', title: 'a measure goes beyond' },
-  { id: 'file', title: 'a file has come' },
-  { id: 'after', title: 'other work has ended' },
-  { id: 'call', title: 'a program calls it' },
-]
-
 const BEGIN: Record<TriggerKind, Partial<TriggerDefinition>> = {
   time: { time: { at: ['06:00'] } },
   backlog: { backlog: { queue: '', atLeast: 1, perRun: 1, most: 1 } },

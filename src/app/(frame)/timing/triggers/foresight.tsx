@@ -10,21 +10,8 @@ import { StateMark } from '@/ui/parts/state-mark'
 import { ChangesList, summaryOf } from '../changes-list'
 import { perDayWords } from '../words'
 import { LoadChart } from './load-chart'
+import { Side } from './side'
 
-const Side = styled.aside`
-  display: flex;
-  flex-direction: column;
-  gap: 14px;
-  border-left: 1px solid var(--line);
-  padding-left: 16px;
-  min-width: 0;
-  &[data-stale='true'] {
-    opacity: 0.6;
-  }
-  h2 {
-    font-size: 13px;
-  }
-`
 const Starts = styled.table`
   border-collapse: collapse;
   width: 100%;

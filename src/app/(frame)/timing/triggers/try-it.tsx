@@ -15,18 +15,8 @@ import { Row, Small, Stack, Trouble } from '@/ui/parts/layout'
 import { NumberField, OptionalNumber } from '@/ui/parts/number-field'
 import { Select } from '@/ui/parts/select'
 import { StateMark } from '@/ui/parts/state-mark'
+import { Side } from './side'
 
-const Side = styled.aside`
-  display: flex;
-  flex-direction: column;
-  gap: 14px;
-  border-left: 1px solid var(--line);
-  padding-left: 16px;
-  min-width: 0;
-  h2 {
-    font-size: 13px;
-  }
-`
 const Inputs = styled.dl`
   display: grid;
   grid-template-columns: max-content minmax(0, 1fr);

@@ -13,6 +13,8 @@ import { Link } from '@/ui/parts/link'
 import { ACROSS, BESIDE_POINTER, SHARE } from '@/ui/parts/chart-look'
 
 const DAYS = { hour: 1 / 24, day: 1, week: 7 }
+/** Of the load only the newest value is shown. */
+const JUST_NOW = 0.01
 const LINES = [
   { name: 'memory', title: 'memory', colour: 'var(--running)' },
   { name: 'disk', title: 'fullest disk', colour: 'var(--brass)' },
@@ -22,17 +24,16 @@ const LINES = [
 export function MachineMeasures({ agent }: { agent: AgentRow }): ReactNode {
   const { zone } = useMe()
   const over = useStretch()
-  const useMeasure = (name: string): MeasureSeries['values'] => {
+  const useMeasure = (name: string, days: number): MeasureSeries['values'] => {
     const { data } = useQuery({
-      queryKey: ['measures', { agent: agent.name }, name, over],
-      queryFn: () =>
-        api.get<MeasureSeries[]>(`/measures/values${queryOf({ agent: agent.name, name, days: DAYS[over] })}`),
+      queryKey: ['measures', { agent: agent.name }, name, days],
+      queryFn: () => api.get<MeasureSeries[]>(`/measures/values${queryOf({ agent: agent.name, name, days })}`),
       staleTime: 30_000,
     })
     return data?.[0]?.values ?? []
   }
-  const values = { memory: useMeasure('memory'), disk: useMeasure('disk') }
-  const load = useMeasure('load').at(-1)
+  const values = { memory: useMeasure('memory', DAYS[over]), disk: useMeasure('disk', DAYS[over]) }
+  const load = useMeasure('load', JUST_NOW).at(-1)
   if (values.memory.length + values.disk.length === 0) return null
   const now = LINES.flatMap(({ name, title }) => {
     const last = values[name].at(-1)
