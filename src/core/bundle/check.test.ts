@@ -1,6 +1,7 @@
 import '../calendar/holiday-data'
 import { checkBundle, checkBundleText } from './check'
 import { depthsOf, loopsOf } from './graph'
+import Ajv2020 from 'ajv/dist/2020'
 import { bundleJsonSchema } from './schema'
 import type { Fault } from '../schema/faults'
 
@@ -354,6 +355,22 @@ describe('the JSON Schema', () => {
     expect(schema.$schema).toBe('https://json-schema.org/draft/2020-12/schema')
     expect(Object.keys(schema.$defs)).toEqual(expect.arrayContaining(['DayRule', 'TimeRule']))
     expect(schema.$defs.DayRule).toMatchObject({ additionalProperties: false, minProperties: 1, maxProperties: 2 })
+  })
+
+  it.each([
+    [{ time: { at: ['06:00'] } }, true],
+    [{ backlog: { queue: 'refunds' } }, true],
+    [{}, false],
+    [{ time: { at: ['06:00'] }, call: {} }, false],
+  ])('says of a trigger with %j whether it has one cause, as the check does: %s', (cause, isSound) => {
+    const file = {
+      format: 'bugle-bundle/1',
+      queues: [{ id: 'refunds' }],
+      jobs: [{ id: 'j' }],
+      triggers: [{ id: 't', start: { job: 'j' }, ...cause }],
+    }
+    const fits = new Ajv2020({ strict: false, formats: { 'date-time': true } }).compile(bundleJsonSchema())
+    expect([fits(file), checkBundle(file).ok]).toEqual([isSound, isSound])
   })
 })
 

@@ -4,7 +4,7 @@ import { z } from 'zod'
 import { dayRuleSchema, idSchema, isoDaySchema } from '../calendar/rule'
 import { PRIORITIES } from '../dispatch/types'
 import { keysSchema } from '../events/item'
-import { eventKeys, fromCallSchema } from '../events/kinds'
+import { eventKeys, fromCallSchema, TRIGGER_KINDS } from '../events/kinds'
 import { parseDuration } from '../timing/duration'
 import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
 import { INPUT_TYPES } from '../work/inputs'
@@ -249,18 +249,21 @@ export const timingKeys = {
   spread: z.enum(SPREADS).default('one'),
 } as const
 
-const triggerSchema = z.strictObject({
-  id: idSchema,
-  title: titleSchema.optional(),
-  notes: notesSchema.optional(),
-  start: exactlyOne(z.strictObject({ job: idSchema.optional(), flow: idSchema.optional() }), 'A start', [
-    'job',
-    'flow',
-  ]) as z.ZodType<{ readonly job: string } | { readonly flow: string }>,
-  ...timingKeys,
-  enabled: z.boolean().default(true),
-  with: z.record(z.string(), z.union([valueSchema, fromCallSchema])).optional(),
-})
+const triggerSchema = z
+  .strictObject({
+    id: idSchema,
+    title: titleSchema.optional(),
+    notes: notesSchema.optional(),
+    start: exactlyOne(z.strictObject({ job: idSchema.optional(), flow: idSchema.optional() }), 'A start', [
+      'job',
+      'flow',
+    ]) as z.ZodType<{ readonly job: string } | { readonly flow: string }>,
+    ...timingKeys,
+    enabled: z.boolean().default(true),
+    with: z.record(z.string(), z.union([valueSchema, fromCallSchema])).optional(),
+  })
+  // Checked in check-triggers.ts; the published schema says it, too.
+  .meta({ oneOf: TRIGGER_KINDS.map((kind) => ({ required: [kind] })) })
 
 const peopleGroupSchema = z.strictObject({
   /** Its title. */
