@@ -1,7 +1,7 @@
 import { existsSync, readFileSync, watch as watchFolder, type FSWatcher } from 'node:fs'
 import { readdir, stat } from 'node:fs/promises'
 import { join } from 'node:path'
-import { fitsName, neverCounts, splitPath } from '@/core/events/file-name'
+import { fitsName, joinPath, neverCounts, splitPath } from '@/core/events/file-name'
 import { MOST_FOUND, type FoundFile, type Watch } from './protocol'
 import { writeWhole } from './whole-file'
 
@@ -211,8 +211,7 @@ class Watching {
       if (leftMs > 0) nextMs = Math.min(nextMs, leftMs + 1)
       else {
         const [size, modified] = state
-        const path = this.folder === '/' ? `/${name}` : `${this.folder}/${name}`
-        found.push({ trigger: this.watch.trigger, path, size, modified })
+        found.push({ trigger: this.watch.trigger, path: joinPath(this.folder, name), size, modified })
         this.kept.told[name] = state
         this.still.delete(name)
       }

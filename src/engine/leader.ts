@@ -236,7 +236,6 @@ export class Leader {
     await troubles.watch('let items be taken whose time has come', async () => {
       while (await releaseItems());
     })
-    await troubles.watch('steer back what was steered until now', endSteers)
     await troubles.watch('look after runs whose account is gone', failWithoutAccount)
     await troubles.watch('look after runs of removed jobs', cancelOfRemoved)
     // After an outage of ours the agents must first have had time to call again.
@@ -274,6 +273,7 @@ export class Leader {
         await sampleMeasures()
         this.sampledMinute = minute
       })
+    await this.troubles.watch('steer back what was steered until now', endSteers)
     await this.troubles.watch('look at secrets that end', watchSecrets)
     await this.troubles.watch('look at work queues', watchQueues)
     await this.troubles.watch('work out usual lengths', async () => {

@@ -3,7 +3,7 @@ import type { DaySet } from '../calendar/day-set'
 import { isInHours, outOfHours } from '../fleet/hours'
 import { parseDuration } from '../timing/duration'
 import type { Zone } from '../timing/zone'
-import type { Backlog } from './kinds'
+import type { After, Backlog } from './kinds'
 
 /** What waits in a queue, and what the trigger has under way. */
 export interface BacklogSeen {
@@ -80,6 +80,10 @@ export function openingAt({ zone, eligible, from, until, between }: EventDays, n
     (until === undefined || day <= (parseIsoDay(until) as Day))
   return isWithin && (eligible?.has(day) ?? true) ? { is: 'open', day } : { is: 'not on this day', day }
 }
+
+/** Whether a run that has ended so is one of those that are waited for. */
+export const endFits = (when: After['when'], state: string): boolean =>
+  when === 'ended' || (when === 'succeeded' ? state === 'succeeded' : state === 'failed' || state === 'lost')
 
 /** Runs that one ending led to may lead to others, and so on: so many in a row. */
 export const MOST_CHAINED = 50

@@ -29,6 +29,15 @@ export function splitPath(path: string): FilePattern {
   return { folder: path.slice(0, at) || '/', name: path.slice(at + 1) }
 }
 
+/** The path of a file in a folder. */
+export const joinPath = (folder: string, name: string): string => (folder === '/' ? `/${name}` : `${folder}/${name}`)
+
+/** Whether a file is one of those that a pattern means, by its whole path. */
+export function fitsPath(pattern: string, path: string): boolean {
+  const [wanted, is] = [splitPath(pattern), splitPath(path)]
+  return wanted.folder === is.folder && fitsName(wanted.name, is.name) && !neverCounts(is.name)
+}
+
 /** Whether a name is one of a pattern’s. Takes time in proportion to both, whatever they are. */
 export function fitsName(pattern: string, name: string): boolean {
   const [p, n] = [[...pattern], [...name]]

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import type { TriggerDefinition } from '../work/trigger'
-import { backlogStarts, openingAt, rateLeft, type EventDays } from './decide'
-import { fitsName, neverCounts, splitPath } from './file-name'
+import { backlogStarts, endFits, openingAt, rateLeft, type EventDays } from './decide'
+import { fitsPath } from './file-name'
 import { firings } from './measure'
 import { fitsOnly } from './values'
 
@@ -87,16 +87,8 @@ function wantedBy({ backlog, measure, file, call, after }: Kinds, each: Happened
     return backlogStarts(backlog, { waiting, oldestSeconds: oldest, open }) || 'too little waits for more runs'
   }
   if (measure && 'value' in each) return isFired ? 1 : 'completes no row'
-  if (file && 'file' in each) {
-    const [wanted, is] = [splitPath(file.path), splitPath(each.file)]
-    const fits = wanted.folder === is.folder && fitsName(wanted.name, is.name) && !neverCounts(is.name)
-    return fits ? 1 : 'none of its files'
-  }
-  if (after && 'state' in each) {
-    if (after.when === 'ended') return 1
-    const isAsked = after.when === 'succeeded' ? each.state === 'succeeded' : ['failed', 'lost'].includes(each.state)
-    return isAsked ? 1 : `not ${after.when}`
-  }
+  if (file && 'file' in each) return fitsPath(file.path, each.file) ? 1 : 'none of its files'
+  if (after && 'state' in each) return endFits(after.when, each.state) ? 1 : `not ${after.when}`
   if (call && 'body' in each) return fitsOnly(call.only, each.body) ? 1 : 'none of the calls that count'
   return 'not what this trigger waits for'
 }

@@ -1,4 +1,4 @@
-import { at, broughtInputs, broughtNames, fitsOnly } from './values'
+import { atPointer, broughtInputs, broughtNames, fitsOnly } from './values'
 
 const body = { data: { vessel: 'Selkie', berth: 4, safe: true, 'a/b': { '~x': 1 }, list: ['x', 'y'], none: null } }
 
@@ -13,7 +13,7 @@ it.each([
   ['/__proto__', undefined],
   ['/data/none', null],
 ])('at %s of what was sent lies %j', (pointer, value) => {
-  expect(at(body, pointer)).toEqual(value)
+  expect(atPointer(body, pointer)).toEqual(value)
 })
 
 it('values are filled in with what came, as inputs take them', () => {

@@ -32,7 +32,7 @@ export function broughtInputs(
   )
   for (const [name, value] of Object.entries(given)) {
     if (isFromCall(value)) {
-      const sent = at(body, value.from)
+      const sent = atPointer(body, value.from)
       if (sent !== undefined && sent !== null) found[name] = textOf(sent)
       continue
     }
@@ -56,7 +56,7 @@ export const broughtNames = (given: Given): Set<string> =>
   )
 
 /** What lies at a JSON Pointer (RFC 6901); undefined: nothing. */
-export function at(value: unknown, pointer: string): unknown {
+export function atPointer(value: unknown, pointer: string): unknown {
   let here = value
   for (const part of pointer.split('/').slice(1)) {
     const key = part.replaceAll('~1', '/').replaceAll('~0', '~')
@@ -74,4 +74,4 @@ function textOf(value: unknown): string {
 
 /** Whether all of these pointers lead to these values. */
 export const fitsOnly = (only: Readonly<Record<string, string | number | boolean>>, body: unknown): boolean =>
-  Object.entries(only).every(([pointer, value]) => at(body, pointer) === value)
+  Object.entries(only).every(([pointer, value]) => atPointer(body, pointer) === value)

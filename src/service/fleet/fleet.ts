@@ -1,7 +1,6 @@
 import { z } from 'zod'
-import { ACTION_KINDS } from '@/core/work/job'
 import { titleSchema } from '@/core/schema/text'
-import { labelsSchema, slugSchema } from '@/core/work/job'
+import { ACTION_KINDS, labelsSchema, slugSchema } from '@/core/work/job'
 import { AGENT_VERSION } from '@/agent/protocol'
 import { compareVersions } from '@/core/dispatch'
 import { config } from '@/store/config'

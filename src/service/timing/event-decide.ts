@@ -21,7 +21,7 @@ export interface ToDecide {
   readonly trigger: StartingTrigger & { readonly enabled: boolean }
 }
 
-/** What came of each event. `waitsUntil`: it is not decided before. */
+/** What came of each event, by its number; those that wait, and until when (null: for good); how many runs were made. */
 export interface Decided {
   readonly outcomes: ReadonlyMap<number, Outcome>
   readonly waiting: ReadonlyMap<number, Date | null>

@@ -1,8 +1,8 @@
 import { z } from 'zod'
-import { backlogStarts } from '@/core/events/decide'
+import { backlogStarts, endFits } from '@/core/events/decide'
 import { broughtBy } from '@/core/events/facts'
 import { firings } from '@/core/events/measure'
-import { fitsName, neverCounts, splitPath } from '@/core/events/file-name'
+import { fitsName, joinPath, neverCounts, splitPath } from '@/core/events/file-name'
 import { broughtInputs, fitsOnly, type Brought } from '@/core/events/values'
 import { isoDay } from '@/core/calendar/days'
 import { triggerDefinitionSchema } from '@/core/work/trigger'
@@ -101,9 +101,8 @@ function wantedBy(
   }
   if (after && 'state' in event) {
     const { state, values } = event
-    const fits = after.when === 'ended' || (after.when === 'succeeded') === (state === 'succeeded')
-    if (!fits || (after.when === 'failed' && state === 'cancelled'))
-      return `It waits for a run that has ${after.when}, and this one has ${state === 'lost' ? 'been lost' : state}.`
+    if (!endFits(after.when, state))
+      return `It waits for a run that has ${after.when}, and this one has ${state === 'lost' || state === 'cancelled' ? `been ${state}` : state}.`
     return { runs: 1, brings: { values: { ...values, run: '1', state } } }
   }
   if (measure && 'values' in event && Array.isArray(event.values)) {
@@ -117,9 +116,11 @@ function wantedBy(
     const { folder, name } = splitPath(file.path)
     if (neverCounts(event.name)) return 'A name that begins with a dot, or ends with .part or .tmp, never counts.'
     if (!fitsName(name, event.name)) return `${event.name} is none of ${name}.`
-    const path = `${folder === '/' ? '' : folder}/${event.name}`
     const modified = new Date().toISOString()
-    return { runs: 1, brings: broughtBy({ agent: file.on.agent, file: path, size: event.size, modified }) }
+    return {
+      runs: 1,
+      brings: broughtBy({ agent: file.on.agent, file: joinPath(folder, event.name), size: event.size, modified }),
+    }
   }
   if (call && 'body' in event) {
     if (!fitsOnly(call.only, event.body)) return 'It is none of the calls that count.'

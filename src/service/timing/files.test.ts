@@ -150,6 +150,11 @@ describe('what agents are to look for', () => {
       { trigger: 999_999, fault },
     ])
     expect(await states()).toEqual(['open', 'open'])
+    // Said again after each welcome, it is no second trouble.
+    await noteWatched(agentId, [{ trigger, fault }])
+    expect(await one(null, 'SELECT times FROM matters WHERE subject = $1', [`trigger ${trigger} files`])).toEqual({
+      times: 1,
+    })
     await noteWatched(other, [{ trigger, fault: null }])
     expect(await states()).toEqual(['open', 'open'])
     await noteWatched(agentId, [{ trigger, fault: null }])

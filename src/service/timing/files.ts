@@ -1,4 +1,4 @@
-import { fitsName, neverCounts, splitPath } from '@/core/events/file-name'
+import { fitsPath } from '@/core/events/file-name'
 import { parseDuration } from '@/core/timing/duration'
 import { triggerIfReadable } from '@/core/work/trigger'
 import type { FoundFile, Watch } from '@/agent/protocol'
@@ -56,9 +56,7 @@ export async function storeFound(agentId: number, found: readonly FoundFile[]): 
   const triggers = new Map((await fileTriggers([agentId])).map((trigger) => [trigger.id, trigger]))
   const fits = found.filter(({ trigger, path }) => {
     const file = triggerIfReadable(triggers.get(trigger)?.definition)?.file
-    if (!file) return false
-    const [wanted, is] = [splitPath(file.path), splitPath(path)]
-    return wanted.folder === is.folder && fitsName(wanted.name, is.name) && !neverCounts(is.name)
+    return file !== undefined && fitsPath(file.path, path)
   })
   if (fits.length === 0) return [...found]
   const open = await openBy([...new Set(fits.map(({ trigger }) => trigger))])
@@ -89,13 +87,34 @@ async function openBy(triggers: readonly number[]): Promise<Map<number, number>>
   return new Map(rows.map(({ id, n }) => [id, n]))
 }
 
+/** What the agent says of looking for a trigger's files. */
+export interface WatchState {
+  readonly agent: string
+  /** Why it cannot; null: it can. */
+  readonly fault: string | null
+  readonly at: string
+}
+
 /** How it goes with looking for files on an agent's machine: a person is told where it cannot. */
 export async function noteWatched(
   agentId: number,
   faults: readonly { readonly trigger: number; readonly fault: string | null }[],
 ): Promise<void> {
   const triggers = new Map((await fileTriggers([agentId])).map((trigger) => [trigger.id, trigger]))
-  const known = faults.filter(({ trigger }) => triggers.has(trigger))
+  const before = new Map(
+    (
+      await many<WatchState & { trigger: number }>(
+        null,
+        'SELECT trigger_id AS trigger, agent, fault, at FROM trigger_watches WHERE trigger_id = ANY($1)',
+        [[...triggers.keys()]],
+      )
+    ).map((row) => [row.trigger, row]),
+  )
+  // After each welcome an agent says all of it anew.
+  const known = faults.filter(({ trigger, fault }) => {
+    const [asks, said] = [triggers.get(trigger), before.get(trigger)]
+    return asks && (said?.agent !== asks.agent || said.fault !== fault)
+  })
   if (known.length === 0) return
   await transaction(async (tx) => {
     await execute(
@@ -138,14 +157,6 @@ export async function forgetWatches(tx: Tx, triggerIds: readonly number[]): Prom
       gone.map(({ id }) => `trigger ${id} files`),
       'nobody looks for files for it',
     )
-}
-
-/** What the agent says of looking for a trigger's files. */
-export interface WatchState {
-  readonly agent: string
-  /** Why it cannot; null: it can. */
-  readonly fault: string | null
-  readonly at: string
 }
 
 export async function watchState(actor: Actor, id: number): Promise<{ watch: WatchState | null }> {
