@@ -97,7 +97,6 @@ function AfterFields({
   return (
     <Stack>
       <Sentence>
-        <Word>when</Word>
         <Select
           label="Work to wait for"
           hideLabel

@@ -128,7 +128,7 @@ function BroughtField({
         placeholder={isFrom ? '/data/vessel' : isOfFile ? 'as the file says' : hintOf(input)}
         error={error}
         mono={isFrom}
-        width="190px"
+        width={isCall ? '190px' : '300px'}
       />
       {isCall && (
         <div style={{ paddingTop: 19 }}>
