@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { FoundFile, Watch } from './protocol'
 import { FileWatches } from './watches'
+import { changedBy } from './watching'
 
 let folder: string
 let state: string
@@ -71,6 +72,16 @@ it('tells files that come, fit and stand still, with what they are', async () =>
   expect(names(told)).toEqual(['till-1.csv', 'till-4.csv'])
   expect(told.files[0]).toMatchObject({ trigger: 7, size: 10, modified: expect.any(Number) })
   expect(told.faults).toEqual([{ trigger: 7, fault: null }])
+})
+
+it('what comes at once is found, although the clock of files lags behind', async () => {
+  const since = Date.now()
+  put('till-1.csv')
+  const told = begin(watch({ since }))
+  await told.until(() => told.files.length > 0)
+  expect(names(told)).toEqual(['till-1.csv'])
+  // Where a system knows whole seconds only, a file may be as new as the end of its second.
+  expect([1_000_000, 1_000_250.5].map(changedBy)).toEqual([1_001_000, 1_000_260.5])
 })
 
 it('one that is being written is told when it stands still, as it is then', async () => {
