@@ -2,7 +2,9 @@ import { once } from 'node:events'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir, userInfo } from 'node:os'
 import { join } from 'node:path'
+import { PassThrough } from 'node:stream'
 import { Agent } from './agent'
+import { runDesk } from './desk-program'
 import { FakeGateway, hello, LEASE, welcome } from './gateway.test-help'
 import { Gateways } from './gateways'
 import type { FromAgent, Lease, Report } from './protocol'
@@ -39,6 +41,7 @@ function begin(): Agent {
     gateways: new Gateways(gateway.url),
     credential: 'bga_test',
     stateDir: dir,
+    deskDir: join(dir, 'desk'),
     facts,
     supervisor,
     log: () => undefined,
@@ -146,4 +149,44 @@ it('what the owner of the machine denies it is given back, and never begun', asy
       (m) => m.type === 'reports' && m.reports.some((r) => r.attempt === 9 && r.body.kind === 'started'),
     ),
   ).toBe(false)
+})
+
+it('people at its robots are told what they are asked; what they say is said again until it is answered', async () => {
+  type Desk = Extract<FromAgent, { type: 'desk' }>
+  const isDesk = (m: FromAgent): m is Desk => m.type === 'desk'
+  const there = (m: FromAgent): m is Extract<FromAgent, { type: 'there' }> =>
+    m.type === 'there' && m.robots.includes('desk3')
+  await greet()
+  const question = {
+    ask: 41,
+    run: 9,
+    title: 'Sort the post',
+    from: 'Petra',
+    usualMs: null,
+    how: 'asked',
+    at: 0,
+  } as const
+  const desk = { robot: 'desk3', user: userInfo().username, person: null, questions: [question], may: [] }
+  gateway.say({ type: 'desks', desks: [desk] })
+  const input = new PassThrough()
+  const said: string[] = []
+  const heard = new Promise<void>((resolve) => {
+    const end = runDesk(join(dir, 'desk'), 'desk3', { input, out: (text) => said.push(text) })
+    void end.then(resolve)
+  })
+  await gateway.until(there)
+  input.write('now 1\n')
+  const first = await gateway.until(isDesk)
+  expect(first).toMatchObject({ robot: 'desk3', ask: { do: 'now', ask: 41 } })
+  // The line breaks before there is an answer: the same word is said again over the next.
+  const from = gateway.heard.length
+  gateway.sockets.at(-1)?.terminate()
+  await gateway.until(hello, from)
+  gateway.say(welcome({ agent: 'kelda-desk1' }))
+  const again = await gateway.until(isDesk, from)
+  expect(again.request).toBe(first.request)
+  gateway.say({ type: 'desk', request: again.request, answer: { ok: true, answer: { text: 'Heard.' } } })
+  input.end()
+  await heard
+  expect(said).toContain('Heard.')
 })

@@ -11,6 +11,7 @@ import { RoomWatch } from './room'
 import { trySignIn } from './sign-in'
 import { Supervisors } from './supervisors'
 import { Attempt, type AttemptHooks } from './attempt'
+import { Desks } from './desks'
 import { FileWatches } from './watches'
 
 export interface AgentOptions {
@@ -18,6 +19,8 @@ export interface AgentOptions {
   readonly credential: string
   readonly stateDir: string
   readonly facts: AgentFacts
+  /** Where people at attended robots find it. */
+  readonly deskDir: string
   /** The supervisor's program. */
   readonly supervisor: string
   readonly log: (message: string) => void
@@ -38,6 +41,7 @@ export class Agent {
   private tidying: NodeJS.Timeout | undefined
   private readonly supervisors: Supervisors
   private readonly files: FileWatches
+  private readonly desks: Desks
 
   constructor(private readonly options: AgentOptions) {
     this.attemptsDir = join(options.stateDir, 'tries')
@@ -90,7 +94,12 @@ export class Agent {
       onTry: trySignIn,
       onWatch: (watches) => this.files.set(watches),
       onKnown: (files) => this.files.known(files),
-      onWelcome: () => this.files.connected(),
+      onDesks: (desks) => this.desks.set(desks),
+      onWelcome: () => {
+        this.files.connected()
+        this.desks.connected()
+      },
+      onAway: () => this.desks.away(),
       receipts: (attempts) =>
         [
           ...attempts.flatMap((attempt) => this.attempts.get(attempt)?.lease.receipt ?? []),
@@ -103,6 +112,12 @@ export class Agent {
       now: () => this.link.now(),
       tell: (found) => this.link.say({ type: 'files', found: [...found] }),
       tellFaults: (faults) => this.link.say({ type: 'watched', faults: [...faults] }),
+      log: options.log,
+    })
+    this.desks = new Desks({
+      folder: options.deskDir,
+      ask: (question) => this.link.askForDesk(question),
+      tellThere: (robots) => this.link.say({ type: 'there', robots: [...robots] }),
       log: options.log,
     })
   }
@@ -125,6 +140,7 @@ export class Agent {
   stop(): void {
     clearInterval(this.tidying)
     this.files.stop()
+    this.desks.stop()
     this.link.stop()
     for (const one of this.attempts.values()) one.leave()
     this.supervisors.stop()

@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs'
 import { homedir } from 'node:os'
 import { join, resolve } from 'node:path'
 import { parseArgs } from 'node:util'
@@ -7,18 +8,23 @@ import { Gateways } from './gateways'
 import { AGENT_VERSION } from './protocol'
 import { supervisorFile } from './supervisor-file'
 
+/** Whoever sits at a robot of an agent that runs as root can go there. */
+const ROOTS_DESKS = '/run/bugle-agent/desk'
+
 const USAGE = `Bugle agent ${AGENT_VERSION}
 
   BUGLE_ENROL_KEY=KEY node bugle-agent.cjs enrol --server URL [--run] [--name NAME] [--host NAME] [--state DIR]
                                                --key -      reads the key from standard input
   node bugle-agent.cjs run [--state DIR] [--deny KIND,…] [--only KIND,…]
                                                what the owner of the machine does not let it do, or lets it do alone: ${ABILITIES.join(', ')}
+  node bugle-agent.cjs desk ROBOT [--desk DIR]  for the person at an attended robot: shows what it is asked, and answers
   node bugle-agent.cjs unit [--state DIR]      prints a systemd unit that keeps the agent running
   node bugle-agent.cjs item …                  within a run: takes, ends or adds items of work queues; item --help
   node bugle-agent.cjs version
   node bugle-agent.cjs --help
 
 State (credential, runs in hand) is kept in --state, by default ~/.bugle-agent.
+Desks find their agent in --desk, by default ${ROOTS_DESKS} if it runs as root, else in its state.
 A private certificate authority is given by the environment: NODE_EXTRA_CA_CERTS=FILE.`
 
 const log = (message: string): void => console.error(`${new Date().toISOString()} ${message}`)
@@ -35,7 +41,27 @@ function allowed(deny: string | undefined, only: string | undefined): string[] {
   return ABILITIES.filter((kind) => (only === undefined ? !named.includes(kind) : named.includes(kind)))
 }
 
-function runAgent(stateDir: string, host: string | undefined, abilities: readonly string[]): void {
+/** Where the agent of this machine has its desks: the same for whoever sits at one. */
+function deskFolder(given: string | undefined, stateDir: string, isRoot = process.getuid?.() === 0): string {
+  if (given !== undefined) return resolve(given)
+  return isRoot ? ROOTS_DESKS : join(stateDir, 'desk')
+}
+
+/** A person sits at a robot: the agent may run as root, or as they do. */
+async function sitAt(robot: string, folder: string): Promise<void> {
+  // A name is one part of a path.
+  if (!/^[\w.-]+$/.test(robot)) throw new Error(`${robot} is no robot’s name.`)
+  const { runDesk } = await import('./desk-program')
+  await runDesk(folder, robot, { input: process.stdin, out: (text) => console.log(text) })
+}
+
+interface RunOptions {
+  readonly host: string | undefined
+  readonly desk: string | undefined
+  readonly abilities: readonly string[]
+}
+
+function runAgent(stateDir: string, { host, desk, abilities }: RunOptions): void {
   const identity = readIdentity(stateDir)
   if (!identity)
     throw new Error(
@@ -56,6 +82,7 @@ function runAgent(stateDir: string, host: string | undefined, abilities: readonl
     gateways,
     credential,
     stateDir,
+    deskDir: deskFolder(desk, stateDir),
     facts: factsOfThisMachine(host, abilities),
     supervisor: supervisorFile(stateDir),
     log,
@@ -131,6 +158,7 @@ const parsed = (args: readonly string[]) =>
       host: { type: 'string' },
       deny: { type: 'string' },
       only: { type: 'string' },
+      desk: { type: 'string' },
       state: { type: 'string', default: join(homedir(), '.bugle-agent') },
       run: { type: 'boolean', default: false },
       help: { type: 'boolean', short: 'h', default: false },
@@ -140,7 +168,7 @@ const parsed = (args: readonly string[]) =>
 /** Everything that a person types. */
 export async function main(args: readonly string[] = process.argv.slice(2)): Promise<void> {
   const { positionals, values } = argumentsOf(args)
-  const { server, key, name, host, state, run, help, deny, only } = values
+  const { server, key, name, host, state, desk, run, help, deny, only } = values
   const abilities = allowed(deny, only)
   const command = help ? 'help' : positionals[0]
   switch (command) {
@@ -160,14 +188,20 @@ export async function main(args: readonly string[] = process.argv.slice(2)): Pro
         ...(name ? { name } : {}),
       })
       log(`enrolled as ${identity.agent}`)
-      if (run) runAgent(state, host, abilities)
+      if (run) runAgent(state, { host, desk, abilities })
       return
     }
     case 'run':
-      return runAgent(state, host, abilities)
+      return runAgent(state, { host, desk, abilities })
+    case 'desk': {
+      const robot = positionals[1]
+      if (robot === undefined) throw new Error('desk needs the robot that you sit at.')
+      const own = deskFolder(desk, state, false)
+      return sitAt(robot, desk === undefined && !existsSync(own) ? ROOTS_DESKS : own)
+    }
     case 'unit':
       console.log(
-        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\n${authority()}ExecStart=${process.execPath} ${process.argv[1]} run --state ${state}${limits(deny, only)}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
+        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\n${authority()}ExecStart=${process.execPath} ${process.argv[1]} run --state ${state}${limits(deny, only)}${desk === undefined ? '' : ` --desk ${desk}`}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
       )
       return
     case 'version':

@@ -3,11 +3,18 @@ import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { arch, hostname, release, type } from 'node:os'
 import { join } from 'node:path'
 import { ACTION_KINDS } from '@/core/work/job'
-import { AGENT_VERSION, enrolAnswerSchema, LOOKS_FOR_FILES, type AgentFacts, type EnrolAnswer } from './protocol'
+import {
+  AGENT_VERSION,
+  enrolAnswerSchema,
+  HAS_DESKS,
+  LOOKS_FOR_FILES,
+  type AgentFacts,
+  type EnrolAnswer,
+} from './protocol'
 import { writeWhole } from './whole-file'
 
-/** All that an agent can do: kinds of work, and looking for files. */
-export const ABILITIES: readonly string[] = [...ACTION_KINDS, LOOKS_FOR_FILES]
+/** All that an agent can do: kinds of work, looking for files, and asking people at robots. */
+export const ABILITIES: readonly string[] = [...ACTION_KINDS, LOOKS_FOR_FILES, HAS_DESKS]
 
 export interface Identity {
   readonly agent: string

@@ -36,6 +36,7 @@ function begin(): Agent {
     gateways: new Gateways(gateway.url),
     credential: 'bga_test',
     stateDir: dir,
+    deskDir: join(dir, 'desk'),
     facts: { ...facts, abilities: ['command'] },
     supervisor,
     log: () => undefined,

@@ -9,6 +9,8 @@ import {
   PROTOCOL_VERSION,
   toAgentSchema,
   type AgentFacts,
+  type DeskQuestion,
+  type DeskState,
   type FoundFile,
   type FromAgent,
   type Gap,
@@ -48,15 +50,19 @@ export interface Host {
   onWatch?(watches: readonly Watch[]): void
   /** The server knows these files. */
   onKnown?(files: readonly FoundFile[]): void
+  /** The attended robots of its machine, and what the people at them are asked. */
+  onDesks?(desks: readonly DeskState[]): void
   /** The line is up. */
   onWelcome?(): void
+  /** The line is down. */
+  onAway?(): void
   /** The receipts of these attempts, of those that it has. */
   receipts?(attempts: readonly number[]): string[]
   log(message: string): void
 }
 
 interface Question {
-  readonly message: Extract<FromAgent, { type: 'item' }>
+  readonly message: Extract<FromAgent, { type: 'item' | 'desk' }>
   readonly resolve: (answer: ItemAnswer) => void
   readonly reject: (error: Error) => void
 }
@@ -82,7 +88,7 @@ export class AgentLink {
   private stopped = false
   private clockOffsetMs = 0
   private silentUntil = 0
-  /** Questions about items that are not answered yet, by attempt and request. */
+  /** Questions about items, and words of people at robots, that are not answered yet. */
   private readonly questions = new Map<string, Question>()
   private askTimer: NodeJS.Timeout | undefined
   private readonly asked = new Map<number, { readonly from: number; readonly times: number }>()
@@ -128,15 +134,23 @@ export class AgentLink {
 
   drop(attempt: number): void {
     this.outboxes.delete(attempt)
-    for (const [key, { message }] of this.questions) if (message.attempt === attempt) this.questions.delete(key)
+    for (const [key, { message }] of this.questions)
+      if (message.type === 'item' && message.attempt === attempt) this.questions.delete(key)
     this.asked.delete(attempt)
   }
 
   /** Asks the server about items, again and again until it answers: the same question gets the same answer. Rejects when the agent ends. */
   ask(question: ItemQuestion): Promise<ItemAnswer> {
-    const message = { type: 'item', ...question } as const
+    return this.askFor(`${question.attempt} ${question.request}`, { type: 'item', ...question })
+  }
+
+  /** Passes on a word of a person at a robot, in the same way. */
+  askForDesk(question: DeskQuestion): Promise<ItemAnswer> {
+    return this.askFor(`desk ${question.request}`, { type: 'desk', ...question })
+  }
+
+  private askFor(key: string, message: Question['message']): Promise<ItemAnswer> {
     return new Promise((resolve, reject) => {
-      const key = `${question.attempt} ${question.request}`
       const before = this.questions.get(key)
       // Asked twice at once: both hear the answer.
       const both = (answer: ItemAnswer): void => {
@@ -149,6 +163,11 @@ export class AgentLink {
     })
   }
 
+  private answered(key: string, answer: ItemAnswer): void {
+    this.questions.get(key)?.resolve(answer)
+    this.questions.delete(key)
+  }
+
   private askAgain(): void {
     if (this.questions.size === 0) {
       clearInterval(this.askTimer)
@@ -159,7 +178,7 @@ export class AgentLink {
   }
 
   /** Says something that is said again if it is lost. */
-  say(message: Extract<FromAgent, { type: 'files' | 'watched' }>): void {
+  say(message: Extract<FromAgent, { type: 'files' | 'watched' | 'there' }>): void {
     if (this.welcomed) this.send(message)
   }
 
@@ -204,6 +223,7 @@ export class AgentLink {
       const isRound = this.welcomed || this.gateways.next()
       this.welcomed = false
       clearInterval(this.beatTimer)
+      this.host.onAway?.()
       if (this.stopped) return
       // Jitter, so that a fleet does not come back all at once.
       this.retryTimer = setTimeout(() => this.connect(), this.retryMs * (0.5 + Math.random() * 0.5))
@@ -277,12 +297,13 @@ export class AgentLink {
       case 'receipts':
         this.send({ type: 'receipts', receipts: this.host.receipts?.(message.attempts) ?? [] })
         return
-      case 'item': {
-        const key = `${message.attempt} ${message.request}`
-        this.questions.get(key)?.resolve(message.answer)
-        this.questions.delete(key)
+      case 'item':
+        return this.answered(`${message.attempt} ${message.request}`, message.answer)
+      case 'desk':
+        return this.answered(`desk ${message.request}`, message.answer)
+      case 'desks':
+        this.host.onDesks?.(message.desks)
         return
-      }
       case 'watch':
         this.host.onWatch?.(message.watches)
         return

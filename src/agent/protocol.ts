@@ -300,6 +300,49 @@ const watchSchema = z.object({
 })
 export type Watch = z.output<typeof watchSchema>
 
+/** The ability of agents on whose machines people can sit at attended robots. */
+export const HAS_DESKS = 'desk'
+/** What a person at a robot may say. */
+export const deskSaySchema = z.discriminatedUnion('do', [
+  z.object({ do: z.literal('now'), ask: id }),
+  z.object({ do: z.literal('later'), ask: id, minutes: z.int().min(1).max(1440) }),
+  z.object({ do: z.literal('no'), ask: id }),
+  z.object({ do: z.literal('start'), job: textSchema(64), inputs: z.record(textSchema(40), textSchema(10_000)) }),
+])
+export type DeskSay = z.output<typeof deskSaySchema>
+/** The desk programs that are open: of which robots. */
+const thereSchema = z.object({ type: z.literal('there'), robots: z.array(textSchema(80)).max(200) })
+const deskAskSchema = z.object({
+  type: z.literal('desk'),
+  robot: textSchema(80),
+  /** The same one is the same word, and gets the same answer. */
+  request: textSchema(64).min(8),
+  ask: z.unknown(),
+})
+export type DeskQuestion = Omit<z.output<typeof deskAskSchema>, 'type'>
+const deskStateSchema = z.object({
+  robot: z.string().max(80),
+  /** The account of the machine that it works under: nobody else can open its desk. */
+  user: z.string().max(100),
+  person: z.string().max(200).nullable(),
+  questions: z
+    .array(
+      z.object({
+        ask: id,
+        run: id,
+        title: text,
+        from: text,
+        usualMs: z.number().nullable(),
+        how: z.enum(['asked', 'later', 'agreed', 'no', 'late']),
+        at: instant,
+      }),
+    )
+    .max(100),
+  /** What the person may start there. */
+  may: z.array(z.object({ job: text, title: text, inputs: z.array(z.string().max(40)).max(40) })).max(100),
+})
+export type DeskState = z.output<typeof deskStateSchema>
+
 /** Receipts of attempts that were asked about. */
 const receiptsSchema = z.object({
   type: z.literal('receipts'),
@@ -317,6 +360,8 @@ export const fromAgentSchema = z.discriminatedUnion('type', [
   itemSchema,
   filesSchema,
   watchedSchema,
+  thereSchema,
+  deskAskSchema,
 ])
 /** What the server heard an agent say: its reports are still to be read, one by one. */
 export type Heard = z.output<typeof fromAgentSchema>
@@ -351,6 +396,10 @@ export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('try'), ask: id, user: z.string().max(100), secret: z.string().nullable() }),
   /** All files that this agent is to look for, for triggers. */
   z.object({ type: z.literal('watch'), watches: z.array(watchSchema).max(1000) }),
+  /** The attended robots of this machine, and what the people at them are asked. */
+  z.object({ type: z.literal('desks'), desks: z.array(deskStateSchema).max(200) }),
+  /** What came of a word of a person at a robot. */
+  z.object({ type: z.literal('desk'), request: z.string(), answer: itemAnswerSchema }),
   /** These files are known: they need not be told again. */
   z.object({ type: z.literal('known'), files: z.array(foundFileSchema).max(MOST_FOUND) }),
   /** What came of a question about items; none is sent where the server could not look: it is asked again. */

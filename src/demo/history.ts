@@ -374,12 +374,13 @@ function agentState(machine: (typeof MACHINES)[number]): AgentState {
   }
 }
 
-/** Only those that work by themselves, with a secret that was good all the time. */
+/** Those with a secret that was good all the time; where a person sits, what is meant for that robot alone, which they have let it do. */
 const robotState = ({ name, machine, kind, goodForDays }: (typeof ROBOTS)[number]): AgentState => ({
   ...agentState(MACHINES.find((one) => one.name === machine) as (typeof MACHINES)[number]),
   name,
   slots: 1,
-  on: kind === 'unattended' && (goodForDays ?? 1) > 0,
+  on: (goodForDays ?? 1) > 0,
+  ...(kind === 'attended' ? { pools: {} } : {}),
   robot: { agent: machine, isAgentOn: true, isAttended: false, outOfHours: null, accountFault: null },
 })
 

@@ -85,11 +85,11 @@ async function robotsDidIt(): Promise<void> {
   await execute(
     null,
     `UPDATE runs r SET robot_id = b.id, account = c.name, account_id = c.id, slots = 0 FROM robots b JOIN accounts c ON c.id = b.account_id
-      WHERE r.agent_id = b.agent_id AND r.target ? 'robotPool'`,
+      WHERE r.agent_id = b.agent_id AND r.target ?| ARRAY['robotPool','robot']`,
   )
   await execute(
     null,
-    `UPDATE attempts a SET robot_id = b.id FROM robots b, runs r WHERE r.id = a.run_id AND a.agent_id = b.agent_id AND r.target ? 'robotPool'`,
+    `UPDATE attempts a SET robot_id = b.id FROM robots b, runs r WHERE r.id = a.run_id AND a.agent_id = b.agent_id AND r.target ?| ARRAY['robotPool','robot']`,
   )
 }
 
@@ -209,11 +209,14 @@ async function addAccounts(tx: Tx): Promise<void> {
 /** Robots of the desks; what came of trying their accounts is known from before. */
 async function addRobots(tx: Tx, now: Date): Promise<void> {
   const pools = await many<{ id: number }>(tx, `SELECT id FROM pools WHERE name = 'desks'`)
-  for (const { machine, userName, secret, goodForDays, ...robot } of ROBOTS) {
+  for (const { machine, userName, secret, goodForDays, person, ...robot } of ROBOTS) {
     const agent = await one<{ id: number }>(tx, 'SELECT id FROM agents WHERE name = $1', [machine])
     const goodUntil = goodForDays === null ? null : new Date(now.getTime() + goodForDays * 86_400_000).toISOString()
     const account = { name: `terminal-${robot.name}`, userName, secret, goodUntil }
-    const request = { ...robot, agentId: agent.id, account, calendar: null, poolIds: pools.map(({ id }) => id) }
+    const personId =
+      person === null ? null : (await one<{ id: number }>(tx, 'SELECT id FROM people WHERE name = $1', [person])).id
+    const poolIds = pools.map(({ id }) => id)
+    const request = { ...robot, agentId: agent.id, account, calendar: null, poolIds, personId }
     await addRobotIn(tx, { ...COMMAND_LINE, name: 'Ines Aldaya' }, { ...request, labels: { site: 'kelda' } })
   }
 }

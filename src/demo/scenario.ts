@@ -70,6 +70,8 @@ export interface DemoRobot {
   readonly notes: string
   /** So many days from the demo's beginning its secret is good; null: for ever. */
   readonly goodForDays: number | null
+  /** Who sits at it. */
+  readonly person: string | null
 }
 
 const robot = (n: number, more: Partial<DemoRobot>): DemoRobot => ({
@@ -82,13 +84,14 @@ const robot = (n: number, more: Partial<DemoRobot>): DemoRobot => ({
   latest: null,
   notes: 'The old booking terminal, and the harbour authority’s web form',
   goodForDays: 60,
+  person: null,
   ...more,
 })
 
 export const ROBOTS: readonly DemoRobot[] = [
   robot(1, {}),
   robot(2, { goodForDays: 11 }),
-  robot(3, { kind: 'attended', earliest: '08:00', latest: '18:00', notes: 'Wren Halloran sits at it by day.' }),
+  robot(3, { kind: 'attended', earliest: '08:00', latest: '18:00', person: 'Wren Halloran' }),
   robot(4, { goodForDays: -3 }),
 ]
 
@@ -196,6 +199,7 @@ interface Sketch {
   readonly slots?: number
   readonly locks?: Readonly<Record<string, number>>
   readonly queues?: JobDefinition['queues']
+  readonly asking?: JobDefinition['asking']
   readonly drift?: number
   readonly notes?: string
 }
@@ -215,6 +219,7 @@ function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
       slots: sketch.slots ?? 1,
       locks: sketch.locks ?? {},
       queues: sketch.queues ?? { take: [], add: [] },
+      ...(sketch.asking ? { asking: sketch.asking } : {}),
       timeLimitSeconds: Math.max(600, sketch.takes * 8),
     },
     behaviour: {
@@ -306,6 +311,14 @@ export const JOBS: readonly DemoJob[] = [
     takes: 240,
     lines: ['terminal opened', '{n} names', 'terminal closed'],
     locks: { 'booking-terminal': 1 },
+  }),
+  job('Rebooking letters', 'Sailing', {
+    does: command('letters --of rebookings --printer kelda-desk3'),
+    where: { robot: 'desk3' },
+    takes: 95,
+    lines: ['{m} letters to print', 'printed'],
+    asking: { forSeconds: 300, ifNobody: 'wait' },
+    notes: 'Prints at the desk: whoever sits there is asked first.',
   }),
   job('Name check', 'Sailing', {
     does: command('name-check --list /srv/names/today.csv --second-list'),

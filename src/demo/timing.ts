@@ -307,6 +307,13 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     { time: { cron: '*/20 * * * *' }, lateStart: 'PT5M' },
     { notes: 'Runs for real on the machine that runs this demo.' },
   ),
+  trigger('Rebooking letters', 'Rebooking letters', {
+    time: every('PT20M', '08:10', '17:30'),
+    on: work,
+    overlap: 'skip',
+    priority: 'low',
+    lateStart: 'PT10M',
+  }),
   trigger(
     'Old freight rates',
     'Freight rates refresh',

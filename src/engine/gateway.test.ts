@@ -1,4 +1,8 @@
 import { randomUUID } from 'node:crypto'
+import { HAS_DESKS } from '@/agent/protocol'
+import { accountSchema, addAccount } from '@/service/fleet/accounts'
+import { addRobot, robotSchema } from '@/service/fleet/robots'
+import { askAround } from '@/service/runs/asking'
 import { ended, lease, makeJob, output, outputOf, started, stateOf } from '@/service/fixtures.test-help'
 import { watchAgents } from '@/service/runs/matters'
 import { passGap } from '@/service/runs/reports'
@@ -64,6 +68,33 @@ afterAll(async () => {
   gateway.stop()
   await reception.stop()
   await sink.stop()
+})
+
+describe('an agent on whose machine people sit at robots', () => {
+  it('is told what they are asked, when it greets and when that changes; their word is heard and answered once', async () => {
+    const account = { id: (await addAccount(ADMIN, accountSchema.parse({ name, userName: 'clerk' }))).id }
+    const robot = robotSchema.parse({ name: `${name}-desk`, agentId, account, kind: 'attended' })
+    await addRobot(ADMIN, robot)
+    await execute(null, 'UPDATE robots SET try_token = NULL')
+    const { facts } = hello() as { facts: { abilities: string[] } }
+    const line = call(credentialOf(name))
+    await line.say(hello({ facts: { ...facts, abilities: [...facts.abilities, HAS_DESKS] } }))
+    expect(await line.until('desks')).toMatchObject({ desks: [{ robot: robot.name, user: 'clerk', questions: [] }] })
+    await line.say({ type: 'there', robots: [robot.name] })
+    const jobId = await makeJob({ target: { robot: robot.name } }, 'Sort the post')
+    const run = (await startRun(ADMIN, startSchema.parse({ jobId }))).id
+    await askAround(Date.now())
+    await gateway.sendDesks()
+    const { desks } = await line.until('desks', (message) => (message.desks[0]?.questions.length ?? 0) > 0)
+    const question = desks[0]?.questions[0]
+    expect(question).toMatchObject({ run, title: 'Sort the post', from: ADMIN.name, how: 'asked' })
+    const request = randomUUID()
+    await line.say({ type: 'desk', robot: robot.name, request, ask: { do: 'now', ask: question?.ask ?? 0 } })
+    expect(await line.until('desk')).toMatchObject({ request, answer: { ok: true } })
+    await line.say({ type: 'desk', robot: robot.name, request: randomUUID(), ask: { do: 'shout' } })
+    expect(await line.until('desk', (message) => !message.answer.ok)).toBeTruthy()
+    expect(await many(null, 'SELECT state FROM desk_asks WHERE run_id = $1', [run])).toEqual([{ state: 'agreed' }])
+  })
 })
 
 describe('the gateway lets in', () => {

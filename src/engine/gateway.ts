@@ -1,6 +1,7 @@
 import type { WebSocket } from 'ws'
 import {
   fromAgentSchema,
+  HAS_DESKS,
   LOOKS_FOR_FILES,
   MOST_RECEIPTS,
   PROTOCOL_VERSION,
@@ -10,6 +11,7 @@ import {
 import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
 import { answerItemRequest } from '@/service/queues/item-requests'
 import { noteTried, triesToDeliver } from '@/service/fleet/sign-ins'
+import { desksOf, hearDesk, noteThere } from '@/service/runs/desks'
 import { leasesToDeliver, stopsToDeliver, type Delivery } from '@/service/runs/delivery'
 import { extendLeases, openAttemptsOf } from '@/service/runs/heard'
 import { giveUpLost } from '@/service/runs/open-runs'
@@ -131,6 +133,14 @@ export class Gateway {
       case 'item':
         this.answerItem(link, message)
         return
+      case 'desk':
+        this.answerDesk(link, message)
+        return
+      case 'there':
+        noteThere(link.agentId, message.robots).catch((error: unknown) =>
+          log.warn({ err: error, agent: link.agent.name }, 'who is at their robot was not stored'),
+        )
+        return
       case 'files':
         this.keepFiles(link, message.found)
         return
@@ -156,6 +166,26 @@ export class Gateway {
         log.warn({ err: error, agent: link.agent.name }, 'a question about items was not answered'),
       )
       .finally(() => link.asking--)
+  }
+
+  /** A person at a robot says something. What could not be looked at is said again. */
+  private answerDesk(link: Link, { robot, request, ask }: Extract<Heard, { type: 'desk' }>): void {
+    if (link.asking >= MOST_ASKED) return
+    link.asking++
+    hearDesk(link.agentId, { robot, request, ask })
+      .then((answer) => link.send({ type: 'desk', request, answer: answer as never }))
+      .catch((error: unknown) =>
+        log.warn({ err: error, agent: link.agent.name }, 'a word from a robot’s desk was not answered'),
+      )
+      .finally(() => link.asking--)
+  }
+
+  /** Tells agents what the people at their robots are asked, where that has changed. */
+  async sendDesks(): Promise<void> {
+    const links = this.speaking().filter(({ hasDesks }) => hasDesks)
+    if (links.length === 0) return
+    const desks = await desksOf(links.map(({ agentId }) => agentId))
+    for (const link of links) link.sendDesks(desks.get(link.agentId) ?? [])
   }
 
   /** Files that triggers wait for. One message of an agent at a time; what is not answered is told again. */
@@ -226,6 +256,7 @@ export class Gateway {
       await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
     link.connection = claim.connection
     link.looksForFiles = hello.facts.abilities.includes(LOOKS_FOR_FILES)
+    link.hasDesks = hello.facts.abilities.includes(HAS_DESKS)
     if (link.isOver) return this.closed(link)
     const settings = (await settingsOf([link.agentId]))[0] ?? link.agent
     link.send({
@@ -242,6 +273,7 @@ export class Gateway {
     for (let at = 0; at < found.length; at += MOST_RECEIPTS)
       link.send({ type: 'receipts', attempts: found.slice(at, at + MOST_RECEIPTS) })
     if (link.looksForFiles) link.sendWatches((await watchesOf([link.agentId])).get(link.agentId) ?? [])
+    if (link.hasDesks) link.sendDesks((await desksOf([link.agentId])).get(link.agentId) ?? [])
     link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()

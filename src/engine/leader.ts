@@ -12,6 +12,7 @@ import { watchAgents } from '@/service/runs/matters'
 import { purgeItems, releaseItems } from '@/service/queues/takes'
 import { endSteers } from '@/service/fleet/steer'
 import { watchSecrets } from '@/service/fleet/sign-ins'
+import { askAround } from '@/service/runs/asking'
 import { watchQueues } from '@/service/queues/watch-queues'
 import { watchUnreachable } from '@/service/runs/unreachable'
 import { clearBoard, purge, refreshUsual, sampleLoad, SAMPLE_SECONDS } from '@/service/runs/upkeep'
@@ -236,6 +237,7 @@ export class Leader {
     await troubles.watch('let items be taken whose time has come', async () => {
       while (await releaseItems());
     })
+    await troubles.watch('ask people at robots', () => askAround(Date.now()))
     await troubles.watch('look after runs whose account is gone', failWithoutAccount)
     await troubles.watch('look after runs of removed jobs', cancelOfRemoved)
     // After an outage of ours the agents must first have had time to call again.

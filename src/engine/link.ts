@@ -1,5 +1,5 @@
 import type { WebSocket } from 'ws'
-import type { ToAgent, Watch } from '@/agent/protocol'
+import type { DeskState, ToAgent, Watch } from '@/agent/protocol'
 import type { LinkedAgent } from '@/service/fleet/agent-link'
 import { limit } from '@/store/limits'
 import { Rate } from './rate'
@@ -31,6 +31,9 @@ export class Link implements Sender {
   /** It looks for files of triggers. */
   looksForFiles = false
   private saidWatches = ''
+  /** People may sit at attended robots on its machine. */
+  hasDesks = false
+  private saidDesks = ''
   /** Sign-ins that it was asked to try over this connection. */
   readonly tries = new Set<number>()
   /** Refused or closing: nothing that comes over it counts. */
@@ -144,6 +147,12 @@ export class Link implements Sender {
     if (said !== this.saidWatches && (this.saidWatches !== '' || watches.length > 0))
       this.send({ type: 'watch', watches })
     this.saidWatches = said
+  }
+
+  sendDesks(desks: DeskState[]): void {
+    const said = JSON.stringify(desks)
+    if (said !== this.saidDesks && (this.saidDesks !== '' || desks.length > 0)) this.send({ type: 'desks', desks })
+    this.saidDesks = said
   }
 
   acked(attempt: number, seq: number): void {

@@ -39,11 +39,12 @@ export class Workplace {
     const contacts = this.loop('note whom it heard of', 300, beatMs, () => gateway.keepAlive())
     const applying = this.loop('pass settings on to agents', 500, 5000, () => gateway.applySettings())
     const watching = this.loop('tell agents what to look for', 500, 10_000, () => gateway.sendWatches())
+    const asking = this.loop('tell people at robots what they are asked', 300, 10_000, () => gateway.sendDesks())
     const flows = this.loop('move flows on', 10, 1000, async () => {
       const { more } = await advanceFlows(Date.now())
       if (more) flows.wake()
     })
-    this.loops = [delivering, alive, contacts, applying, watching, flows]
+    this.loops = [delivering, alive, contacts, applying, watching, asking, flows]
     this.stopListening = listen((change) => {
       if (change.place) {
         leader.wake()
@@ -54,7 +55,10 @@ export class Workplace {
       if (change.events || change.items || change.timing) leader.wakeEvents()
       if (change.jobs) leader.lookAgain()
       if (change.deliver) delivering.wake()
-      if (change.fleet) applying.wake()
+      if (change.fleet) {
+        applying.wake()
+        asking.wake()
+      }
       if (change.timing) watching.wake()
       forecaster.heard(change)
     })

@@ -3,7 +3,7 @@ import { Gateways } from '@/agent/gateways'
 import { AgentLink, type Host } from '@/agent/link'
 import { Outbox, unstorableNote } from '@/agent/outbox'
 import { madeUpMeasures } from '@/demo/machine-measures'
-import type { AgentFacts, Lease, OutputLine, Report } from '@/agent/protocol'
+import type { AgentFacts, DeskState, ItemAnswer, Lease, OutputLine, Report } from '@/agent/protocol'
 
 /** How a simulated machine acts one attempt out. Times in milliseconds from the start. */
 export interface Play {
@@ -50,7 +50,14 @@ export interface MachineOptions {
   readonly worksOff?: (lease: Lease) => WorkOff | null
   /** What comes of a sign-in as this user with this secret; null: it works. */
   readonly signIn?: (user: string, secret: string | null) => string | null
+  /** The person at an attended robot of it: hears what is asked, and answers. */
+  readonly person?: Person
   readonly log?: (text: string) => void
+}
+
+export interface Person {
+  readonly robot: string
+  readonly hear: (desk: DeskState, answer: (ask: object) => Promise<ItemAnswer>) => void
 }
 
 /** One simulated agent: speaks the real protocol over a real connection, and only pretends to run the command. */
@@ -78,6 +85,10 @@ export class SimulatedMachine {
       // A stand-in keeps nothing that was stored.
       onResend: (attempt, from) => this.acting.get(attempt)?.outbox.sendAgain(from) ?? null,
       onTry: (user, secret) => Promise.resolve(options.signIn?.(user, secret) ?? null),
+      onDesks: (desks) => this.askPerson(desks),
+      onWelcome: () => {
+        if (options.person) this.link.say({ type: 'there', robots: [options.person.robot] })
+      },
       receipts: (attempts) => attempts.flatMap((attempt) => this.acting.get(attempt)?.lease.receipt ?? []),
       log: options.log ?? (() => undefined),
     }
@@ -132,6 +143,13 @@ export class SimulatedMachine {
       this.link.carry(outbox)
       if (!one.ended) this.act(one, this.options.play(item.lease))
     }
+  }
+
+  private askPerson(desks: readonly DeskState[]): void {
+    const { person } = this.options
+    const desk = desks.find(({ robot }) => robot === person?.robot)
+    if (person && desk)
+      person.hear(desk, (ask) => this.link.askForDesk({ robot: person.robot, request: randomUUID(), ask }))
   }
 
   private take(lease: Lease): void {

@@ -1,11 +1,12 @@
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { ACTION_KINDS } from '@/core/work/job'
-import type { Lease } from '@/agent/protocol'
+import { HAS_DESKS, type Lease } from '@/agent/protocol'
 import { behaviourOf, perform } from '@/demo/play'
 import { MACHINES, ROBOTS } from '@/demo/scenario'
 import { YARD_MACHINE } from '@/demo/yard-scenario'
 import { startServices } from './services/main'
 import { refundOutcome, REFUNDS } from '@/demo/refunds'
+import { madeUpPerson } from './person'
 import { SimulatedMachine, type HandedOver, type Play, type WorkOff } from './machine'
 
 const SEED = 20_270_309
@@ -69,9 +70,11 @@ function main(): void {
       arch: 'x64',
       version: known?.version ?? '1.0.0',
       runtime: 'node 20.20.2',
-      abilities: [...ACTION_KINDS],
+      abilities: [...ACTION_KINDS, HAS_DESKS],
     }
-    const machine = new SimulatedMachine({ gateway, credential, facts, play, signIn, worksOff })
+    const desk = ROBOTS.find((robot) => robot.machine === name && robot.person !== null)
+    const person = desk ? { person: madeUpPerson(desk.name) } : {}
+    const machine = new SimulatedMachine({ gateway, credential, facts, play, signIn, worksOff, ...person })
     machine.takeOver(inHand[name] ?? [])
     machine.start()
     return { name, machine }

@@ -25,6 +25,8 @@ import { serviceAccounts } from './migrations/0022-service-accounts'
 import { robots } from './migrations/0023-robots'
 import { queues } from './migrations/0024-queues'
 import { events } from './migrations/0025-events'
+import { desks } from './migrations/0026-desks'
+import { kinds } from './migrations/0027-kinds'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -55,6 +57,8 @@ const MIGRATIONS: readonly Migration[] = [
   robots,
   queues,
   events,
+  desks,
+  kinds,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

@@ -11,6 +11,7 @@ import {
 } from '@/service/fleet/enrol'
 import * as accounts from '@/service/fleet/accounts'
 import * as locks from '@/service/fleet/locks'
+import * as kinds from '@/service/fleet/kinds'
 import * as robots from '@/service/fleet/robots'
 import { robotsFileSchema, robotsFromFile } from '@/service/fleet/robots-from-file'
 import { robotWork, robotWorkSchema } from '@/service/fleet/robot-work'
@@ -62,6 +63,20 @@ export const FLEET: readonly Endpoint[] = [
       query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }),
     },
     ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
+  ),
+  endpoint(
+    'GET',
+    '/kinds',
+    'see',
+    { says: 'kinds of step, which are switched off and why, and which agents carry them out' },
+    ({ actor }) => kinds.listKinds(actor),
+  ),
+  endpoint(
+    'PUT',
+    '/kinds',
+    'administer',
+    { says: '`{kind, on, why}`: switch a kind of step off for all, or on again', body: kinds.kindSwitchSchema },
+    ({ actor, body }) => kinds.switchKind(actor, body),
   ),
   endpoint(
     'GET',

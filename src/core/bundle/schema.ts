@@ -12,6 +12,7 @@ import { LEVELS } from '../people/rights'
 import {
   keepingSchema,
   labelsSchema,
+  IF_NOBODY,
   robotNameSchema,
   successSchema,
   INTERPRETERS,
@@ -120,6 +121,9 @@ const jobSchema = z.strictObject({
   unreachable: z
     .strictObject({ every: durationSchema, times: z.int().min(1).max(1000), then: z.enum(UNREACHABLE_THEN) })
     .optional(),
+  /** Of a task for attended robots: how long each person is asked, and what if nobody takes it. */
+  askFor: durationSchema.optional(),
+  ifNobody: z.enum(IF_NOBODY).optional(),
   priority: z.enum(PRIORITIES).optional(),
   keeping: keepingSchema.optional(),
 })

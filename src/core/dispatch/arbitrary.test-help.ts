@@ -1,5 +1,5 @@
 import fc from 'fast-check'
-import { PRIORITIES, type AgentState, type Fleet, type HeldWork, type ReadyRun } from './types'
+import { PRIORITIES, type AgentState, type DeskAsk, type Fleet, type HeldWork, type ReadyRun } from './types'
 
 export const NOW = Date.UTC(2027, 2, 9, 2, 14, 0)
 const MINUTE = 60_000
@@ -18,10 +18,30 @@ const robotTarget = fc.oneof(
 
 export const readyRun = (number: number): fc.Arbitrary<ReadyRun> =>
   fc
-    .tuple(anyRun(number), fc.option(robotTarget, { freq: 3 }))
-    .map(([run, robots]) => (robots === null ? run : { ...run, target: robots, slots: 1 }))
+    .tuple(anyRun(number), fc.option(robotTarget, { freq: 3 }), fc.option(desk))
+    .map(([run, robots, asked]) =>
+      robots === null ? run : { ...run, target: robots, slots: 1, ...(asked ? { desk: asked } : {}) },
+    )
+
+/** Now and then somebody was asked. */
+const desk: fc.Arbitrary<DeskAsk> = fc.record({
+  live: fc.option(
+    fc.record({
+      robot: fc.constantFrom('a1', 'desk2'),
+      how: fc.constantFrom('asked', 'later', 'agreed', 'agreed'),
+      atMs: fc.constant(NOW + 5 * MINUTE),
+    }),
+    { freq: 3 },
+  ),
+  answers: fc.constantFrom({}, { desk3: 'the person at it said no' }),
+})
 
 const anyRun = (number: number): fc.Arbitrary<ReadyRun> =>
+  fc
+    .tuple(knownRun(number), fc.constantFrom({}, {}, {}, {}, { kindOff: 'It fills the disks.' }))
+    .map(([run, off]) => ({ ...run, ...off }))
+
+const knownRun = (number: number): fc.Arbitrary<ReadyRun> =>
   fc.record({
     number: fc.constant(number),
     target,
@@ -87,12 +107,13 @@ const robot = (name: string, index: number): fc.Arbitrary<AgentState> =>
       agent(name, index),
       fc.constantFrom(null, null, null, '07:00–19:00'),
       fc.constantFrom(null, null, null, 'has an account whose secret was good until 1 Mar'),
+      fc.constantFrom(false, false, true),
     )
-    .map(([one, outOfHours, accountFault]) => ({
+    .map(([one, outOfHours, accountFault, isAttended]) => ({
       ...one,
       slots: 1,
       running: one.running.slice(0, 1).map((work) => ({ ...work, slots: 1 })),
-      robot: { agent: 'a1', isAgentOn: true, isAttended: false, outOfHours, accountFault },
+      robot: { agent: 'a1', isAgentOn: true, isAttended, outOfHours, accountFault },
     }))
 
 /** Now, on a whole second or within one: what is overdue ends at the next. */

@@ -20,7 +20,7 @@ export interface Group {
 
 export interface Entry extends Waiting {
   readonly group: Group
-  readonly stopped: 'held' | 'off' | null
+  readonly stopped: 'held' | 'off' | 'kind' | null
   /** null: none. */
   readonly lockNames: readonly string[] | null
 }

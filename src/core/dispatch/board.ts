@@ -146,7 +146,7 @@ export class Board implements BoardFacts {
       latestStartMs,
       readyAtMs,
       group,
-      stopped: run.held ? 'held' : run.off ? 'off' : null,
+      stopped: run.held ? 'held' : run.off ? 'off' : run.kindOff === undefined ? null : 'kind',
       lockNames: locks.length > 0 ? locks : null,
       isGone: false,
     }

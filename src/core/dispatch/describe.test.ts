@@ -41,6 +41,18 @@ describe('why a run waits', () => {
   it.each<[string, Reason]>([
     ['Held by a person until it is released.', { why: 'held' }],
     ['Starts are switched off.', { why: 'off' }],
+    [
+      'Steps of the kind ssh are switched off for all: the keys are being changed.',
+      { why: 'kind', kind: 'ssh', because: 'the keys are being changed.' },
+    ],
+    [
+      'The person at desk3 is asked, and has until 02:20 to answer.',
+      { why: 'person', robot: 'desk3', how: 'asked', atMs: Date.UTC(2027, 2, 9, 2, 20) },
+    ],
+    [
+      'The person at desk3 wants it at 02:20.',
+      { why: 'person', robot: 'desk3', how: 'later', atMs: Date.UTC(2027, 2, 9, 2, 20) },
+    ],
     ['No agent is enrolled yet.', { why: 'agent', lacks: [] }],
     [
       'No agent can take it: tarn-ops1 is out of reach and is draining.',
@@ -140,7 +152,7 @@ describe('what an agent lacks for a run', () => {
         ...ROBOT,
         robot: { agent: 'kelda-ops1', isAgentOn: true, isAttended: true, outOfHours: null, accountFault: null },
       },
-      ['is attended, and takes nothing by itself'],
+      ['is attended, and the person at it has not been asked'],
     ],
     [
       { target: { robotPool: 'quay' } },

@@ -9,6 +9,8 @@ export function describeReason(reason: Reason, timeOf: (ms: number) => string): 
       return 'Held by a person until it is released.'
     case 'off':
       return 'Starts are switched off.'
+    case 'kind':
+      return `Steps of the kind ${reason.kind} are switched off for all: ${reason.because}`
     case 'agent': {
       const what = reason.isRobot ? 'robot' : 'agent'
       const nearest = reason.lacks[0]
@@ -18,6 +20,10 @@ export function describeReason(reason: Reason, timeOf: (ms: number) => string): 
         more === 0 ? '' : more === 1 ? ` One other ${what} lacks something too.` : ` ${more} others lack something too.`
       return `No ${what} can take it: ${nearest.agent} ${nearest.lacks.join(' and ')}.${others}`
     }
+    case 'person':
+      return reason.how === 'asked'
+        ? `The person at ${reason.robot} is asked, and has until ${timeOf(reason.atMs)} to answer.`
+        : `The person at ${reason.robot} wants it at ${timeOf(reason.atMs)}.`
     case 'lock': {
       const holders = reason.holders.map((number) => `#${number}`).join(', ')
       return `Waits for lock ${reason.lock}${holders ? `: its units are with ${holders}` : ', of which there are too few units'}.`

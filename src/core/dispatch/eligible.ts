@@ -19,6 +19,9 @@ function versionParts(version: string): number[] {
   return (version.split('-')[0] ?? '').split('.').map((part) => Number.parseInt(part, 10) || 0)
 }
 
+const hasAgreed = ({ desk }: ReadyRun, robot: string): boolean =>
+  desk?.live?.how === 'agreed' && desk.live.robot === robot
+
 /** Everything that keeps this agent from being eligible for the run, in words; empty: it is eligible. Room is not looked at. */
 export function whatLacks(run: ReadyRun, agent: AgentState): string[] {
   const lacks: string[] = []
@@ -35,7 +38,8 @@ export function whatLacks(run: ReadyRun, agent: AgentState): string[] {
   for (const [key, value] of Object.entries(labels ?? {}))
     if (agent.labels[key] !== value) lacks.push(`has no label ${key}=${value}`)
   if (!agent.on) lacks.push('is switched off')
-  if (robot?.isAttended) lacks.push('is attended, and takes nothing by itself')
+  if (robot?.isAttended && !hasAgreed(run, agent.name))
+    lacks.push(`is attended, and ${run.desk?.answers[agent.name] ?? 'the person at it has not been asked'}`)
   if (robot?.outOfHours) lacks.push(`is out of its hours (${robot.outOfHours})`)
   if (robot?.accountFault) lacks.push(robot.accountFault)
   const whose = robot === null ? '' : `works on ${robot.agent}, which `
@@ -73,10 +77,12 @@ export function waitsForReach(run: ReadyRun, agents: readonly AgentState[]): boo
 
 /** Runs with the same requirement have the same eligible agents. */
 export function requirementKey(run: ReadyRun): string {
-  const { target, kind, slots, minVersion, account } = run
+  const { target, kind, slots, minVersion, account, desk } = run
   // The usual case, written out: it is asked for each run that becomes ready.
   if ('pool' in target && minVersion === null && account === null) return `${slots} ${kind} ${target.pool}`
   const { labels } = wantedBy(target)
   const where = labels ? Object.entries(labels).sort(([a], [b]) => (a < b ? -1 : 1)) : target
-  return JSON.stringify([isRobotTarget(target), where, kind, slots, minVersion, account])
+  // What a person said of one run holds for no other.
+  const said = desk ? [desk.live?.how === 'agreed' ? desk.live.robot : null, desk.answers] : []
+  return JSON.stringify([isRobotTarget(target), where, kind, slots, minVersion, account, ...said])
 }

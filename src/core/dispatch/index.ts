@@ -3,6 +3,7 @@ import type { Fleet, Placing, ReadyRun } from './types'
 
 export { Board } from './board'
 export { compareVersions, waitsForReach, whatLacks } from './eligible'
+export { whomToAsk, type DeskState } from './asking'
 export { describeReason } from './describe'
 export { isMeant, isRobotTarget, wantedBy } from './target'
 export * from './types'

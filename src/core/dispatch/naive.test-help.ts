@@ -31,10 +31,12 @@ export function placeNaively(
   for (const { run } of ready.map((each) => turnOf(each, nowMs)).sort(compareTurns)) {
     if (run.held) reasons.set(run.number, { why: 'held' })
     else if (run.off) reasons.set(run.number, { why: 'off' })
+    else if (run.kindOff !== undefined) reasons.set(run.number, { why: 'kind', because: run.kindOff })
     else {
       const eligible = all.filter((place) => whatLacks(run, placeOf(place)).length === 0)
       if (eligible.length === 0) {
-        reasons.set(run.number, { why: 'agent' })
+        const live = run.desk?.live
+        reasons.set(run.number, live && live.how !== 'agreed' ? { why: 'person', robot: live.robot } : { why: 'agent' })
         continue
       }
       for (const [lock, units] of Object.entries(run.locks)) if (unitsLeft(lock) < units) closed.add(lock)

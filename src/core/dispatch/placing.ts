@@ -19,13 +19,14 @@ interface KeptTurn {
 
 /** Bare marks, turned into sentences only for the runs someone asks about. */
 type Mark =
-  | { readonly why: 'held' | 'off' | 'agent' | 'slot' }
+  | { readonly why: 'held' | 'off' | 'kind' | 'agent' | 'slot' }
   | { readonly why: 'lock'; readonly lock: string }
   | { readonly why: 'keeps'; readonly turn: KeptTurn }
   | { readonly why: 'turn'; readonly for: number }
 
 const HELD: Mark = { why: 'held' }
 const OFF: Mark = { why: 'off' }
+const KIND: Mark = { why: 'kind' }
 const NO_AGENT: Mark = { why: 'agent' }
 const NO_SLOT: Mark = { why: 'slot' }
 
@@ -66,8 +67,9 @@ export function makePlacing(
       return found && state.explain(found.entry, found.mark)
     },
     whyNot: (number) => {
-      const why = markOf(number)?.mark.why
-      return why === 'keeps' ? 'slot' : why
+      const found = markOf(number)
+      const why = found?.mark.why
+      return why === 'keeps' ? 'slot' : why === 'agent' && isAsked(found?.entry.run) ? 'person' : why
     },
   }
 }
@@ -176,7 +178,7 @@ class Scratch {
 
   /** Why a run of a closed group does not start. */
   markOfClosed({ stopped, group }: Entry): Mark {
-    if (stopped !== null) return stopped === 'held' ? HELD : OFF
+    if (stopped !== null) return stopped === 'held' ? HELD : stopped === 'off' ? OFF : KIND
     return group.eligible.length === 0 ? NO_AGENT : NO_SLOT
   }
 
@@ -337,7 +339,10 @@ class Scratch {
       case 'held':
       case 'off':
         return { why: mark.why }
+      case 'kind':
+        return { why: 'kind', kind: run.kind, because: run.kindOff ?? '' }
       case 'agent':
+        if (isAsked(run)) return { why: 'person', ...run.desk.live }
         return { why: 'agent', lacks: this.lacking(run), ...robots }
       case 'lock':
         return {
@@ -369,6 +374,11 @@ class Scratch {
       .sort((a, b) => a.lacks.length - b.lacks.length || (a.agent < b.agent ? -1 : 1))
   }
 }
+
+/** Somebody is asked, or has said when: until then nobody else can take it. */
+const isAsked = (run: ReadyRun | undefined): run is ReadyRun & { desk: { live: { how: 'asked' | 'later' } & Live } } =>
+  run?.desk?.live ? run.desk.live.how !== 'agreed' : false
+type Live = NonNullable<NonNullable<ReadyRun['desk']>['live']>
 
 const endOf = ({ startedAtMs, usualMs }: HeldWork, nowMs: number): number => expectedEndMs(startedAtMs, usualMs, nowMs)
 const byExpectedEnd =

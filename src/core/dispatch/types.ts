@@ -12,6 +12,19 @@ export function priorityOfStep(ofFlow: Priority, ofJob: Priority | undefined): P
   return PRIORITIES[Math.min(PRIORITIES.indexOf(ofFlow), PRIORITIES.indexOf(ofJob))] as Priority
 }
 
+/** How it stands with the people who are asked whether their robots may take a run. */
+export interface DeskAsk {
+  /** Who is asked now, or has agreed; null: nobody. */
+  readonly live: {
+    readonly robot: string
+    readonly how: 'asked' | 'later' | 'agreed'
+    /** Until when an answer is waited for; or from when on it may take it. */
+    readonly atMs: number
+  } | null
+  /** What became of those that were asked before, in words, by robot. */
+  readonly answers: Readonly<Record<string, string>>
+}
+
 /** A run that needs a slot, or a robot. Instants and lengths are milliseconds; instants since the epoch. */
 export interface ReadyRun {
   readonly number: number
@@ -33,6 +46,10 @@ export interface ReadyRun {
   readonly held: boolean
   /** Starts of this run's job, or all starts, are switched off. */
   readonly off: boolean
+  /** Its kind of step is switched off for all: why, in a sentence; missing: it is not. */
+  readonly kindOff?: string
+  /** Of a robot task whose robots are attended; missing: nobody was asked. */
+  readonly desk?: DeskAsk
 }
 
 /** What an agent has in hand. */
@@ -49,7 +66,7 @@ export interface RobotFacts {
   /** On whose machine it works. */
   readonly agent: string
   readonly isAgentOn: boolean
-  /** A person is at it: it takes nothing by itself. */
+  /** A person is at it: it takes nothing to which they have not agreed. */
   readonly isAttended: boolean
   /** When it may work, if it may not now, in words. */
   readonly outOfHours: string | null
@@ -99,7 +116,10 @@ export type Place = string | { readonly robot: string }
 export type Reason =
   | { readonly why: 'held' }
   | { readonly why: 'off' }
+  | { readonly why: 'kind'; readonly kind: string; readonly because: string }
   | { readonly why: 'agent'; readonly lacks: readonly AgentLack[]; readonly isRobot?: true }
+  /** The person at a robot is asked; or wants it later. */
+  | { readonly why: 'person'; readonly robot: string; readonly how: 'asked' | 'later'; readonly atMs: number }
   | { readonly why: 'lock'; readonly lock: string; readonly holders: readonly number[] }
   | { readonly why: 'slot'; readonly agent: string; readonly atMs: number; readonly isRobot?: true }
   | { readonly why: 'turn'; readonly for: number }

@@ -91,6 +91,14 @@ export const unreachableSchema = z.strictObject({
 })
 export type Unreachable = z.output<typeof unreachableSchema>
 
+export const IF_NOBODY = ['wait', 'fail'] as const
+
+/** Of a task for attended robots: how long a person is asked before it goes elsewhere, and what then if nobody takes it. */
+export const askingSchema = z.strictObject({
+  forSeconds: z.int().min(60, 'Ask for a minute at least.').max(86_400, 'Ask for a day at most.').default(900),
+  ifNobody: z.enum(IF_NOBODY).default('wait'),
+})
+
 const BOARD_KEEPING = ['at-once', 'on-success', 'after-hours', 'by-hand'] as const
 
 /** How long a finished run stays on the board, and how long its history and output are kept. */
@@ -137,6 +145,7 @@ export const jobDefinitionSchema = z
     retries: z.int().min(0, 'Retries are 0 to 50.').max(50, 'Retries are 0 to 50.').default(0),
     retryDelaySeconds: z.int().min(0).max(86_400).default(30),
     unreachable: unreachableSchema.default({ everySeconds: 30, times: 10, then: 'wait' }),
+    asking: askingSchema.default({ forSeconds: 900, ifNobody: 'wait' }),
     /** Processes that the command leaves behind may go on; else they are ended with it. */
     mayLeave: z.boolean().default(false),
     success: successSchema.default({ exitCodes: [0], must: null, mustNot: null }),

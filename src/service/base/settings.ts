@@ -25,6 +25,8 @@ const SCHEMAS = {
   pages: z.strictObject({ url: z.string().max(300) }),
   /** Whose role asks for a second factor. */
   'second-factor': z.strictObject({ roles: z.array(z.enum(ROLES)).max(ROLES.length) }),
+  /** Kinds of step that are switched off for all. */
+  'kinds-off': z.record(z.string().max(40), z.object({ why: z.string(), by: z.string(), at: z.string() })),
   /** Chances of deadlines, per cent: below which they are at risk, and below which they hardly can be met. */
   chances: z
     .strictObject({ amber: z.int().min(1).max(100), red: z.int().min(0).max(99) })
@@ -74,6 +76,7 @@ const USUAL: { readonly [K in SettingKey]: Setting<K> } = {
   pages: { url: '' },
   chances: { amber: 90, red: 50 },
   'second-factor': { roles: [] },
+  'kinds-off': {},
 }
 
 export async function writeSetting<K extends SettingKey>(tx: Tx, key: K, value: Setting<K>): Promise<void> {

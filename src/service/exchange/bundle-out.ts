@@ -143,6 +143,8 @@ function jobOut({ slug, title, notes, area, active, definition }: FiledWork): Jo
             then: d.unreachable.then,
           },
         }),
+    ...(d.asking.forSeconds === 900 ? {} : { askFor: isoDuration(d.asking.forSeconds) }),
+    ...(d.asking.ifNobody === 'wait' ? {} : { ifNobody: d.asking.ifNobody }),
     ...(d.priority === 'normal' ? {} : { priority: d.priority }),
     ...(isPlainKeeping(d.keeping) ? {} : { keeping: d.keeping }),
   } satisfies Partial<JobFile> as JobFile

@@ -51,7 +51,13 @@ export async function importRobots(tx: Tx, actor: Actor, { robots }: Bundle, lin
     const old = before.get(name)
     const isSame = old !== undefined && sameJson(complete(old), complete(robot))
     if (id === undefined) {
-      const made = await addRobotIn(tx, actor, { name, agentId, account: { id: accountId }, ...terms })
+      const made = await addRobotIn(tx, actor, {
+        name,
+        agentId,
+        account: { id: accountId },
+        personId: null,
+        ...terms,
+      })
       if (!enabled) await changeRobotIn(tx, actor, made.id, { active: false })
     } else if (old?.agent !== agent)
       throw invalid(

@@ -45,6 +45,9 @@ export interface RobotFacts {
   readonly runId: number | null
   readonly busySince: Date | null
   readonly lastEndAt: Date | null
+  readonly personId: number | null
+  readonly person: string | null
+  readonly deskSince: Date | null
 }
 
 /** All robots, or one. Read at each placing: in plain joins, a list beside. */
@@ -58,9 +61,10 @@ export async function readRobots(id: number | null = null, tx: Tx | null = null)
               a.active AS "isAgentOn", a.draining, k.full_since IS NOT NULL AS full, a.version, a.abilities,
               coalesce(a.credential_hash IS NOT NULL AND k.engine_id IS NOT NULL AND k.last_contact_at > now() - make_interval(secs => $2), false) AS connected,
               k.connected_at AS "connectedAt", k.last_contact_at AS "contactAt", r.id AS "runId", r.started_at AS "busySince",
+              b.person_id AS "personId", q.name AS person, b.desk_since AS "deskSince",
               (SELECT t.ended_at FROM attempts t WHERE t.robot_id = b.id ORDER BY t.handed_at DESC LIMIT 1) AS "lastEndAt"
          FROM robots b JOIN agents a ON a.id = b.agent_id JOIN accounts c ON c.id = b.account_id LEFT JOIN agent_contacts k ON k.agent_id = a.id
-         LEFT JOIN runs r ON r.robot_id = b.id AND r.state = 'running'
+         LEFT JOIN people q ON q.id = b.person_id AND q.active LEFT JOIN runs r ON r.robot_id = b.id AND r.state = 'running'
         WHERE b.removed_at IS NULL AND ($1::bigint IS NULL OR b.id = $1) ORDER BY b.name`,
       [id, config().awaySeconds],
     ),

@@ -26,6 +26,8 @@ const terms = {
   labels: labelsSchema,
   poolIds: z.array(z.int().positive()).max(50),
   notes: z.string().max(2000),
+  /** Of an attended one, who sits at it: what they may, they may start from there. */
+  personId: z.int().positive().nullable(),
 }
 
 export const robotSchema = z.strictObject({
@@ -43,6 +45,7 @@ export const robotSchema = z.strictObject({
   labels: terms.labels.default({}),
   poolIds: terms.poolIds.default([]),
   notes: terms.notes.default(''),
+  personId: terms.personId.default(null),
 })
 export const robotChangeSchema = z
   .strictObject({ ...terms, name: robotNameSchema, accountId: z.int().positive(), active: z.boolean() })
@@ -88,6 +91,11 @@ export interface RobotRow {
   readonly triedAt: Date | null
   readonly tryFault: string | null
   readonly goodUntil: Date | null
+  /** Who sits at it; null: nobody in particular. */
+  readonly personId: number | null
+  readonly person: string | null
+  /** Since when its desk program is open; null: nobody is there. */
+  readonly deskSince: Date | null
 }
 
 /** Every robot that fits, by name. There are at most some thousands, so the list is whole. */
@@ -148,11 +156,12 @@ function rowOf(one: RobotFacts, { state, since, outOfHours, accountFault }: Robo
               ? `works on ${agent}, which is draining`
               : null
   const { id, name, kind, agentId, host, accountId, account, userName, earliest, latest, calendar, labels, notes } = one
-  const { registeredBy, registeredAt, lastStartAt, isTrying, triedAt, tryFault, goodUntil } = one
+  const { registeredBy, registeredAt, lastStartAt, isTrying, triedAt, tryFault, goodUntil, personId, person } = one
   return {
     ...{ id, name, kind, agentId, agent, host, accountId, account, userName, state, since, why, runId, active },
     ...{ earliest, latest, calendar, hours: hoursWords(one), labels, notes, registeredBy, registeredAt, lastStartAt },
-    ...{ isTrying, triedAt, tryFault, goodUntil },
+    ...{ isTrying, triedAt, tryFault, goodUntil, personId, person },
+    deskSince: connected ? one.deskSince : null,
     pools: one.pools.map((pool) => ({ name: pool.name, active: pool.active })),
   }
 }
@@ -180,7 +189,7 @@ export async function addRobotIn(tx: Tx, actor: Actor, request: z.output<typeof 
   )
   if (!agent) throw invalid('agentId', `There is no agent ${facts.agentId}.`)
   if (agent.revoked) throw invalid('agentId', `The credential of ${agent.name} is revoked: nothing can work there.`)
-  await requireTerms(tx, { calendar: facts.calendar, poolIds })
+  await requireTerms(tx, { calendar: facts.calendar, poolIds, personId: facts.personId })
   const accountId =
     'id' in account
       ? await lockAccount(tx, account.id)
@@ -211,11 +220,21 @@ const permit = (tx: Tx, accountId: number, agentId: number): Promise<number> =>
 
 async function requireTerms(
   tx: Tx,
-  { calendar, poolIds }: { calendar?: string | null | undefined; poolIds?: readonly number[] | undefined },
+  {
+    calendar,
+    poolIds,
+    personId,
+  }: {
+    calendar?: string | null | undefined
+    poolIds?: readonly number[] | undefined
+    personId?: number | null | undefined
+  },
 ): Promise<void> {
   const faults: FieldFault[] = []
   if (calendar && !(await timingState(tx)).stored.some(({ slug }) => slug === calendar))
     faults.push({ path: 'calendar', message: `There is no calendar ${calendar}.` })
+  if (personId && !(await maybeOne(tx, 'SELECT id FROM people WHERE id = $1 AND active', [personId])))
+    faults.push({ path: 'personId', message: `There is no person ${personId}.` })
   const known = new Set(
     (await many<{ id: number }>(tx, 'SELECT id FROM pools WHERE id = ANY($1)', [poolIds ?? []])).map(({ id }) => id),
   )
@@ -257,10 +276,10 @@ export async function changeRobotIn(tx: Tx, actor: Actor, id: number, change: Ro
   const asked = Object.entries(change).filter(([, value]) => value !== undefined)
   const robot = await db().robots.findOne({ where: { id, removedAt: null }, transaction: tx, lock: true })
   if (!robot) throw notFound('robot', id)
-  const { poolIds, accountId, calendar, active } = change
+  const { poolIds, accountId, calendar, active, personId } = change
   if (change.name !== undefined && change.name !== robot.name) await requireNotMeant(tx, robot.name)
   const facts = Object.fromEntries(asked.filter(([key]) => key !== 'poolIds' && key !== 'accountId'))
-  await requireTerms(tx, { calendar, poolIds })
+  await requireTerms(tx, { calendar, poolIds, personId })
   const pools = await many<{ id: number }>(tx, 'SELECT pool_id AS id FROM robot_pools WHERE robot_id = $1 ORDER BY 1', [
     id,
   ])

@@ -4,6 +4,7 @@ import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
 import type { OpenNight, OpenRun, Server, ServerAgent, ServerRobot } from '@/core/forecast/server'
 import type { StepResult } from '@/core/flow/state'
 import { many } from '@/store/db'
+import { kindsOff } from '@/service/fleet/kinds'
 import { readRobots, robotsClosed } from '@/service/fleet/robot-facts'
 import { fleetForDispatch, type FleetRow } from '@/service/runs/dispatch-input'
 import { resultOf, stepRows, type StepRow } from '@/service/flows/flow-state'
@@ -46,22 +47,30 @@ const HOURS_AHEAD = 32 * 86_400
 
 /** How everything stands at this moment, as a forecast takes it up. */
 export async function present(): Promise<Server> {
-  const [fleet, robots, lengths, open, { on }] = await Promise.all([
+  const [fleet, robots, lengths, open, { on }, off] = await Promise.all([
     fleetForDispatch(),
     readRobots(),
     lengthsByJob(),
     openNights(),
     readSetting(null, 'starts'),
+    kindsOff(null),
   ])
   const now = Math.floor(Date.now() / 1000)
   const closed = await robotsClosed(robots, now, now + HOURS_AHEAD)
   const closedOf = new Map(robots.map(({ id }, i) => [id, closed[i] ?? []]))
   return {
-    agents: fleet.flatMap((row) => (row.robot === null ? [factsOf(row)] : [])),
+    agents: fleet.flatMap((row) => (row.robot === null ? [factsOf(row, off)] : [])),
     robots: fleet.flatMap((row): ServerRobot[] =>
       row.robot === null
         ? []
-        : [{ ...factsOf(row), robot: row.robot, closed: closedOf.get(row.robotId as number) ?? [] }],
+        : [
+            {
+              ...factsOf(row, off),
+              // What a person at a robot will say nobody knows: it is taken that they agree.
+              robot: { ...row.robot, isAttended: false },
+              closed: closedOf.get(row.robotId as number) ?? [],
+            },
+          ],
     ),
     lengths,
     open,
@@ -70,8 +79,10 @@ export async function present(): Promise<Server> {
 }
 
 /** Only what a forecast needs: it goes to threads and browsers. */
-const factsOf = (row: FleetRow): ServerAgent => {
-  const { name, on, draining, full, connected, pools, labels, version, abilities, accounts, lastStartAtMs } = row
+const factsOf = (row: FleetRow, off: Readonly<Record<string, unknown>>): ServerAgent => {
+  const { name, on, draining, full, connected, pools, labels, version, accounts, lastStartAtMs } = row
+  // Of a kind that is switched off for all nothing begins.
+  const abilities = row.abilities.filter((kind) => !(kind in off))
   return {
     ...{ name, on, draining, full: full ?? false, connected, pools, labels, version, abilities, accounts },
     lastStart: lastStartAtMs === null ? null : lastStartAtMs / 1000,

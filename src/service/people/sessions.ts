@@ -144,6 +144,18 @@ export async function whoHasAccessToken(token: string, address: string): Promise
   return { actor, preferences, isConfirmed: true }
 }
 
+/** A person who works here, as who asks; undefined: there is none, or not any more. */
+export async function actorOfPerson(id: number, address: string): Promise<Actor | undefined> {
+  const row = await maybeOne<{ email: string; name: string; role: Role } & AreasRow>(
+    null,
+    `SELECT p.email, p.name, p.role, ${AREAS} FROM people p WHERE p.id = $1 AND p.active`,
+    [id],
+  )
+  if (!row) return undefined
+  const { email, name, role } = row
+  return { id, email, name, role, via: 'session', address, sessionId: null, areas: areasOf(row) }
+}
+
 /** Ends the session, of whichever organisation it is. */
 export async function signOut(token: string): Promise<void> {
   await withToken(token, () => execute(null, 'DELETE FROM sessions WHERE token_hash = $1', [hashToken(token)]))

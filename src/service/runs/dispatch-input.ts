@@ -1,8 +1,9 @@
 import { z } from 'zod'
-import { isRobotTarget, PRIORITIES, type AgentState, type HeldWork, type ReadyRun } from '@/core/dispatch'
+import { isRobotTarget, PRIORITIES, type AgentState, type DeskAsk, type HeldWork, type ReadyRun } from '@/core/dispatch'
 import { targetSchema } from '@/core/work/job'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
+import { kindsOff } from '@/service/fleet/kinds'
 import { readRobots, robotFaults } from '@/service/fleet/robot-facts'
 import { failRuns } from './effects'
 
@@ -51,7 +52,10 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       .filter((row) => !isReadable(row))
       .map(({ number }) => ({ id: number, reason: 'What is stored of where it is to run cannot be read.' })),
   )
-  return rows.filter(isReadable).map((row) => {
+  const readable = rows.filter(isReadable)
+  const off = await kindsOff(null)
+  const desks = await asksOf(readable.flatMap(({ number, target }) => (isRobotTarget(target) ? [number] : [])))
+  return readable.map((row) => {
     const usualMs = row.usualMs ?? DEFAULT_USUAL_MS
     return {
       number: row.number,
@@ -69,8 +73,37 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       readyAtMs: row.readyAt.getTime(),
       held: row.held,
       off: !row.active,
+      ...(off[row.kind] ? { kindOff: off[row.kind]?.why ?? '' } : {}),
+      ...desks.get(row.number),
     }
   })
+}
+
+/** How an answer that was none is told, after the robot's name. */
+const ANSWERS = { no: 'the person at it said no', late: 'the person at it gave no answer' } as const
+
+/** Who is, and was, asked about the attempt that each of these runs would be. */
+async function asksOf(runIds: readonly number[]): Promise<Map<number, { desk: DeskAsk }>> {
+  if (runIds.length === 0) return new Map()
+  const rows = await many<{
+    run: number
+    robot: string
+    state: 'asked' | 'later' | 'agreed' | 'no' | 'late'
+    at: Date
+  }>(
+    null,
+    `SELECT k.run_id AS run, b.name AS robot, k.state, k.at FROM desk_asks k JOIN runs r ON r.id = k.run_id AND k.attempt = r.attempts + 1 JOIN robots b ON b.id = k.robot_id
+      WHERE k.run_id = ANY($1) AND k.state <> 'over' ORDER BY k.id`,
+    [runIds],
+  )
+  const found = new Map<number, { desk: { live: DeskAsk['live']; answers: Record<string, string> } }>()
+  for (const { run, robot, state, at } of rows) {
+    const { desk } = found.get(run) ?? { desk: { live: null, answers: {} } }
+    found.set(run, { desk })
+    if (state === 'no' || state === 'late') desk.answers[robot] = ANSWERS[state]
+    else desk.live = { robot, how: state, atMs: at.getTime() }
+  }
+  return found
 }
 
 const lockRequestSchema = z.record(z.string(), z.int().min(1))

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { place, type AgentState, type Reason } from '@/core/dispatch'
+import { isRobotTarget, place, type AgentState, type Reason } from '@/core/dispatch'
 import type { ShownEvent } from '@/core/events/facts'
 import { repeatByHand, scriptText, type WhatRan } from '@/core/work/command'
 import { isFlowDefinition, readDefinition, type FlowDefinition } from '@/core/work/flow'
@@ -80,8 +80,24 @@ export interface RunFull extends RunFacts {
   /** Looking for its machine, if none can be reached. */
   readonly unreachableSince: string | null
   readonly heldBy: string | null
+  /** Who was asked at attended robots, in that order. */
+  readonly asks: readonly AskRow[]
   /** The flow run whose step it is. */
   readonly flow: { readonly id: number; readonly title: string; readonly path: string } | null
+}
+
+/** A question to the person at a robot. */
+export interface AskRow {
+  readonly id: number
+  readonly attempt: number
+  readonly robotId: number
+  readonly robot: string
+  readonly state: 'asked' | 'later' | 'agreed' | 'no' | 'late' | 'over'
+  readonly askedAt: string
+  /** Until when an answer is waited for; of later: from when on. */
+  readonly at: string
+  readonly answeredAt: string | null
+  readonly answeredBy: string | null
 }
 
 /** A run of a flow. Its steps come apart: they change oftener. */
@@ -162,6 +178,14 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
        FROM attempts a JOIN agents g ON g.id = a.agent_id LEFT JOIN robots b ON b.id = a.robot_id WHERE a.run_id = $1 ORDER BY a.number`,
     [id],
   )
+  const asks = isRobotTarget(target)
+    ? await many<AskRow>(
+        null,
+        `SELECT k.id, k.attempt, k.robot_id AS "robotId", b.name AS robot, k.state, k.asked_at AS "askedAt", k.at, k.answered_at AS "answeredAt", k.answered_by AS "answeredBy"
+           FROM desk_asks k JOIN robots b ON b.id = k.robot_id WHERE k.run_id = $1 ORDER BY k.id LIMIT 100`,
+        [id],
+      )
+    : []
   const flow = await maybeOne<NonNullable<RunFull['flow']>>(
     null,
     `SELECT f.id, j.title, r.step_path AS path FROM runs r JOIN runs f ON f.id = r.flow_run_id JOIN jobs j ON j.id = f.job_id WHERE r.id = $1`,
@@ -174,6 +198,7 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
     target,
     unreachableSince,
     heldBy,
+    asks,
     flow: flow ?? null,
     tries: tries.map((t) => ({ ...t, byHand: t.whatRan && byHandOf(definition, t.whatRan) })),
   }

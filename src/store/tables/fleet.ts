@@ -130,6 +130,21 @@ export const robots = table('robots', {
   tryToken: orNull(long()),
   triedAt: orNull(instant()),
   tryFault: orNull(text()),
+  personId: orNull(ref()),
+  deskSince: orNull(instant()),
+})
+
+/** What people who sit at robots were asked. */
+export const deskAsks = table('desk_asks', {
+  id: id(),
+  runId: ref(),
+  attempt: int(),
+  robotId: ref(),
+  state: text<'asked' | 'later' | 'agreed' | 'no' | 'late' | 'over'>(),
+  askedAt: filled(instant()),
+  at: instant(),
+  answeredAt: orNull(instant()),
+  answeredBy: orNull(text()),
 })
 
 export const robotPools = table('robot_pools', {

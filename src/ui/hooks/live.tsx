@@ -40,7 +40,8 @@ function changesWithRuns([kind, of, ...more]: readonly unknown[]): boolean {
 /** Which kinds of query any other change makes stale. */
 function staleKinds(change: Change): string[] {
   const kinds: string[] = []
-  if (change.fleet) kinds.push('agents', 'agent-names', 'robots', 'accounts', 'lanes', 'pools', 'enrolments', 'engines')
+  if (change.fleet)
+    kinds.push('agents', 'agent-names', 'robots', 'accounts', 'lanes', 'pools', 'enrolments', 'engines', 'kinds')
   if (change.matters) kinds.push('matters', 'day')
   if (change.jobs) kinds.push('jobs', 'areas', 'triggers')
   if (change.items) kinds.push('queues', 'items')

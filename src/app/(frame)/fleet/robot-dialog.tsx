@@ -5,6 +5,7 @@ import { slugOf } from '@/core/schema/slug'
 import type { AccountRow } from '@/service/fleet/accounts'
 import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
 import type { RobotRow } from '@/service/fleet/robots'
+import type { PersonRow } from '@/service/people/people'
 import { LabelsField } from '@/app/shared/work/pairs-field'
 import { api } from '@/ui/api'
 import { useTrouble } from '@/ui/hooks/saving'
@@ -52,6 +53,12 @@ export function RobotDialog({
   const [calendar, setCalendar] = useState(robot?.calendar ?? '')
   const [labels, setLabels] = useState<Record<string, string>>({ ...robot?.labels })
   const [chosen, setChosen] = useState<ReadonlySet<number> | null>(null)
+  const [personId, setPersonId] = useState(robot?.personId ?? null)
+  const { data: people = [] } = useQuery({
+    queryKey: ['people'],
+    queryFn: () => api.get<PersonRow[]>('/people'),
+    enabled: kind === 'attended',
+  })
   const [notes, setNotes] = useState(robot?.notes ?? '')
   const { trouble, setTrouble, faultOf } = useTrouble()
   const mine = chosen ?? new Set(pools.filter((p) => robot?.pools.some((x) => x.name === p.name)).map((p) => p.id))
@@ -69,6 +76,7 @@ export function RobotDialog({
       labels,
       poolIds: [...mine],
       notes,
+      personId: kind === 'attended' ? personId : null,
     }
     const sent = robot
       ? api.patch(`/robots/${robot.id}`, { ...terms, accountId: Number(account) })
@@ -145,6 +153,24 @@ export function RobotDialog({
               width="240px"
             />
           </Row>
+          {kind === 'attended' && (
+            <Row $top $gap={12}>
+              <Select
+                label="Who sits at it"
+                value={personId === null ? '' : String(personId)}
+                onChange={(chosen) => setPersonId(chosen === '' ? null : Number(chosen))}
+                choices={[
+                  { id: '', title: 'nobody in particular' },
+                  ...people.filter(({ active }) => active).map(({ id, name }) => ({ id: String(id), title: name })),
+                ]}
+                error={faultOf('personId')}
+                width="240px"
+              />
+              <Small style={{ paddingTop: 22, width: 240 }}>
+                They are asked before a task begins, and may start tasks of this robot from there, as far as they may.
+              </Small>
+            </Row>
+          )}
           {account === NEW && (
             <Row $top $gap={12}>
               <TextField

@@ -35,6 +35,9 @@ const robot = (change: Partial<RobotRow> = {}): RobotRow => ({
   triedAt: ago(9000),
   tryFault: null,
   goodUntil: null,
+  personId: null,
+  person: null,
+  deskSince: null,
   ...change,
 })
 const expired = robot({

@@ -87,6 +87,7 @@ const run = (change: Partial<RunFull> = {}): RunFull =>
     trigger: null,
     dueAt: null,
     unreachableSince: null,
+    asks: [],
     ...change,
   }) as RunFull
 const SERVER = {
@@ -228,6 +229,42 @@ describe('a run that waits', () => {
   ])('says %s', async (_, what, more, sentence) => {
     page(what, more)
     await waitFor(async () => expect(await words()).toMatch(sentence))
+  })
+
+  it('says who at robots is asked, and what others said', async () => {
+    page(
+      {
+        ...waiting,
+        state: 'ready',
+        asks: [
+          {
+            id: 1,
+            attempt: 1,
+            robotId: 3,
+            robot: 'desk3',
+            state: 'no',
+            askedAt: ago(900),
+            at: ago(0),
+            answeredAt: ago(600),
+            answeredBy: 'Wren Halloran',
+          },
+          {
+            id: 2,
+            attempt: 1,
+            robotId: 4,
+            robot: 'desk4',
+            state: 'late',
+            askedAt: ago(600),
+            at: ago(300),
+            answeredAt: null,
+            answeredBy: null,
+          },
+        ],
+      },
+      { 'GET /runs/18204/why': { reason: { why: 'person', robot: 'desk5', how: 'asked', atMs: Date.now() } } },
+    )
+    await waitFor(async () => expect(await words()).toMatch(/The person at desk5 is asked, and has until/))
+    expect(document.body.textContent?.replace(/\s+/g, ' ')).toMatch(/desk3: no, .*\(Wren Halloran\); desk4: no answer until/)
   })
 
   it('is taken off the queue after a question', async () => {

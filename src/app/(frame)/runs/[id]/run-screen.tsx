@@ -21,6 +21,7 @@ import { Link } from '@/ui/parts/link'
 import { StateChip } from '@/ui/parts/state-mark'
 import { Time, Took } from '@/ui/parts/time'
 import { StartDialog } from '@/app/shared/work/start-dialog'
+import { AskFacts } from './asks'
 import { CommonFacts } from './common-facts'
 import { FlowRunScreen } from './flow-run-screen'
 import { Picture } from './picture'
@@ -73,6 +74,7 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
             <Link href={`/fleet/robots/${run.robotId}`}>{run.robot}</Link>
           </FactItem>
         )}
+        <AskFacts asks={run.asks} />
         <FactItem name="area">{run.area}</FactItem>
         <FactItem name="job version">{run.jobVersion}</FactItem>
       </Facts>

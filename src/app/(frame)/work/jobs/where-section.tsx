@@ -4,7 +4,7 @@ import type { ReactNode } from 'react'
 import { isMeant, isRobotTarget, wantedBy, type Target } from '@/core/dispatch/target'
 import { PRIORITIES } from '@/core/dispatch/types'
 import { slugOf } from '@/core/schema/slug'
-import { UNREACHABLE_THEN, type JobDefinition } from '@/core/work/job'
+import { IF_NOBODY, UNREACHABLE_THEN, type JobDefinition } from '@/core/work/job'
 import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
 import type { RobotRow } from '@/service/fleet/robots'
 import { api } from '@/ui/api'
@@ -95,6 +95,7 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
           <Fits target={target} />
         </Sentence>
         <AccountAndLocks definition={definition} define={define} faultOf={faultOf} />
+        {forRobot && <AskingSentence definition={definition} define={define} faultOf={faultOf} />}
         <Sentence>
           <Word>If none of them can be reached, look again every</Word>
           <NumberField
@@ -125,6 +126,30 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
         </Sentence>
       </Stack>
     </Part>
+  )
+}
+
+/** Of attended robots: how long each person is asked, and what then. */
+function AskingSentence({ definition: { asking }, define, faultOf }: SectionProps): ReactNode {
+  return (
+    <Sentence>
+      <Word>People at attended robots are asked for</Word>
+      <NumberField
+        label="Minutes to answer"
+        value={asking.forSeconds / 60}
+        onChange={(minutes) => define({ asking: { ...asking, forSeconds: Math.round(minutes * 60) } })}
+        error={faultOf('definition.asking.forSeconds')}
+      />
+      <Word>minutes each; if nobody takes it,</Word>
+      <Select
+        label="If nobody takes it"
+        hideLabel
+        value={asking.ifNobody}
+        onChange={(then) => define({ asking: { ...asking, ifNobody: then as (typeof IF_NOBODY)[number] } })}
+        choices={IF_NOBODY.map((id) => ({ id, title: id === 'wait' ? 'it waits' : 'it fails' }))}
+        width="110px"
+      />
+    </Sentence>
   )
 }
 

@@ -26,6 +26,9 @@ import { Ago, Time, Took } from '@/ui/parts/time'
 import { LabelsField } from '@/app/shared/work/pairs-field'
 import { ROBOT_MARKS } from '../../robot-words'
 
+/** Abilities that are no kind of step: told apart. */
+const BESIDES = ['files', 'desk']
+
 const Busy = dynamic(() => import('./busy').then((module) => module.Busy), { ssr: false })
 
 const MachineMeasures = dynamic(() => import('./machine-measures').then((module) => module.MachineMeasures), {
@@ -71,7 +74,7 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
           </FactItem>
         )}
         <FactItem name="carries out">
-          {agent.abilities.filter((ability) => ability !== 'files').join(', ') || 'nothing'}
+          {agent.abilities.filter((ability) => !BESIDES.includes(ability)).join(', ') || 'nothing'}
           {agent.denies.length > 0 && (
             <Small title="Its machine’s owner denies it, or it is an older agent.">
               {' '}

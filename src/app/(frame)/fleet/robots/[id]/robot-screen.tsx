@@ -74,6 +74,20 @@ export function RobotScreen({ id }: { id: number }): ReactNode {
           </FactItem>
         )}
         <FactItem name="kind">{robot.kind}</FactItem>
+        {robot.kind === 'attended' && (
+          <FactItem name="at it">
+            {robot.person ?? 'nobody in particular'};{' '}
+            {robot.deskSince ? (
+              <>
+                there since <Time at={String(robot.deskSince)} withRelative />
+              </>
+            ) : (
+              <Mute>
+                nobody is there now: they open it with <code>bugle-agent desk {robot.name}</code>
+              </Mute>
+            )}
+          </FactItem>
+        )}
         <FactItem name="hours">{robot.hours}</FactItem>
         <FactItem name="pools">
           {robot.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') || '—'}
