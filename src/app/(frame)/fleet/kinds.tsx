@@ -57,8 +57,7 @@ export function Kinds(): ReactNode {
             id: 'able',
             title: 'Agents that can',
             align: 'right',
-            cell: (row) =>
-              able(row.kind) === agents ? `all ${agents}` : `${able(row.kind)} of ${agents}`,
+            cell: (row) => (able(row.kind) === agents ? `all ${agents}` : `${able(row.kind)} of ${agents}`),
           },
           { id: 'jobs', title: 'Jobs', align: 'right', cell: (row) => row.jobs || '' },
           { id: 'waiting', title: 'Wait now', align: 'right', cell: (row) => row.waiting || '' },

@@ -21,8 +21,7 @@ export function AskFacts({ asks }: { asks: readonly AskRow[] }): ReactNode {
       {asks.map((ask, i) => (
         <Fragment key={ask.id}>
           {i > 0 && '; '}
-          <Link href={`/fleet/robots/${ask.robotId}`}>{ask.robot}</Link>: {SAID[ask.state]}{' '}
-          <Time at={timeOf(ask)} />
+          <Link href={`/fleet/robots/${ask.robotId}`}>{ask.robot}</Link>: {SAID[ask.state]} <Time at={timeOf(ask)} />
           {ask.answeredBy && ` (${ask.answeredBy})`}
         </Fragment>
       ))}

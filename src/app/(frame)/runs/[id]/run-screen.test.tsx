@@ -264,7 +264,9 @@ describe('a run that waits', () => {
       { 'GET /runs/18204/why': { reason: { why: 'person', robot: 'desk5', how: 'asked', atMs: Date.now() } } },
     )
     await waitFor(async () => expect(await words()).toMatch(/The person at desk5 is asked, and has until/))
-    expect(document.body.textContent?.replace(/\s+/g, ' ')).toMatch(/desk3: no, .*\(Wren Halloran\); desk4: no answer until/)
+    expect(document.body.textContent?.replace(/\s+/g, ' ')).toMatch(
+      /desk3: no, .*\(Wren Halloran\); desk4: no answer until/,
+    )
   })
 
   it('is taken off the queue after a question', async () => {
