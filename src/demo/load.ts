@@ -29,6 +29,7 @@ import { ACCOUNTS } from './exchange'
 import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, ROBOTS, WITHIN } from './scenario'
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { addPastMeasures } from './measures'
+import { addAllowances } from './allowances'
 import { addPastRefunds, addRefundQueue } from './queues'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -74,6 +75,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
       await clearBoard()
       await openDemoMatters()
+      await addAllowances(now)
       await execute(null, 'ANALYZE')
     }
     return secrets

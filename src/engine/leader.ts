@@ -12,6 +12,8 @@ import { watchAgents } from '@/service/runs/matters'
 import { purgeItems, releaseItems } from '@/service/queues/takes'
 import { endSteers } from '@/service/fleet/steer'
 import { watchSecrets } from '@/service/fleet/sign-ins'
+import { endGrants } from '@/service/fleet/allowance-asks'
+import { keepUse } from '@/service/runs/use'
 import { askAround } from '@/service/runs/asking'
 import { watchQueues } from '@/service/queues/watch-queues'
 import { watchUnreachable } from '@/service/runs/unreachable'
@@ -276,6 +278,10 @@ export class Leader {
         this.sampledMinute = minute
       })
     await this.troubles.watch('steer back what was steered until now', endSteers)
+    await this.troubles.watch('end what was granted until now', endGrants)
+    await this.troubles.watch('keep how much was in use', async () => {
+      while ((await keepUse(now.getTime())) && this.term && !this.stopped);
+    })
     await this.troubles.watch('look at secrets that end', watchSecrets)
     await this.troubles.watch('look at work queues', watchQueues)
     await this.troubles.watch('work out usual lengths', async () => {

@@ -1,5 +1,6 @@
 import { Board, type Place } from '@/core/dispatch'
 import { allOrEach, wordsOf } from '@/service/base/each-alone'
+import { allowancesNow } from '@/service/fleet/allowances'
 import {
   fleetForDispatch,
   heldAt,
@@ -87,7 +88,8 @@ export class Placer {
 
   /** Agents and what runs on them. An agent is put on the board anew only when something about it changed. */
   private async lookAtFleet(): Promise<void> {
-    const [fleet, running, locks] = await Promise.all([fleetForDispatch(), runningWork(), lockUnits()])
+    const allowed = allowancesNow()
+    const [fleet, running, locks] = await Promise.all([fleetForDispatch(), runningWork(allowed), lockUnits(allowed)])
     const units = JSON.stringify(locks)
     if (units !== this.locks) this.board.setLocks(locks)
     this.locks = units

@@ -27,6 +27,7 @@ import { queues } from './migrations/0024-queues'
 import { events } from './migrations/0025-events'
 import { desks } from './migrations/0026-desks'
 import { kinds } from './migrations/0027-kinds'
+import { allowances } from './migrations/0028-allowances'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -59,6 +60,7 @@ const MIGRATIONS: readonly Migration[] = [
   events,
   desks,
   kinds,
+  allowances,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

@@ -11,6 +11,10 @@ import {
 } from '@/service/fleet/enrol'
 import * as accounts from '@/service/fleet/accounts'
 import * as locks from '@/service/fleet/locks'
+import * as allowances from '@/service/fleet/allowances'
+import * as asks from '@/service/fleet/allowance-asks'
+import { answerByLetter } from '@/service/letters/allowance-letter'
+import { readUse, usageSchema } from '@/service/runs/use'
 import * as kinds from '@/service/fleet/kinds'
 import * as robots from '@/service/fleet/robots'
 import { robotsFileSchema, robotsFromFile } from '@/service/fleet/robots-from-file'
@@ -63,6 +67,51 @@ export const FLEET: readonly Endpoint[] = [
       query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }),
     },
     ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
+  ),
+  endpoint(
+    'GET',
+    '/allowances',
+    'see',
+    { says: 'what may be used at once, how much is, and who asks for more' },
+    ({ actor }) => allowances.listAllowances(actor),
+  ),
+  endpoint(
+    'PUT',
+    '/allowances',
+    'administer',
+    { says: '`{what, areaId, units}`: so many at once; null: no limit', body: allowances.allowanceSchema },
+    ({ actor, body }) => allowances.setAllowance(actor, body),
+  ),
+  endpoint(
+    'GET',
+    '/allowances/use',
+    'see',
+    { says: 'how much was in use, by the hour; `what`, `areaId`, `days`', query: usageSchema },
+    ({ actor, query }) => readUse(actor, query),
+  ),
+  endpoint(
+    'POST',
+    '/allowances/:id/asks',
+    'design',
+    { says: '`{units, why, until}`: ask for so many more', body: asks.moreSchema },
+    ({ actor, params, body }) => asks.askForMore(actor, id(params), body),
+  ),
+  endpoint(
+    'POST',
+    '/allowance-asks/:id/answer',
+    'administer',
+    {
+      says: '`{grant, answer}`: what was asked for is granted or declined; whoever asked is written to',
+      body: asks.answerSchema,
+    },
+    ({ actor, params, body }) => answerByLetter(actor, id(params), body),
+  ),
+  endpoint(
+    'DELETE',
+    '/allowance-asks/:id',
+    'design',
+    { says: 'take back what oneself has asked for' },
+    ({ actor, params }) => asks.withdrawAsk(actor, id(params)),
   ),
   endpoint(
     'GET',

@@ -3,7 +3,11 @@ import { PRIORITIES, type AgentState, type DeskAsk, type Fleet, type HeldWork, t
 
 export const NOW = Date.UTC(2027, 2, 9, 2, 14, 0)
 const MINUTE = 60_000
-const locks = fc.dictionary(fc.constantFrom('fares-db', 'printer'), fc.integer({ min: 1, max: 2 }), { maxKeys: 2 })
+const locks = fc.dictionary(
+  fc.constantFrom('fares-db', 'printer', 'allowance slots in Sailing'),
+  fc.integer({ min: 1, max: 2 }),
+  { maxKeys: 2 },
+)
 
 const target = fc.oneof(
   fc.constantFrom('quay', 'data').map((pool) => ({ pool })),
@@ -125,7 +129,7 @@ export const fleet: fc.Arbitrary<Fleet> = fc
     // One of the robots is called like an agent.
     ...[robot('a1', 5), robot('desk2', 6), robot('desk3', 7)],
   )
-  .map((agents) => ({ agents, locks: { 'fares-db': 3, printer: 2 } }))
+  .map((agents) => ({ agents, locks: { 'fares-db': 3, printer: 2, 'allowance slots in Sailing': 3 } }))
 
 export const ready: fc.Arbitrary<ReadyRun[]> = fc
   .integer({ min: 0, max: 14 })

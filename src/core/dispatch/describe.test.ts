@@ -89,6 +89,14 @@ describe('why a run waits', () => {
       { why: 'slot', agent: 'desk1', atMs: 8_100_000, isRobot: true },
     ],
     ['There is room, but it is kept for #18204, which comes first.', { why: 'turn', for: 18_204 }],
+    [
+      'Only 4 slots in Sailing may be in use at once: they are with #1, #2, #3, #4, #5 and 1 more.',
+      { why: 'allowance', of: 'slots in Sailing', units: 4, holders: [1, 2, 3, 4, 5, 6] },
+    ],
+    [
+      'Only 2 attended robots may be in use at once: it takes more than that.',
+      { why: 'allowance', of: 'attended robots', units: 2, holders: [] },
+    ],
     ['It starts in a moment.', { why: 'soon' }],
   ] as [string, Reason][])('“%s”', (words, reason) => {
     expect(describeReason(reason, timeOf)).toBe(words)

@@ -28,6 +28,14 @@ export function describeReason(reason: Reason, timeOf: (ms: number) => string): 
       const holders = reason.holders.map((number) => `#${number}`).join(', ')
       return `Waits for lock ${reason.lock}${holders ? `: its units are with ${holders}` : ', of which there are too few units'}.`
     }
+    case 'allowance': {
+      const holders = reason.holders.map((number) => `#${number}`)
+      const where =
+        holders.length === 0
+          ? 'it takes more than that'
+          : `they are with ${holders.slice(0, 5).join(', ')}${holders.length > 5 ? ` and ${holders.length - 5} more` : ''}`
+      return `Only ${reason.units} ${reason.of} may be in use at once: ${where}.`
+    }
     case 'slot':
       if (reason.isRobot)
         return `No robot is free: the first is expected to be ${reason.agent}, at ${timeOf(reason.atMs)}.`

@@ -41,7 +41,8 @@ export function placeNaively(
       }
       for (const [lock, units] of Object.entries(run.locks)) if (unitsLeft(lock) < units) closed.add(lock)
       if (Object.keys(run.locks).some((lock) => closed.has(lock))) {
-        reasons.set(run.number, { why: 'lock' })
+        const lacking = Object.keys(run.locks).find((lock) => closed.has(lock)) ?? ''
+        reasons.set(run.number, { why: lacking.startsWith('allowance ') ? 'allowance' : 'lock' })
         continue
       }
       const withRoom = eligible.filter((name) => free(name) >= run.slots)

@@ -1,4 +1,5 @@
 import type { BoardFacts, Entry, Group } from './board-facts'
+import { allowanceOf } from '../fleet/allowance'
 import { whatLacks } from './eligible'
 import { expectedEndMs } from './order'
 import { Merge } from './queue'
@@ -69,6 +70,7 @@ export function makePlacing(
     whyNot: (number) => {
       const found = markOf(number)
       const why = found?.mark.why
+      if (found?.mark.why === 'lock' && allowanceOf(found.mark.lock) !== null) return 'allowance'
       return why === 'keeps' ? 'slot' : why === 'agent' && isAsked(found?.entry.run) ? 'person' : why
     },
   }
@@ -344,15 +346,15 @@ class Scratch {
       case 'agent':
         if (isAsked(run)) return { why: 'person', ...run.desk.live }
         return { why: 'agent', lacks: this.lacking(run), ...robots }
-      case 'lock':
-        return {
-          why: 'lock',
-          lock: mark.lock,
-          holders: [
-            ...(this.board.lockHolders.get(mark.lock)?.keys() ?? []),
-            ...(this.startedLockHolders?.get(mark.lock) ?? []),
-          ],
-        }
+      case 'lock': {
+        const holders = [
+          ...(this.board.lockHolders.get(mark.lock)?.keys() ?? []),
+          ...(this.startedLockHolders?.get(mark.lock) ?? []),
+        ]
+        const of = allowanceOf(mark.lock)
+        if (of !== null) return { why: 'allowance', of, units: this.board.lockUnits.get(mark.lock) ?? 0, holders }
+        return { why: 'lock', lock: mark.lock, holders }
+      }
       case 'keeps':
         return { why: 'slot', agent: this.nameOf(mark.turn.agent), atMs: mark.turn.atMs, ...robots }
       case 'turn':

@@ -121,6 +121,8 @@ export type Reason =
   /** The person at a robot is asked; or wants it later. */
   | { readonly why: 'person'; readonly robot: string; readonly how: 'asked' | 'later'; readonly atMs: number }
   | { readonly why: 'lock'; readonly lock: string; readonly holders: readonly number[] }
+  /** No more of these may be in use at once: `slots in Sailing`. */
+  | { readonly why: 'allowance'; readonly of: string; readonly units: number; readonly holders: readonly number[] }
   | { readonly why: 'slot'; readonly agent: string; readonly atMs: number; readonly isRobot?: true }
   | { readonly why: 'turn'; readonly for: number }
   | { readonly why: 'soon' }

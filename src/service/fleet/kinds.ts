@@ -39,10 +39,10 @@ export async function listKinds(actor: Actor): Promise<Kinds> {
   const off = await kindsOff(null)
   const work = await many<{ kind: string; jobs: number; waiting: number }>(
     null,
-    `SELECT k.kind, coalesce(j.n, 0)::int AS jobs, coalesce(w.n, 0)::int AS waiting FROM unnest($1::text[]) AS k(kind)
+    `SELECT k.kind, coalesce(j.n, 0)::int AS jobs, coalesce(w.n, 0)::int AS waiting FROM unnest($1::text[]) WITH ORDINALITY AS k(kind, nth)
        LEFT JOIN (SELECT v.definition->'action'->>'kind' AS kind, count(*) AS n FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
                    WHERE j.deleted_at IS NULL AND NOT j.is_flow GROUP BY 1) j ON j.kind = k.kind
-       LEFT JOIN (SELECT kind, count(*) AS n FROM runs WHERE state = 'ready' GROUP BY 1) w ON w.kind = k.kind`,
+       LEFT JOIN (SELECT kind, count(*) AS n FROM runs WHERE state = 'ready' GROUP BY 1) w ON w.kind = k.kind ORDER BY k.nth`,
     [[...ACTION_KINDS]],
   )
   const groups = await many<Kinds['groups'][number]>(

@@ -10,6 +10,7 @@ import { difference, record } from '@/service/base/audit'
 import { invalid, notFound, Problem, type FieldFault } from '@/service/base/problem'
 import { timingState } from '@/service/base/timing-cache'
 import { accountSchema, addAccountIn } from './accounts'
+import { requireRobotAllowed } from './allowances'
 import { addAgentEvent } from './fleet'
 import { readRobots, robotsNow, type RobotFacts, type RobotNow } from './robot-facts'
 import { askForTries } from './sign-ins'
@@ -190,6 +191,7 @@ export async function addRobotIn(tx: Tx, actor: Actor, request: z.output<typeof 
   if (!agent) throw invalid('agentId', `There is no agent ${facts.agentId}.`)
   if (agent.revoked) throw invalid('agentId', `The credential of ${agent.name} is revoked: nothing can work there.`)
   await requireTerms(tx, { calendar: facts.calendar, poolIds, personId: facts.personId })
+  await requireRobotAllowed(tx, facts.kind)
   const accountId =
     'id' in account
       ? await lockAccount(tx, account.id)
@@ -280,6 +282,7 @@ export async function changeRobotIn(tx: Tx, actor: Actor, id: number, change: Ro
   if (change.name !== undefined && change.name !== robot.name) await requireNotMeant(tx, robot.name)
   const facts = Object.fromEntries(asked.filter(([key]) => key !== 'poolIds' && key !== 'accountId'))
   await requireTerms(tx, { calendar, poolIds, personId })
+  if (change.kind !== undefined && change.kind !== robot.kind) await requireRobotAllowed(tx, change.kind)
   const pools = await many<{ id: number }>(tx, 'SELECT pool_id AS id FROM robot_pools WHERE robot_id = $1 ORDER BY 1', [
     id,
   ])

@@ -1,8 +1,10 @@
 import { z } from 'zod'
 import { isRobotTarget, PRIORITIES, type AgentState, type DeskAsk, type HeldWork, type ReadyRun } from '@/core/dispatch'
+import type { Allowed } from '@/core/fleet/allowance'
 import { targetSchema } from '@/core/work/job'
 import { config } from '@/store/config'
 import { many } from '@/store/db'
+import { allowancesNow, type AllowanceNow } from '@/service/fleet/allowances'
 import { kindsOff } from '@/service/fleet/kinds'
 import { readRobots, robotFaults } from '@/service/fleet/robot-facts'
 import { failRuns } from './effects'
@@ -37,10 +39,11 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
     account: string | null
     locks: Record<string, number>
     active: boolean
+    areaId: number
   }>(
     null,
     `SELECT r.id AS number, r.target, r.kind, r.slots, r.min_version AS "minVersion", r.priority, j.usual_ms AS "usualMs",
-            r.ready_at AS "readyAt", r.due_at AS "dueAt", r.chain_ms AS "chainMs", r.held_by IS NOT NULL AS held, j.active, r.account, r.locks
+            r.ready_at AS "readyAt", r.due_at AS "dueAt", r.chain_ms AS "chainMs", r.held_by IS NOT NULL AS held, j.active, r.account, r.locks, r.area_id AS "areaId"
        FROM runs r JOIN jobs j ON j.id = r.job_id
       WHERE r.state = 'ready' AND r.kind <> 'flow' AND ($1::bigint[] IS NULL OR r.id = ANY($1))`,
     [ids],
@@ -53,17 +56,20 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       .map(({ number }) => ({ id: number, reason: 'What is stored of where it is to run cannot be read.' })),
   )
   const readable = rows.filter(isReadable)
-  const off = await kindsOff(null)
+  const [off, allowances] = await Promise.all([kindsOff(null), allowancesNow()])
   const desks = await asksOf(readable.flatMap(({ number, target }) => (isRobotTarget(target) ? [number] : [])))
   return readable.map((row) => {
     const usualMs = row.usualMs ?? DEFAULT_USUAL_MS
+    const asked = desks.get(row.number)
+    // A robot task takes its robot whole, whose account it runs under.
+    const slots = isRobotTarget(row.target) ? 1 : row.slots
+    const robot = asked?.desk.live?.how === 'agreed' ? 'attended' : 'unattended'
     return {
       number: row.number,
       target: row.target,
       kind: row.kind,
-      // A robot task takes its robot whole, whose account it runs under.
-      slots: isRobotTarget(row.target) ? 1 : row.slots,
-      locks: row.locks,
+      slots,
+      locks: withAllowances(row.locks, allowances, isRobotTarget(row.target) ? robot : 'slots', row.areaId, slots),
       account: isRobotTarget(row.target) ? null : row.account,
       minVersion: row.minVersion,
       priority: PRIORITIES[row.priority] ?? 'normal',
@@ -74,9 +80,21 @@ export async function readyRuns(ids: readonly number[] | null): Promise<ReadyRun
       held: row.held,
       off: !row.active,
       ...(off[row.kind] ? { kindOff: off[row.kind]?.why ?? '' } : {}),
-      ...desks.get(row.number),
+      ...asked,
     }
   })
+}
+
+/** What a run takes of allowances it takes as it takes locks, after those. */
+function withAllowances(
+  locks: Readonly<Record<string, number>>,
+  allowances: readonly AllowanceNow[],
+  what: Allowed,
+  areaId: number,
+  units: number,
+): Readonly<Record<string, number>> {
+  const mine = allowances.filter((one) => one.what === what && (one.areaIds?.includes(areaId) ?? true))
+  return mine.length === 0 ? locks : { ...locks, ...Object.fromEntries(mine.map(({ lock }) => [lock, units])) }
 }
 
 /** How an answer that was none is told, after the robot's name. */
@@ -219,23 +237,43 @@ export interface RunningRow {
   readonly locks: Readonly<Record<string, number>>
 }
 
-export async function runningWork(): Promise<RunningRow[]> {
-  const rows = await many<Omit<RunningRow, 'startedAtMs' | 'usualMs'> & { handedAt: Date; usualMs: number | null }>(
-    null,
-    `SELECT r.id AS number, r.agent_id AS "agentId", r.robot_id AS "robotId", r.slots, r.locks, a.handed_at AS "handedAt", j.usual_ms AS "usualMs"
-       FROM attempts a JOIN runs r ON r.id = a.run_id AND r.state = 'running' AND a.number = r.attempts JOIN jobs j ON j.id = r.job_id
+/** @param allowed what is allowed, where the caller asks for it already */
+export async function runningWork(allowed = allowancesNow()): Promise<RunningRow[]> {
+  type Row = Omit<RunningRow, 'startedAtMs' | 'usualMs'> & { handedAt: Date; usualMs: number | null } & {
+    areaId: number
+    robotKind: 'attended' | 'unattended' | null
+  }
+  const [rows, allowances] = await Promise.all([
+    many<Row>(
+      null,
+      `SELECT r.id AS number, r.agent_id AS "agentId", r.robot_id AS "robotId", r.slots, r.locks, a.handed_at AS "handedAt", j.usual_ms AS "usualMs", r.area_id AS "areaId", b.kind AS "robotKind"
+       FROM attempts a JOIN runs r ON r.id = a.run_id AND r.state = 'running' AND a.number = r.attempts JOIN jobs j ON j.id = r.job_id LEFT JOIN robots b ON b.id = r.robot_id
       WHERE a.state IN ('handed','accepted','running')`,
-  )
-  return rows.map(({ handedAt, usualMs, ...row }) => ({
+    ),
+    allowed,
+  ])
+  return rows.map(({ handedAt, usualMs, areaId, robotKind, ...row }) => ({
     ...row,
-    locks: lockRequestSchema.safeParse(row.locks).data ?? {},
+    locks: withAllowances(
+      lockRequestSchema.safeParse(row.locks).data ?? {},
+      allowances,
+      robotKind ?? 'slots',
+      areaId,
+      robotKind === null ? row.slots : 1,
+    ),
     startedAtMs: handedAt.getTime(),
     usualMs: usualMs ?? DEFAULT_USUAL_MS,
   }))
 }
 
-/** Units of each lock in all. */
-export async function lockUnits(): Promise<Record<string, number>> {
-  const rows = await many<{ name: string; units: number }>(null, 'SELECT name, units FROM locks')
-  return Object.fromEntries(rows.map(({ name, units }) => [name, units]))
+/** Units of each lock in all, and of each allowance. */
+export async function lockUnits(allowed = allowancesNow()): Promise<Record<string, number>> {
+  const [rows, allowances] = await Promise.all([
+    many<{ name: string; units: number }>(null, 'SELECT name, units FROM locks'),
+    allowed,
+  ])
+  return Object.fromEntries([
+    ...rows.map(({ name, units }) => [name, units] as const),
+    ...allowances.map(({ lock, units }) => [lock, units] as const),
+  ])
 }

@@ -1,5 +1,6 @@
 // Machines, what they may do, and how they came to be here.
 
+import type { Allowed } from '@/core/fleet/allowance'
 import { filled, flag, id, instant, int, json, key, long, orNull, real, ref, table, text, uuid } from '../columns'
 
 export const agents = table('agents', {
@@ -151,4 +152,38 @@ export const robotPools = table('robot_pools', {
   poolId: key(ref()),
   robotId: key(ref()),
   active: filled(flag()),
+})
+
+/** What may be used at once. */
+export const allowances = table('allowances', {
+  id: id(),
+  what: text<Allowed>(),
+  areaId: orNull(ref()),
+  units: int(),
+  setBy: text(),
+  setAt: filled(instant()),
+})
+
+export const allowanceAsks = table('allowance_asks', {
+  id: id(),
+  allowanceId: ref(),
+  units: int(),
+  why: text(),
+  until: orNull(instant()),
+  state: filled(text<'open' | 'granted' | 'declined' | 'withdrawn'>()),
+  askedBy: text(),
+  personId: orNull(ref()),
+  askedAt: filled(instant()),
+  answeredBy: orNull(text()),
+  answeredAt: orNull(instant()),
+  answer: filled(text()),
+  endedAt: orNull(instant()),
+})
+
+export const allowanceUse = table('allowance_use', {
+  what: key(text<Allowed>()),
+  areaId: key(ref()),
+  hour: key(instant()),
+  peak: int(),
+  mean: real(),
 })

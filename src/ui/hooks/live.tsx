@@ -41,7 +41,18 @@ function changesWithRuns([kind, of, ...more]: readonly unknown[]): boolean {
 function staleKinds(change: Change): string[] {
   const kinds: string[] = []
   if (change.fleet)
-    kinds.push('agents', 'agent-names', 'robots', 'accounts', 'lanes', 'pools', 'enrolments', 'engines', 'kinds')
+    kinds.push(
+      'agents',
+      'agent-names',
+      'robots',
+      'accounts',
+      'lanes',
+      'pools',
+      'enrolments',
+      'engines',
+      'kinds',
+      'allowances',
+    )
   if (change.matters) kinds.push('matters', 'day')
   if (change.jobs) kinds.push('jobs', 'areas', 'triggers')
   if (change.items) kinds.push('queues', 'items')

@@ -49,7 +49,7 @@ it('switches a kind off with a reason, and on again', async () => {
   const asked = open()
   await screen.findByRole('row', { name: /^script/ })
   await press('Switch script off')
-  await type('Why', 'Its interpreter is being changed.')
+  type('Why', 'Its interpreter is being changed.')
   await press('Switch it off')
   await waitFor(() =>
     expect(changesOf(asked)).toMatchObject([

@@ -69,7 +69,7 @@ export function Kinds(): ReactNode {
                 <span>
                   <b style={{ color: 'var(--failed)' }}>off</b>: {row.off.why}{' '}
                   <Small>
-                    {row.off.by}, <Ago at={row.off.at} /> ago
+                    {row.off.by}, <Ago at={row.off.at} />
                   </Small>
                 </span>
               ) : (
