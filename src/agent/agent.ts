@@ -160,6 +160,7 @@ export class Agent {
     if (!fresh) return
     this.add(fresh)
     this.options.log(`run #${lease.run}, try ${lease.try}: ${lease.title}`)
+    this.link.tracing.note('takes', { attempt: lease.attempt, kind, inHand: this.working() })
     // After the answer that the lease is kept.
     setImmediate(() => this.beginInTurn(fresh))
   }
@@ -227,6 +228,7 @@ export class Agent {
       onReport: () => this.link.sendSoon(),
       ask: (question) => this.link.ask(question),
       onEnded: () => setImmediate(() => this.letNext()),
+      onStep: (attempt, what, facts) => this.link.tracing.note(what, { attempt, ...facts }),
       supervisors: this.supervisors,
     }
   }

@@ -24,6 +24,7 @@ import {
   type Lease,
   type OutputLine,
   type Report,
+  type TraceLine,
 } from './protocol'
 import type { StartOrder } from './start-order'
 import { WAKE, type Begun, type ExitFile, type StartedFile } from './supervisor-files'
@@ -52,6 +53,8 @@ export interface AttemptHooks {
   readonly ask?: (question: ItemQuestion) => Promise<ItemAnswer>
   /** What it started has ended. */
   readonly onEnded?: () => void
+  /** What becomes of it, for whoever wants to know what the agent does. */
+  readonly onStep?: (attempt: number, what: string, facts: TraceLine['facts']) => void
   readonly supervisors: Pick<Supervisors, 'begin'>
 }
 
@@ -322,6 +325,10 @@ export class Attempt {
     this.startedReported = true
     const ran = parseMaybe(readMaybe(join(this.dir, 'ran.json')) ?? '') as Described | null
     const { robot } = this.lease
+    this.hooks.onStep?.(this.lease.attempt, 'process began', {
+      pid: started.pid,
+      afterMs: Math.round(Date.now() - started.at),
+    })
     this.outbox.add({
       kind: 'started',
       at: this.onServer(started.at),
@@ -420,6 +427,11 @@ export class Attempt {
     if (trouble) this.note(trouble)
     this.endedReported = true
     this.hooks.onEnded?.()
+    this.hooks.onStep?.(this.lease.attempt, 'process ended', {
+      how: exit.how,
+      exitCode: exit.exitCode ?? null,
+      reports: this.outbox.seq,
+    })
     clearTimeout(this.timer)
     const mustNotLine = this.mustNot?.found ?? this.mustNot?.trouble ?? exit.mustNotLine ?? null
     this.outbox.add({

@@ -8,13 +8,14 @@ import {
   enrolAnswerSchema,
   HAS_DESKS,
   LOOKS_FOR_FILES,
+  TRACES,
   type AgentFacts,
   type EnrolAnswer,
 } from './protocol'
 import { writeWhole } from './whole-file'
 
-/** All that an agent can do: kinds of work, looking for files, and asking people at robots. */
-export const ABILITIES: readonly string[] = [...ACTION_KINDS, LOOKS_FOR_FILES, HAS_DESKS]
+/** All that an agent can do: kinds of work, looking for files, asking people at robots, and telling what it does. */
+export const ABILITIES: readonly string[] = [...ACTION_KINDS, LOOKS_FOR_FILES, HAS_DESKS, TRACES]
 
 export interface Identity {
   readonly agent: string

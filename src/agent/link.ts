@@ -5,6 +5,7 @@ import { clipText } from '@/core/schema/plain-text'
 import type { Gateways } from './gateways'
 import type { MachineMeasures } from './machine'
 import type { Outbox } from './outbox'
+import { Tracing } from './tracing'
 import {
   PROTOCOL_VERSION,
   toAgentSchema,
@@ -19,6 +20,7 @@ import {
   type Lease,
   type Report,
   type ToAgent,
+  type TraceLine,
   type Watch,
 } from './protocol'
 
@@ -92,6 +94,16 @@ export class AgentLink {
   private readonly questions = new Map<string, Question>()
   private askTimer: NodeJS.Timeout | undefined
   private readonly asked = new Map<number, { readonly from: number; readonly times: number }>()
+  /** What it does, told while somebody wants to know. */
+  readonly tracing = new Tracing({
+    now: () => this.now(),
+    send: (trace, lines) => {
+      if (!this.welcomed || (this.socket?.bufferedAmount ?? 0) > MOST_IN_FLIGHT_BYTES) return false
+      this.sendQuietly({ type: 'trace', trace, lines })
+      return true
+    },
+  })
+  private pingedAt = 0
   /** Of this start of the program: a second agent with a copy of the credential has another one. */
   private readonly instance = randomUUID()
 
@@ -113,6 +125,7 @@ export class AgentLink {
     clearInterval(this.askTimer)
     for (const { reject } of this.questions.values()) reject(new Error('The agent ends.'))
     this.questions.clear()
+    this.tracing.stop()
     this.socket?.terminate()
   }
 
@@ -213,14 +226,17 @@ export class AgentLink {
     socket.on('message', (data) => {
       this.heardAt = Date.now()
       const message = understood(data as Buffer)
-      if (message) this.receive(message)
-      else this.host.log('The server sent a message that this agent does not understand; it may be too old.')
+      if (message) {
+        this.tracing.note(`heard ${message.type}`, factsOf(message, (data as Buffer).length))
+        this.receive(message)
+      } else this.host.log('The server sent a message that this agent does not understand; it may be too old.')
     })
     socket.on('error', () => undefined)
     socket.on('close', () => {
       if (this.socket !== socket) return
       // Where it was let in it comes back first; where it was not, the next one has its turn.
       const isRound = this.welcomed || this.gateways.next()
+      this.tracing.note('line down', { wasUp: this.welcomed, againMs: Math.round(this.retryMs) })
       this.welcomed = false
       clearInterval(this.beatTimer)
       this.host.onAway?.()
@@ -259,6 +275,7 @@ export class AgentLink {
         this.gateways.reached()
         this.gateways.told(message.gateways ?? [])
         this.clockOffsetMs = message.serverTime - Date.now()
+        this.tracing.note('line up', { clockOffsetMs: Math.round(this.clockOffsetMs) })
         this.host.log(`connected as ${message.agent}`)
         this.host.onSettings(message)
         this.beat(message.heartbeatSeconds * 1000)
@@ -301,6 +318,9 @@ export class AgentLink {
         return this.answered(`${message.attempt} ${message.request}`, message.answer)
       case 'desk':
         return this.answered(`desk ${message.request}`, message.answer)
+      case 'trace':
+        this.tracing.set(message.of)
+        return
       case 'desks':
         this.host.onDesks?.(message.desks)
         return
@@ -347,7 +367,10 @@ export class AgentLink {
     clearInterval(this.beatTimer)
     const beat = (): void => {
       // Nothing heard for three beats although each is answered by TCP at least: the line is dead.
-      if (this.socket && this.socket.readyState === WebSocket.OPEN) this.socket.ping()
+      if (this.socket && this.socket.readyState === WebSocket.OPEN) {
+        this.pingedAt = performance.now()
+        this.socket.ping()
+      }
       if (Date.now() - this.heardAt > everyMs * 3 + 1000) this.socket?.terminate()
       const full = this.host.full?.() ?? false
       const machine = this.host.machine?.()
@@ -361,6 +384,7 @@ export class AgentLink {
     }
     this.socket?.on('pong', () => {
       this.heardAt = Date.now()
+      this.tracing.note('round trip', { ms: Math.round((performance.now() - this.pingedAt) * 10) / 10 })
     })
     this.beatTimer = setInterval(beat, everyMs)
     beat()
@@ -393,8 +417,28 @@ export class AgentLink {
   }
 
   private send(message: FromAgent): void {
-    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message))
+    const bytes = this.sendQuietly(message)
+    if (this.tracing.isOn) this.tracing.note(`said ${message.type}`, factsOf(message, bytes))
   }
+
+  /** Returns how many characters it was; 0: the line is down. */
+  private sendQuietly(message: FromAgent): number {
+    if (this.socket?.readyState !== WebSocket.OPEN) return 0
+    const text = JSON.stringify(message)
+    this.socket.send(text)
+    return text.length
+  }
+}
+
+/** What may be known of a message: how large it is and which attempts it is about; nothing of what stands in it. */
+function factsOf(message: FromAgent | ToAgent, bytes: number): TraceLine['facts'] {
+  if (message.type === 'lease') return { bytes, attempt: message.lease.attempt, run: message.lease.run }
+  if (message.type === 'reports') {
+    const attempts = new Set(message.reports.map(({ attempt }) => attempt))
+    return { bytes, reports: message.reports.length, attempts: attempts.size }
+  }
+  if (message.type === 'ack') return { bytes, attempts: message.acks.length }
+  return 'attempt' in message ? { bytes, attempt: message.attempt } : { bytes }
 }
 
 /** Null: not a message of this protocol. */

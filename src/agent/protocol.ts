@@ -343,6 +343,16 @@ const deskStateSchema = z.object({
 })
 export type DeskState = z.output<typeof deskStateSchema>
 
+/** The ability of agents that tell what they do, when they are asked to. */
+export const TRACES = 'trace'
+const traceLineSchema = z.object({
+  at: instant,
+  what: textSchema(60),
+  facts: z.record(textSchema(40), z.union([z.number(), z.boolean(), textSchema(300), z.null()])),
+})
+export type TraceLine = z.output<typeof traceLineSchema>
+const traceSchema = z.object({ type: z.literal('trace'), trace: id, lines: z.array(traceLineSchema).min(1).max(500) })
+
 /** Receipts of attempts that were asked about. */
 const receiptsSchema = z.object({
   type: z.literal('receipts'),
@@ -362,6 +372,7 @@ export const fromAgentSchema = z.discriminatedUnion('type', [
   watchedSchema,
   thereSchema,
   deskAskSchema,
+  traceSchema,
 ])
 /** What the server heard an agent say: its reports are still to be read, one by one. */
 export type Heard = z.output<typeof fromAgentSchema>
@@ -398,6 +409,8 @@ export const toAgentSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('watch'), watches: z.array(watchSchema).max(1000) }),
   /** The attended robots of this machine, and what the people at them are asked. */
   z.object({ type: z.literal('desks'), desks: z.array(deskStateSchema).max(200) }),
+  /** Tell what you do, until this instant; null: no more. */
+  z.object({ type: z.literal('trace'), of: z.object({ trace: id, until: z.int() }).nullable() }),
   /** What came of a word of a person at a robot. */
   z.object({ type: z.literal('desk'), request: z.string(), answer: itemAnswerSchema }),
   /** These files are known: they need not be told again. */

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
-import { HAS_DESKS } from '@/agent/protocol'
+import { HAS_DESKS, TRACES } from '@/agent/protocol'
+import { endTrace, listTraces, startTrace } from '@/service/fleet/traces'
 import { accountSchema, addAccount } from '@/service/fleet/accounts'
 import { addRobot, robotSchema } from '@/service/fleet/robots'
 import { askAround } from '@/service/runs/asking'
@@ -95,6 +96,28 @@ describe('an agent on whose machine people sit at robots', () => {
     expect(await line.until('desk', (message) => !message.answer.ok)).toBeTruthy()
     expect(await many(null, 'SELECT state FROM desk_asks WHERE run_id = $1', [run])).toEqual([{ state: 'agreed' }])
   })
+})
+
+it('an agent that is asked to tell what it does is told so, also when it comes back, and that it is enough', async () => {
+  const { facts } = hello() as { facts: { abilities: string[] } }
+  const greet = async (): Promise<Line> => {
+    const line = call(credentialOf(name))
+    await line.say(hello({ facts: { ...facts, abilities: [...facts.abilities, TRACES] } }))
+    await line.until('welcome')
+    return line
+  }
+  const first = await greet()
+  const { id } = await startTrace(ADMIN, agentId, { minutes: 5 })
+  await gateway.sendTraces()
+  expect(await first.until('trace')).toMatchObject({ of: { trace: id } })
+  first.end()
+  const line = await greet()
+  expect(await line.until('trace')).toMatchObject({ of: { trace: id } })
+  await line.say({ type: 'trace', trace: id, lines: [{ at: Date.now(), what: 'takes', facts: { attempt: 3 } }] })
+  await eventually(async () => (await listTraces(ADMIN, agentId))[0]?.lines === 1)
+  await endTrace(ADMIN, id)
+  await gateway.sendTraces()
+  expect(await line.until('trace', ({ of }) => of === null)).toBeTruthy()
 })
 
 describe('the gateway lets in', () => {

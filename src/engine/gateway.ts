@@ -5,11 +5,13 @@ import {
   LOOKS_FOR_FILES,
   MOST_RECEIPTS,
   PROTOCOL_VERSION,
+  TRACES,
   type FoundFile,
   type Heard,
 } from '@/agent/protocol'
 import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
 import { answerItemRequest } from '@/service/queues/item-requests'
+import { storeTrace, tracesOf } from '@/service/fleet/traces'
 import { noteTried, triesToDeliver } from '@/service/fleet/sign-ins'
 import { desksOf, hearDesk, noteThere } from '@/service/runs/desks'
 import { leasesToDeliver, stopsToDeliver, type Delivery } from '@/service/runs/delivery'
@@ -136,6 +138,9 @@ export class Gateway {
       case 'desk':
         this.answerDesk(link, message)
         return
+      case 'trace':
+        this.keepTrace(link, message)
+        return
       case 'there':
         noteThere(link.agentId, message.robots).catch((error: unknown) =>
           log.warn({ err: error, agent: link.agent.name }, 'who is at their robot was not stored'),
@@ -186,6 +191,23 @@ export class Gateway {
     if (links.length === 0) return
     const desks = await desksOf(links.map(({ agentId }) => agentId))
     for (const link of links) link.sendDesks(desks.get(link.agentId) ?? [])
+  }
+
+  /** What an agent tells of itself, one message after the other; more than can be stored is left out. */
+  private keepTrace(link: Link, { trace, lines }: Extract<Heard, { type: 'trace' }>): void {
+    if (link.isTracing) return
+    link.isTracing = true
+    storeTrace(link.agentId, trace, lines)
+      .catch((error: unknown) => log.warn({ err: error, agent: link.agent.name }, 'a part of a trace was not stored'))
+      .finally(() => (link.isTracing = false))
+  }
+
+  /** Tells agents that somebody wants to know what they do, or does not any more. */
+  async sendTraces(): Promise<void> {
+    const links = this.speaking().filter(({ traces }) => traces)
+    if (links.length === 0) return
+    const traces = await tracesOf(links.map(({ agentId }) => agentId))
+    for (const link of links) link.sendTrace(traces.get(link.agentId) ?? null)
   }
 
   /** Files that triggers wait for. One message of an agent at a time; what is not answered is told again. */
@@ -257,6 +279,7 @@ export class Gateway {
     link.connection = claim.connection
     link.looksForFiles = hello.facts.abilities.includes(LOOKS_FOR_FILES)
     link.hasDesks = hello.facts.abilities.includes(HAS_DESKS)
+    link.traces = hello.facts.abilities.includes(TRACES)
     if (link.isOver) return this.closed(link)
     const settings = (await settingsOf([link.agentId]))[0] ?? link.agent
     link.send({
@@ -274,6 +297,7 @@ export class Gateway {
       link.send({ type: 'receipts', attempts: found.slice(at, at + MOST_RECEIPTS) })
     if (link.looksForFiles) link.sendWatches((await watchesOf([link.agentId])).get(link.agentId) ?? [])
     if (link.hasDesks) link.sendDesks((await desksOf([link.agentId])).get(link.agentId) ?? [])
+    if (link.traces) link.sendTrace((await tracesOf([link.agentId])).get(link.agentId) ?? null)
     link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()

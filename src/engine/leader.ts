@@ -14,6 +14,7 @@ import { endSteers } from '@/service/fleet/steer'
 import { watchSecrets } from '@/service/fleet/sign-ins'
 import { endGrants } from '@/service/fleet/allowance-asks'
 import { keepUse } from '@/service/runs/use'
+import { purgeTraces } from '@/service/fleet/traces'
 import { askAround } from '@/service/runs/asking'
 import { watchQueues } from '@/service/queues/watch-queues'
 import { watchUnreachable } from '@/service/runs/unreachable'
@@ -293,6 +294,7 @@ export class Leader {
     await this.troubles.watch('take finished runs off the board', clearBoard)
     await this.troubles.watch('remove what is kept long enough', async () => {
       await purgeEvents()
+      await purgeTraces()
       while ((await condenseMeasures()) && this.term && !this.stopped);
       while ((await purgeItems()) >= 2000 && this.term && !this.stopped) log.info('old items removed')
       while ((await purge()) >= 2000 && this.term && !this.stopped) log.info('old runs removed')

@@ -34,6 +34,11 @@ export class Link implements Sender {
   /** People may sit at attended robots on its machine. */
   hasDesks = false
   private saidDesks = ''
+  /** It tells what it does, when it is asked to. */
+  traces = false
+  private saidTrace = 'null'
+  /** What it told is being stored. */
+  isTracing = false
   /** Sign-ins that it was asked to try over this connection. */
   readonly tries = new Set<number>()
   /** Refused or closing: nothing that comes over it counts. */
@@ -153,6 +158,12 @@ export class Link implements Sender {
     const said = JSON.stringify(desks)
     if (said !== this.saidDesks && (this.saidDesks !== '' || desks.length > 0)) this.send({ type: 'desks', desks })
     this.saidDesks = said
+  }
+
+  sendTrace(of: { trace: number; until: number } | null): void {
+    const said = JSON.stringify(of)
+    if (said !== this.saidTrace) this.send({ type: 'trace', of })
+    this.saidTrace = said
   }
 
   acked(attempt: number, seq: number): void {

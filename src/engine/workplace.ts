@@ -40,11 +40,12 @@ export class Workplace {
     const applying = this.loop('pass settings on to agents', 500, 5000, () => gateway.applySettings())
     const watching = this.loop('tell agents what to look for', 500, 10_000, () => gateway.sendWatches())
     const asking = this.loop('tell people at robots what they are asked', 300, 10_000, () => gateway.sendDesks())
+    const tracing = this.loop('ask agents what they do', 300, 10_000, () => gateway.sendTraces())
     const flows = this.loop('move flows on', 10, 1000, async () => {
       const { more } = await advanceFlows(Date.now())
       if (more) flows.wake()
     })
-    this.loops = [delivering, alive, contacts, applying, watching, asking, flows]
+    this.loops = [delivering, alive, contacts, applying, watching, asking, tracing, flows]
     this.stopListening = listen((change) => {
       if (change.place) {
         leader.wake()
@@ -58,6 +59,7 @@ export class Workplace {
       if (change.fleet) {
         applying.wake()
         asking.wake()
+        tracing.wake()
       }
       if (change.timing) watching.wake()
       forecaster.heard(change)

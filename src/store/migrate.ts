@@ -28,6 +28,7 @@ import { events } from './migrations/0025-events'
 import { desks } from './migrations/0026-desks'
 import { kinds } from './migrations/0027-kinds'
 import { allowances } from './migrations/0028-allowances'
+import { traces } from './migrations/0029-traces'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -61,6 +62,7 @@ const MIGRATIONS: readonly Migration[] = [
   desks,
   kinds,
   allowances,
+  traces,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

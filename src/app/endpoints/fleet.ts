@@ -15,6 +15,8 @@ import * as allowances from '@/service/fleet/allowances'
 import * as asks from '@/service/fleet/allowance-asks'
 import { answerByLetter } from '@/service/letters/allowance-letter'
 import { readUse, usageSchema } from '@/service/runs/use'
+import { traceDownload } from '@/app/server/downloads'
+import * as traces from '@/service/fleet/traces'
 import * as kinds from '@/service/fleet/kinds'
 import * as robots from '@/service/fleet/robots'
 import { robotsFileSchema, robotsFromFile } from '@/service/fleet/robots-from-file'
@@ -67,6 +69,30 @@ export const FLEET: readonly Endpoint[] = [
       query: z.strictObject({ over: z.enum(['hour', 'day', 'week']).default('day') }),
     },
     ({ actor, params, query }) => fleet.agentBusy(actor, id(params), query.over),
+  ),
+  endpoint(
+    'GET',
+    '/agents/:id/traces',
+    'administer',
+    { says: 'what it was asked to tell of itself in the last two weeks' },
+    ({ actor, params }) => traces.listTraces(actor, id(params)),
+  ),
+  endpoint(
+    'POST',
+    '/agents/:id/traces',
+    'administer',
+    { says: '`{minutes}`: it tells what it does for so long', body: traces.traceSchema },
+    ({ actor, params, body }) => traces.startTrace(actor, id(params), body),
+  ),
+  endpoint('DELETE', '/traces/:id', 'administer', { says: 'enough: it ends now' }, ({ actor, params }) =>
+    traces.endTrace(actor, id(params)),
+  ),
+  endpoint(
+    'GET',
+    '/traces/:id/file',
+    'administer',
+    { says: 'all of it: JSON Lines, packed by gzip' },
+    ({ actor, params }) => traceDownload(actor, id(params)),
   ),
   endpoint(
     'GET',

@@ -1,5 +1,6 @@
 import { stringify } from 'csv-stringify/sync'
 import { seenBy, type Actor } from '@/service/base/actor'
+import { traceFile } from '@/service/fleet/traces'
 import { allRuns, type RunFilter, type RunRow } from '@/service/runs/run-list'
 import { fromHere } from '@/store/organisation'
 import { outputText } from '@/service/runs/run-page'
@@ -22,15 +23,15 @@ const CSV_COLUMNS: readonly (keyof RunRow)[] = [
   'reason',
 ]
 
-/** A stream of text made as the reader takes it, so that any length costs no memory. It is made after the answer has begun: behind the walls of whoever asked, whoever reads. */
-function streamOf(actor: Actor, parts: AsyncGenerator<string>, headers: Record<string, string>): Response {
+/** A stream made as the reader takes it, so that any length costs no memory. It is made after the answer has begun: behind the walls of whoever asked, whoever reads. */
+function streamOf(actor: Actor, parts: AsyncGenerator<string | Uint8Array>, headers: Record<string, string>): Response {
   const encoder = new TextEncoder()
   const here = fromHere()
   const body = new ReadableStream<Uint8Array>({
     pull: async (controller) => {
       const { done, value } = await here(() => seenBy(actor, () => parts.next()))
       if (done) controller.close()
-      else controller.enqueue(encoder.encode(value))
+      else controller.enqueue(typeof value === 'string' ? encoder.encode(value) : value)
     },
     cancel: async () => {
       await parts.return(undefined)
@@ -67,6 +68,14 @@ export function icsFile({ name, text }: { name: string; text: string }): Respons
       'content-type': 'text/calendar; charset=utf-8',
       'content-disposition': `attachment; filename="${name}"`,
     },
+  })
+}
+
+export async function traceDownload(actor: Actor, id: number): Promise<Response> {
+  const { name, pieces } = await traceFile(actor, id)
+  return streamOf(actor, pieces, {
+    'content-type': 'application/gzip',
+    'content-disposition': `attachment; filename="${name}"`,
   })
 }
 

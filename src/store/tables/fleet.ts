@@ -1,7 +1,23 @@
 // Machines, what they may do, and how they came to be here.
 
 import type { Allowed } from '@/core/fleet/allowance'
-import { filled, flag, id, instant, int, json, key, long, orNull, real, ref, table, text, uuid } from '../columns'
+import {
+  bytes,
+  filled,
+  flag,
+  id,
+  instant,
+  int,
+  json,
+  key,
+  long,
+  orNull,
+  real,
+  ref,
+  table,
+  text,
+  uuid,
+} from '../columns'
 
 export const agents = table('agents', {
   id: id(),
@@ -186,4 +202,23 @@ export const allowanceUse = table('allowance_use', {
   hour: key(instant()),
   peak: int(),
   mean: real(),
+})
+
+/** What agents told of themselves for a while. */
+export const traces = table('traces', {
+  id: id(),
+  agentId: ref(),
+  askedBy: text(),
+  startedAt: filled(instant()),
+  until: instant(),
+  bytes: filled(long()),
+  lines: filled(long()),
+  rolled: filled(flag()),
+})
+
+export const traceChunks = table('trace_chunks', {
+  id: id(),
+  traceId: ref(),
+  body: bytes(),
+  bytes: int(),
 })

@@ -53,6 +53,9 @@ const SERVER = {
     { id: 2, at, kind: 'gone', detail: '', times: 14, firstAt: at },
   ],
   'GET /agents/7/refused': [{ runId: 31, kind: 'stale', reason: 'output', times: 1200, firstAt: at, lastAt: at }],
+  'GET /agents/7/traces': [],
+  'POST /agents/7/traces': { id: 5 },
+  'DELETE /traces/5': undefined,
   'PATCH /agents/7': undefined,
   'POST /agents/7/revoke': undefined,
 }
@@ -102,6 +105,40 @@ describe('one agent', () => {
     await press(button)
     expect(await screen.findByText(said)).toBeTruthy()
     expect(changesOf(asked)).toEqual([{ what: 'PATCH /agents/7', body: change }])
+  })
+
+  it('is asked to tell what it does for a while; what it told is fetched as a file', async () => {
+    const asked = page({ abilities: ['command', 'trace'] })
+    await choose(/^For|15 minutes/, '60 minutes')
+    await press('Start')
+    await waitFor(() => expect(changesOf(asked)).toEqual([{ what: 'POST /agents/7/traces', body: { minutes: 60 } }]))
+  })
+
+  it('that tells what it does is told that it is enough', async () => {
+    const trace = {
+      id: 5,
+      askedBy: 'Ines Aldaya',
+      startedAt: at,
+      until: at,
+      goesOn: true,
+      lines: 1200,
+      bytes: 9,
+      rolled: true,
+    }
+    const asked = page({ abilities: ['command', 'trace'] }, 'administrator', { 'GET /agents/7/traces': [trace] })
+    expect((await screen.findByRole('table', { name: 'Traces' })).textContent).toContain('… 1,200')
+    expect(screen.getByRole('link', { name: 'Download the trace 5' }).getAttribute('href')).toBe(
+      '/api/v1/traces/5/file',
+    )
+    await press('End it now')
+    await waitFor(() => expect(changesOf(asked)).toMatchObject([{ what: 'DELETE /traces/5' }]))
+  })
+
+  it('of a trace only administrators see anything', async () => {
+    const asked = page({}, 'operator')
+    await screen.findByText('38 % of its slots on average')
+    expect(screen.queryByRole('heading', { name: 'Trace' })).toBeNull()
+    expect(asked.some(({ what }) => what.endsWith('/traces'))).toBe(false)
   })
 
   it('gets other slots and labels', async () => {

@@ -25,9 +25,10 @@ import { Table } from '@/ui/parts/table'
 import { Ago, Time, Took } from '@/ui/parts/time'
 import { LabelsField } from '@/app/shared/work/pairs-field'
 import { ROBOT_MARKS } from '../../robot-words'
+import { Traces } from './traces'
 
 /** Abilities that are no kind of step: told apart. */
-const BESIDES = ['files', 'desk']
+const BESIDES = ['files', 'desk', 'trace']
 
 const Busy = dynamic(() => import('./busy').then((module) => module.Busy), { ssr: false })
 
@@ -105,6 +106,7 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
           <AgentRobots agent={agent} />
           <Events agent={agent} />
           <Refused agent={agent} />
+          <Traces agent={agent} />
         </Stack>
       </Row>
     </Page>
