@@ -5,6 +5,7 @@ import { clipText } from '@/core/schema/plain-text'
 import type { Gateways } from './gateways'
 import type { MachineMeasures } from './machine'
 import type { Outbox } from './outbox'
+import { Questions } from './questions'
 import { Tracing } from './tracing'
 import {
   PROTOCOL_VERSION,
@@ -63,14 +64,6 @@ export interface Host {
   log(message: string): void
 }
 
-interface Question {
-  readonly message: Extract<FromAgent, { type: 'item' | 'desk' }>
-  readonly resolve: (answer: ItemAnswer) => void
-  readonly reject: (error: Error) => void
-}
-
-/** A question that the server did not answer is asked again so often. */
-const ASK_AGAIN_MS = 3000
 const SEND_DELAY_MS = 20
 const MOST_IN_FLIGHT_BYTES = 2 * 1024 * 1024
 const FIRST_RETRY_MS = 250
@@ -90,9 +83,9 @@ export class AgentLink {
   private stopped = false
   private clockOffsetMs = 0
   private silentUntil = 0
-  /** Questions about items, and words of people at robots, that are not answered yet. */
-  private readonly questions = new Map<string, Question>()
-  private askTimer: NodeJS.Timeout | undefined
+  private readonly questions = new Questions((message) => {
+    if (this.welcomed) this.send(message)
+  })
   private readonly asked = new Map<number, { readonly from: number; readonly times: number }>()
   /** What it does, told while somebody wants to know. */
   readonly tracing = new Tracing({
@@ -122,9 +115,7 @@ export class AgentLink {
     clearTimeout(this.retryTimer)
     clearInterval(this.beatTimer)
     clearTimeout(this.sendTimer)
-    clearInterval(this.askTimer)
-    for (const { reject } of this.questions.values()) reject(new Error('The agent ends.'))
-    this.questions.clear()
+    this.questions.stop()
     this.tracing.stop()
     this.socket?.terminate()
   }
@@ -147,47 +138,18 @@ export class AgentLink {
 
   drop(attempt: number): void {
     this.outboxes.delete(attempt)
-    for (const [key, { message }] of this.questions)
-      if (message.type === 'item' && message.attempt === attempt) this.questions.delete(key)
+    this.questions.drop(attempt)
     this.asked.delete(attempt)
   }
 
   /** Asks the server about items, again and again until it answers: the same question gets the same answer. Rejects when the agent ends. */
   ask(question: ItemQuestion): Promise<ItemAnswer> {
-    return this.askFor(`${question.attempt} ${question.request}`, { type: 'item', ...question })
+    return this.questions.ask({ type: 'item', ...question })
   }
 
   /** Passes on a word of a person at a robot, in the same way. */
   askForDesk(question: DeskQuestion): Promise<ItemAnswer> {
-    return this.askFor(`desk ${question.request}`, { type: 'desk', ...question })
-  }
-
-  private askFor(key: string, message: Question['message']): Promise<ItemAnswer> {
-    return new Promise((resolve, reject) => {
-      const before = this.questions.get(key)
-      // Asked twice at once: both hear the answer.
-      const both = (answer: ItemAnswer): void => {
-        before?.resolve(answer)
-        resolve(answer)
-      }
-      this.questions.set(key, { message, resolve: both, reject })
-      if (this.welcomed) this.send(message)
-      this.askTimer ??= setInterval(() => this.askAgain(), ASK_AGAIN_MS)
-    })
-  }
-
-  private answered(key: string, answer: ItemAnswer): void {
-    this.questions.get(key)?.resolve(answer)
-    this.questions.delete(key)
-  }
-
-  private askAgain(): void {
-    if (this.questions.size === 0) {
-      clearInterval(this.askTimer)
-      this.askTimer = undefined
-    }
-    if (!this.welcomed) return
-    for (const { message } of this.questions.values()) this.send(message)
+    return this.questions.ask({ type: 'desk', ...question })
   }
 
   /** Says something that is said again if it is lost. */
@@ -280,7 +242,7 @@ export class AgentLink {
         this.host.onSettings(message)
         this.beat(message.heartbeatSeconds * 1000)
         this.sendReports()
-        this.askAgain()
+        this.questions.again()
         this.host.onWelcome?.()
         return
       case 'refused':
@@ -315,9 +277,8 @@ export class AgentLink {
         this.send({ type: 'receipts', receipts: this.host.receipts?.(message.attempts) ?? [] })
         return
       case 'item':
-        return this.answered(`${message.attempt} ${message.request}`, message.answer)
       case 'desk':
-        return this.answered(`desk ${message.request}`, message.answer)
+        return this.questions.answered(message, message.answer)
       case 'trace':
         this.tracing.set(message.of)
         return

@@ -2,44 +2,20 @@ import fc from 'fast-check'
 import { fleet, instant, NOW, ready } from './arbitrary.test-help'
 import { MOST_ASKED, whomToAsk, type DeskState } from './asking'
 import { isEligible } from './eligible'
+import { anAgent, aRun } from './facts.test-help'
 import { place, type AgentState, type ReadyRun } from './index'
 
-const robot = (name: string, more: Partial<AgentState> & { attended?: boolean } = {}): AgentState => {
-  const { attended = true, ...rest } = more
-  return {
-    name,
+const robot = (
+  name: string,
+  { attended = true, ...more }: Partial<AgentState> & { attended?: boolean } = {},
+): AgentState =>
+  anAgent(name, {
     robot: { agent: 'ops1', isAgentOn: true, isAttended: attended, outOfHours: null, accountFault: null },
     slots: 1,
-    on: true,
-    draining: false,
-    connected: true,
-    pools: { desks: true },
-    labels: {},
-    version: '1.0.0',
-    abilities: ['command'],
-    accounts: [],
-    lastStartAtMs: null,
-    running: [],
-    ...rest,
-  }
-}
-const run = (number: number, desk?: ReadyRun['desk']): ReadyRun => ({
-  number,
-  target: { robotPool: 'desks' },
-  kind: 'command',
-  slots: 1,
-  locks: {},
-  account: null,
-  minVersion: null,
-  priority: 'normal',
-  dueAtMs: null,
-  usualMs: 60_000,
-  chainMs: 60_000,
-  readyAtMs: NOW,
-  held: false,
-  off: false,
-  ...(desk ? { desk } : {}),
-})
+    ...more,
+  })
+const run = (number: number, desk?: ReadyRun['desk']): ReadyRun =>
+  aRun(number, { target: { robotPool: 'quay' }, ...(desk ? { desk } : {}) })
 const busy = [{ number: 99, slots: 1, locks: {}, startedAtMs: NOW, usualMs: 60_000 }]
 const desks = (states: Record<string, Partial<DeskState>> = {}): Map<string, DeskState> =>
   new Map(Object.entries(states).map(([name, state]) => [name, { isThere: false, open: 0, ...state }]))

@@ -1,40 +1,11 @@
 import { describeReason } from './describe'
 import { compareVersions, waitsForReach, whatLacks } from './eligible'
+import { anAgent, aRun } from './facts.test-help'
 import type { AgentState, ReadyRun, Reason } from './types'
 
-const run = (change: Partial<ReadyRun> = {}): ReadyRun => ({
-  number: 7,
-  target: { pool: 'quay' },
-  kind: 'command',
-  slots: 1,
-  locks: {},
-  account: null,
-  minVersion: null,
-  priority: 'normal',
-  dueAtMs: null,
-  usualMs: 60_000,
-  chainMs: 60_000,
-  readyAtMs: 0,
-  held: false,
-  off: false,
-  ...change,
-})
-const agent = (change: Partial<AgentState> = {}): AgentState => ({
-  name: 'orrin-ops1',
-  slots: 4,
-  on: true,
-  draining: false,
-  connected: true,
-  pools: { quay: true },
-  labels: { os: 'linux' },
-  version: '1.4.0',
-  abilities: ['command'],
-  accounts: [],
-  robot: null,
-  lastStartAtMs: null,
-  running: [],
-  ...change,
-})
+const run = (change: Partial<ReadyRun> = {}): ReadyRun => aRun(7, change)
+const agent = (change: Partial<AgentState> = {}): AgentState =>
+  anAgent('orrin-ops1', { slots: 4, labels: { os: 'linux' }, version: '1.4.0', ...change })
 
 describe('why a run waits', () => {
   const timeOf = (ms: number): string => new Date(ms).toISOString().slice(11, 16)

@@ -11,49 +11,11 @@ import {
   type ReadyRun,
   type Start,
 } from './index'
+import { anAgent as agent, aRun as run } from './facts.test-help'
 import { placeNaively } from './naive.test-help'
 import { AGEING_STEP_MS, expectedEndMs, levelAt } from './order'
 
 const MINUTE = 60_000
-
-function agent(name: string, change: Partial<AgentState> = {}): AgentState {
-  return {
-    name,
-    slots: 2,
-    on: true,
-    draining: false,
-    connected: true,
-    pools: { quay: true },
-    labels: {},
-    version: '1.0.0',
-    abilities: ['command'],
-    accounts: [],
-    robot: null,
-    lastStartAtMs: null,
-    running: [],
-    ...change,
-  }
-}
-
-function run(number: number, change: Partial<ReadyRun> = {}): ReadyRun {
-  return {
-    number,
-    target: { pool: 'quay' },
-    kind: 'command',
-    slots: 1,
-    locks: {},
-    account: null,
-    minVersion: null,
-    priority: 'normal',
-    dueAtMs: null,
-    usualMs: 10 * MINUTE,
-    chainMs: 10 * MINUTE,
-    readyAtMs: NOW,
-    held: false,
-    off: false,
-    ...change,
-  }
-}
 
 const placeIs = ({ name, robot }: AgentState): Place => (robot === null ? name : { robot: name })
 const placeOf = ({ agent: name, robot }: Start): Place => (robot === undefined ? name : { robot })
