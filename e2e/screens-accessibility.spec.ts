@@ -23,6 +23,7 @@ const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading
     ['/fleet?tab=pools', 'Fleet'],
     ['/fleet?tab=accounts', 'Fleet'],
     ['/fleet?tab=locks', 'Fleet'],
+    ['/fleet?tab=connections', 'Fleet'],
     ['/fleet?tab=allowances', 'Fleet'],
     ['/fleet?tab=kinds', 'Fleet'],
     ['/fleet?enrol=1', 'Enrol an agent'],

@@ -3,6 +3,7 @@ import type { IncomingMessage } from 'node:http'
 import WebSocket from 'ws'
 import { clipText } from '@/core/schema/plain-text'
 import type { Gateways } from './gateways'
+import { LineWatch } from './line-watch'
 import type { MachineMeasures } from './machine'
 import type { Outbox } from './outbox'
 import { Questions } from './questions'
@@ -96,7 +97,7 @@ export class AgentLink {
       return true
     },
   })
-  private pingedAt = 0
+  private readonly line = new LineWatch()
   /** Of this start of the program: a second agent with a copy of the credential has another one. */
   private readonly instance = randomUUID()
 
@@ -237,6 +238,7 @@ export class AgentLink {
         this.gateways.reached()
         this.gateways.told(message.gateways ?? [])
         this.clockOffsetMs = message.serverTime - Date.now()
+        this.line.up()
         this.tracing.note('line up', { clockOffsetMs: Math.round(this.clockOffsetMs) })
         this.host.log(`connected as ${message.agent}`)
         this.host.onSettings(message)
@@ -329,7 +331,7 @@ export class AgentLink {
     const beat = (): void => {
       // Nothing heard for three beats although each is answered by TCP at least: the line is dead.
       if (this.socket && this.socket.readyState === WebSocket.OPEN) {
-        this.pingedAt = performance.now()
+        this.line.pinged()
         this.socket.ping()
       }
       if (Date.now() - this.heardAt > everyMs * 3 + 1000) this.socket?.terminate()
@@ -341,14 +343,21 @@ export class AgentLink {
         used: this.host.used(),
         ...(full ? { full } : {}),
         ...(machine ? { machine: { ...machine } } : {}),
+        line: this.line.health(this.unstored, this.clockOffsetMs),
       })
     }
     this.socket?.on('pong', () => {
       this.heardAt = Date.now()
-      this.tracing.note('round trip', { ms: Math.round((performance.now() - this.pingedAt) * 10) / 10 })
+      this.tracing.note('round trip', { ms: this.line.ponged() })
     })
     this.beatTimer = setInterval(beat, everyMs)
     beat()
+  }
+
+  private get unstored(): number {
+    let count = 0
+    for (const outbox of this.outboxes.values()) count += outbox.pending.length
+    return count
   }
 
   private sendReports(): void {

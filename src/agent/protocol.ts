@@ -244,6 +244,17 @@ const machineSchema = z.record(textSchema(40), z.unknown()).transform((all) =>
     }),
   ),
 )
+/** How its line is, as far as it can be read: what cannot is as if it were not told. */
+const lineSchema = z
+  .object({
+    p50: z.number().min(0).max(1e9).nullable(),
+    p95: z.number().min(0).max(1e9).nullable(),
+    reconnects: z.int().min(0).max(1_000_000),
+    unstored: z.int().min(0).max(1e9),
+    clockMs: z.number().min(-1e15).max(1e15),
+  })
+  .nullable()
+  .catch(null)
 const heartbeatSchema = z.object({
   type: z.literal('heartbeat'),
   load,
@@ -251,6 +262,7 @@ const heartbeatSchema = z.object({
   /** Its disk is full: it can take nothing new. */
   full: z.boolean().optional(),
   machine: machineSchema.optional(),
+  line: lineSchema.optional(),
 })
 const acceptedSchema = z.object({ type: z.literal('accepted'), attempt: id, token: id })
 const reportsSchema = z.object({

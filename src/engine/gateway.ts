@@ -117,6 +117,7 @@ export class Gateway {
         link.load = message.load
         link.full = message.full ?? false
         link.measures = message.machine ?? null
+        link.line = message.line ?? null
         return
       case 'accepted':
         this.sink.addAccepted(link, message.attempt, message.token)

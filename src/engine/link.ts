@@ -1,4 +1,5 @@
 import type { WebSocket } from 'ws'
+import type { LineHealth } from '@/core/fleet/line-health'
 import type { DeskState, ToAgent, Watch } from '@/agent/protocol'
 import type { LinkedAgent } from '@/service/fleet/agent-link'
 import { limit } from '@/store/limits'
@@ -22,6 +23,8 @@ export class Link implements Sender {
   /** Its disk is full. */
   full = false
   measures: Readonly<Record<string, number>> | null = null
+  /** How its line is, as it tells. */
+  line: LineHealth | null = null
   /** Attempts sent or held over this connection: not sent again. */
   readonly delivered = new Set<number>()
   /** Questions about items that are being looked at. */

@@ -29,6 +29,7 @@ import { desks } from './migrations/0026-desks'
 import { kinds } from './migrations/0027-kinds'
 import { allowances } from './migrations/0028-allowances'
 import { traces } from './migrations/0029-traces'
+import { lines } from './migrations/0030-lines'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -63,6 +64,7 @@ const MIGRATIONS: readonly Migration[] = [
   kinds,
   allowances,
   traces,
+  lines,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

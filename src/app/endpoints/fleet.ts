@@ -17,6 +17,7 @@ import { answerByLetter } from '@/service/letters/allowance-letter'
 import { readUse, usageSchema } from '@/service/runs/use'
 import { traceDownload } from '@/app/server/downloads'
 import * as traces from '@/service/fleet/traces'
+import { connections } from '@/service/fleet/connections'
 import * as kinds from '@/service/fleet/kinds'
 import * as robots from '@/service/fleet/robots'
 import { robotsFileSchema, robotsFromFile } from '@/service/fleet/robots-from-file'
@@ -93,6 +94,9 @@ export const FLEET: readonly Endpoint[] = [
     'administer',
     { says: 'all of it: JSON Lines, packed by gzip' },
     ({ actor, params }) => traceDownload(actor, id(params)),
+  ),
+  endpoint('GET', '/connections', 'see', { says: 'engines, agents, and how well they are connected' }, ({ actor }) =>
+    connections(actor),
   ),
   endpoint(
     'GET',

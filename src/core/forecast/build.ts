@@ -31,7 +31,10 @@ export function modelOf(bundle: Bundle, from: number, hours: number, server: Ser
     // Runs that go to one agent, or to any with some labels, are no pool's load.
     pools: server ? [...pools, { id: '', capacity: agents.reduce((sum, { slots }) => sum + slots, 0) }] : pools,
     agents: [...agents, ...robotsOf(server, agents)],
-    locks: Object.fromEntries(bundle.locks.map(({ id, units }) => [id, units])),
+    locks: Object.fromEntries([
+      ...bundle.locks.map(({ id, units }) => [id, units] as const),
+      ...(server?.allowances ?? []).map(({ lock, units }) => [lock, units] as const),
+    ]),
     triggers: [...triggers, ...open.triggers],
     facts: server
       ? new Map<string, ServerAgent | ServerRobot>([

@@ -1,5 +1,6 @@
 import type { Day } from '../calendar/days'
 import { isMeant, type RobotFacts, type AgentState, type Priority, type Target } from '../dispatch'
+import type { Allowed } from '../fleet/allowance'
 import type { StepResult } from '../flow/state'
 import type { ByChoice } from '../stats/lengths'
 import type { Measured } from './length'
@@ -77,6 +78,28 @@ export interface Server {
   readonly open: readonly OpenNight[]
   /** Starts by triggers are switched off: no occurrence makes a run. */
   readonly startsOff: boolean
+  /** What may be used at once, beside what a job's locks say; missing: nothing is set. */
+  readonly allowances?: readonly ServerAllowance[]
+}
+
+/** So many units of something, counted like a lock. */
+export interface ServerAllowance {
+  readonly what: Allowed
+  /** What dispatch knows it by. */
+  readonly lock: string
+  /** Path of the area of which it is, with all that lies in it; null: of everything. */
+  readonly area: string | null
+  readonly units: number
+}
+
+/** What a job takes of allowances. Robots are taken to be unattended: who sits at one is not foreseen. */
+export function allowancesOf(
+  { area, isRobots, slots }: { readonly area: string | undefined; readonly isRobots: boolean; readonly slots: number },
+  allowances: readonly ServerAllowance[] = [],
+): Readonly<Record<string, number>> {
+  const isWithin = (of: string | null): boolean => of === null || area === of || (area?.startsWith(`${of} / `) ?? false)
+  const mine = allowances.filter((one) => one.what === (isRobots ? 'unattended' : 'slots') && isWithin(one.area))
+  return Object.fromEntries(mine.map(({ lock }) => [lock, isRobots ? 1 : slots]))
 }
 
 /** What a robot's place is called in a forecast, beside the agents. No agent is called so. */

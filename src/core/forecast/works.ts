@@ -12,7 +12,7 @@ import { parseDuration } from '../timing/duration'
 import { isDayDefault } from '../work/inputs'
 import { lengthOf, measuredLength } from './length'
 import { ForecastFault, type StepModel, type Work } from './model'
-import type { JobLength, Server } from './server'
+import { allowancesOf, type JobLength, type Server } from './server'
 
 /** What of a trigger decides about what it starts. */
 type Starting = Pick<Bundle['triggers'][number], 'start' | 'priority'> & {
@@ -159,7 +159,10 @@ export class Works {
       off: !job.active,
       slots: job.slots,
       load: isRobotTarget(target) ? 0 : job.slots,
-      locks: job.locks,
+      locks: {
+        ...job.locks,
+        ...allowancesOf({ area: job.area, isRobots: isRobotTarget(target), slots: job.slots }, this.server?.allowances),
+      },
       length: measured && !measured.isGuess ? measuredLength(measured) : lengthOf(own.expect ?? job.expect, measured),
       priority,
       fails: measured && !measured.isGuess ? measured.fails : (own.fails ?? job.fails ?? 0),

@@ -3,6 +3,8 @@ import { actor, ADMIN, freshDatabase, OPERATOR, VIEWER } from '@/store/database.
 import { execute, many, one } from '@/store/db'
 import { makeAgent, makeJob } from '@/service/fixtures.test-help'
 import { HOUR_MS } from '@/core/fleet/use'
+import { changed } from '@/core/forecast/changed'
+import { nightOf } from '@/core/forecast/night'
 import { Placer } from '@/engine/placer'
 import { forecastMaterial } from '@/service/forecast/material'
 import { listMatters } from '@/service/runs/matters'
@@ -102,12 +104,19 @@ describe('what may be used at once', () => {
     await allow(sailing, 3)
     const jobId = await makeJob({ target: { agent }, slots: 2 }, 'Tides')
     await execute(null, 'UPDATE jobs SET area_id = $2 WHERE id = $1', [jobId, vessels])
-    const { bundle } = await forecastMaterial(ADMIN)
+    const { bundle, server, now } = await forecastMaterial(ADMIN)
     const lock = `allowance slots in Sailing ${agent}`
-    expect(bundle.locks).toContainEqual({ id: lock, units: 3 })
-    expect(bundle.jobs.filter(({ locks }) => lock in locks).map(({ title, locks }) => [title, locks[lock]])).toEqual([
-      ['Tides', 2],
-    ])
+    expect(server.allowances).toEqual([{ what: 'slots', lock, area: `Sailing ${agent}`, units: 3 }])
+    // There is room for all at once on its agent; two of them are more than the area may use.
+    const { slug } = await one<{ slug: string }>(null, 'SELECT slug FROM jobs WHERE id = $1', [jobId])
+    const extra = { extra: { work: slug, at: new Date((now + 60) * 1000).toISOString(), times: 3 } }
+    const starts = (allowances: typeof server.allowances): string[] => {
+      // A change is checked with all that it changes: an allowance is no part of the file.
+      const material = changed({ bundle, server: { ...server, ...(allowances ? { allowances } : {}) } }, [extra])
+      return nightOf(material, now, 1, { samples: 0 }).runs.flatMap((run) => (run.start === null ? [] : [run.start]))
+    }
+    expect(new Set(starts(server.allowances)).size).toBe(3)
+    expect(new Set(starts([])).size).toBe(1)
   })
 
   it('more robots than are allowed are not registered', async () => {

@@ -4,7 +4,6 @@ import type { Server } from '@/core/forecast/server'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { definitionsOut } from '@/service/exchange/bundle-out'
 import { many } from '@/store/db'
-import { allowancesNow, type AllowanceNow } from '@/service/fleet/allowances'
 import { present } from './present'
 
 /** All that a forecast or a search is made of: plain data, for threads and browsers. */
@@ -20,34 +19,13 @@ export interface Material {
 export async function forecastMaterial(actor: Actor): Promise<Material> {
   requireSomewhere(actor, 'see')
   const unread: string[] = []
-  const [file, server, agents, allowances] = await Promise.all([
+  const [file, server, agents] = await Promise.all([
     definitionsOut(actor, (what) => unread.push(what)),
     present(),
     agentsOut(),
-    allowancesNow(),
   ])
-  const { bundle: read, leftOut } = readable(file)
-  const bundle = withAllowances({ ...read, agents }, allowances)
-  return { now: Math.floor(Date.now() / 1000), bundle, server, leftOut: [...unread, ...leftOut] }
-}
-
-/** What there is only so much of counts like locks, as it does for the engine. Robots are taken to be unattended. */
-function withAllowances(bundle: Bundle, allowances: readonly AllowanceNow[]): Bundle {
-  if (allowances.length === 0) return bundle
-  const isWithin = (area: string | undefined, of: string | null): boolean =>
-    of === null || (area !== undefined && (area === of || area.startsWith(`${of} / `)))
-  return {
-    ...bundle,
-    locks: [...bundle.locks, ...allowances.map(({ lock, units }) => ({ id: lock, units }))],
-    jobs: bundle.jobs.map((job) => {
-      const isRobots = (job.robot ?? job.robotPool ?? job.robotLabels) !== undefined
-      const mine = allowances.filter(
-        ({ what, area }) => what === (isRobots ? 'unattended' : 'slots') && isWithin(job.area, area),
-      )
-      const units = isRobots ? 1 : job.slots
-      return { ...job, locks: { ...job.locks, ...Object.fromEntries(mine.map(({ lock }) => [lock, units])) } }
-    }),
-  }
+  const { bundle, leftOut } = readable(file)
+  return { now: Math.floor(Date.now() / 1000), bundle: { ...bundle, agents }, server, leftOut: [...unread, ...leftOut] }
 }
 
 /** All that ever called; one that is switched off is in no pool. */

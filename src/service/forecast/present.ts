@@ -4,6 +4,7 @@ import { PRIORITIES, type Priority, type Target } from '@/core/dispatch'
 import type { OpenNight, OpenRun, Server, ServerAgent, ServerRobot } from '@/core/forecast/server'
 import type { StepResult } from '@/core/flow/state'
 import { many } from '@/store/db'
+import { allowancesNow } from '@/service/fleet/allowances'
 import { kindsOff } from '@/service/fleet/kinds'
 import { readRobots, robotsClosed } from '@/service/fleet/robot-facts'
 import { fleetForDispatch, type FleetRow } from '@/service/runs/dispatch-input'
@@ -47,13 +48,14 @@ const HOURS_AHEAD = 32 * 86_400
 
 /** How everything stands at this moment, as a forecast takes it up. */
 export async function present(): Promise<Server> {
-  const [fleet, robots, lengths, open, { on }, off] = await Promise.all([
+  const [fleet, robots, lengths, open, { on }, off, allowances] = await Promise.all([
     fleetForDispatch(),
     readRobots(),
     lengthsByJob(),
     openNights(),
     readSetting(null, 'starts'),
     kindsOff(null),
+    allowancesNow(),
   ])
   const now = Math.floor(Date.now() / 1000)
   const closed = await robotsClosed(robots, now, now + HOURS_AHEAD)
@@ -75,6 +77,7 @@ export async function present(): Promise<Server> {
     lengths,
     open,
     startsOff: !on,
+    allowances: allowances.map(({ what, lock, area, units }) => ({ what, lock, area, units })),
   }
 }
 

@@ -163,6 +163,20 @@ describe('a task for robots at which people sit', () => {
     expect((await asks(run)).at(-1)).toMatchObject({ state: 'over' })
   })
 
+  it('what waits for other robots, however much, hides nobody', async () => {
+    const [other] = [await makeJob({ target: { robotPool: 'elsewhere' } })]
+    const flood = await start()
+    await execute(null, 'UPDATE runs SET priority = 3 WHERE id = $1', [flood])
+    await execute(
+      null,
+      `INSERT INTO runs (job_id, job_version, area_id, target, kind, cause, state, priority, ready_at)
+       SELECT j.id, 1, j.area_id, '{"robotPool":"elsewhere"}', 'command', 'person', 'ready', 1, now() FROM jobs j, generate_series(1, 1100) WHERE j.id = $1`,
+      [other],
+    )
+    await askAround(Date.now())
+    expect(await asks(flood)).toHaveLength(1)
+  })
+
   it('each attempt is asked for anew', async () => {
     const run = await start({ retries: 1, retryDelaySeconds: 0 })
     await askAround(Date.now())

@@ -5,8 +5,8 @@ import { notify } from '@/store/listen'
 import { fleetForDispatch, heldAt, readyRuns, runningWork } from './dispatch-input'
 import { failRuns } from './effects'
 
-/** So many robot tasks are looked at at once. */
-const MOST_LOOKED_AT = 500
+/** So many tasks for attended robots are looked at at once. */
+const MOST_LOOKED_AT = 1000
 
 /** What a change of asks means for their runs: they are read anew, and whoever shows them hears of it. */
 export async function tellAsks(tx: Tx, runIds: readonly number[]): Promise<void> {
@@ -28,8 +28,13 @@ export async function askAround(nowMs: number): Promise<void> {
   if (desks.size === 0) return
   const tasks = await many<{ id: number }>(
     null,
-    `SELECT id FROM runs WHERE state = 'ready' AND kind <> 'flow' AND held_by IS NULL
-        AND (jsonb_exists(target, 'robot') OR jsonb_exists(target, 'robotPool') OR jsonb_exists(target, 'robotLabels')) ORDER BY priority, id LIMIT $1`,
+    // Only what an attended robot is meant for: however much waits for others, it hides none of these.
+    `SELECT r.id FROM runs r WHERE r.state = 'ready' AND r.kind <> 'flow' AND r.held_by IS NULL
+        AND (jsonb_exists(r.target, 'robot') OR jsonb_exists(r.target, 'robotPool') OR jsonb_exists(r.target, 'robotLabels'))
+        AND EXISTS (SELECT FROM robots b WHERE b.kind = 'attended' AND b.removed_at IS NULL
+                       AND (b.name = r.target->>'robot' OR b.labels @> (r.target->'robotLabels')
+                         OR EXISTS (SELECT FROM robot_pools m JOIN pools p ON p.id = m.pool_id WHERE m.robot_id = b.id AND p.name = r.target->>'robotPool')))
+      ORDER BY r.priority, r.id LIMIT $1`,
     [MOST_LOOKED_AT],
   )
   if (tasks.length === 0) return

@@ -1,3 +1,4 @@
+import type { LineHealth } from '@/core/fleet/line-health'
 import { config } from '@/store/config'
 import { execute, many, transaction, type Tx } from '@/store/db'
 
@@ -14,6 +15,7 @@ export interface Heard {
   readonly full?: boolean
   /** How its machine is; null: it does not say. */
   readonly measures?: Readonly<Record<string, number>> | null
+  readonly line?: LineHealth | null
 }
 
 /**
@@ -24,8 +26,8 @@ export async function extendLeases(heard: readonly Heard[]): Promise<Set<number>
   return transaction(async (tx) => {
     const held = await many<{ agentId: number }>(
       tx,
-      `UPDATE agent_contacts c SET last_contact_at = now(), load = u.load, full_since = CASE WHEN u.is_full THEN coalesce(c.full_since, now()) END, measures = u.measures
-         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[], $3::bigint[], $4::bool[], $5::jsonb[]) AS u(agent_id, load, connection, is_full, measures) ON u.agent_id = l.agent_id
+      `UPDATE agent_contacts c SET last_contact_at = now(), load = u.load, full_since = CASE WHEN u.is_full THEN coalesce(c.full_since, now()) END, measures = u.measures, line = u.line
+         FROM (${CONTACTS_IN_ORDER}) l JOIN unnest($1::bigint[], $2::real[], $3::bigint[], $4::bool[], $5::jsonb[], $6::jsonb[]) AS u(agent_id, load, connection, is_full, measures, line) ON u.agent_id = l.agent_id
         WHERE c.agent_id = l.agent_id AND c.connection = u.connection RETURNING c.agent_id AS "agentId"`,
       [
         heard.map((h) => h.agentId),
@@ -33,6 +35,7 @@ export async function extendLeases(heard: readonly Heard[]): Promise<Set<number>
         heard.map((h) => h.connection),
         heard.map((h) => h.full ?? false),
         heard.map((h) => (h.measures ? JSON.stringify(h.measures) : null)),
+        heard.map((h) => (h.line ? JSON.stringify(h.line) : null)),
       ],
     )
     const ids = held.map(({ agentId }) => agentId)

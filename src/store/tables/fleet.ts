@@ -1,6 +1,7 @@
 // Machines, what they may do, and how they came to be here.
 
 import type { Allowed } from '@/core/fleet/allowance'
+import type { LineHealth } from '@/core/fleet/line-health'
 import {
   bytes,
   filled,
@@ -52,6 +53,7 @@ export const agentContacts = table('agent_contacts', {
   replacedInstance: orNull(text()),
   fullSince: orNull(instant()),
   measures: orNull(json<Record<string, number>>()),
+  line: orNull(json<LineHealth>()),
 })
 
 /** Pools whose work is steered onto one member. */

@@ -24,6 +24,7 @@ import { Ago } from '@/ui/parts/time'
 const Accounts = dynamic(() => import('./accounts').then((module) => module.Accounts), { ssr: false })
 const EnrolDialog = dynamic(() => import('./enrol-dialog').then((module) => module.EnrolDialog), { ssr: false })
 const Allowances = dynamic(() => import('./allowances').then((module) => module.Allowances), { ssr: false })
+const Connections = dynamic(() => import('./connections').then((module) => module.Connections), { ssr: false })
 const Kinds = dynamic(() => import('./kinds').then((module) => module.Kinds), { ssr: false })
 const Locks = dynamic(() => import('./locks').then((module) => module.Locks), { ssr: false })
 const Robots = dynamic(() => import('./robots').then((module) => module.Robots), { ssr: false })
@@ -40,7 +41,7 @@ const Use = styled.span<{ $share: number }>`
   background: linear-gradient(to right, var(--running) ${(p) => p.$share * 100}%, transparent 0);
 `
 
-const TABS = ['agents', 'robots', 'pools', 'accounts', 'locks', 'allowances', 'kinds']
+const TABS = ['agents', 'robots', 'pools', 'accounts', 'locks', 'connections', 'allowances', 'kinds']
 
 export function FleetScreen(): ReactNode {
   const { values, set } = useAddress()
@@ -71,6 +72,7 @@ export function FleetScreen(): ReactNode {
             { id: 'pools', title: 'Pools', content: <Pools /> },
             { id: 'accounts', title: 'Accounts', content: <Accounts /> },
             { id: 'locks', title: 'Locks', content: <Locks /> },
+            { id: 'connections', title: 'Connections', content: <Connections /> },
             { id: 'allowances', title: 'Allowances', content: <Allowances /> },
             { id: 'kinds', title: 'Kinds of step', content: <Kinds /> },
           ]}

@@ -41,7 +41,7 @@ it('says which agents of which versions can what, and what is off and why', asyn
   const versions = within(screen.getByRole('table', { name: 'Agents by version and what they can' }))
   const words = versions.getAllByRole('row').map((row) => row.textContent)
   expect(words[1]).toContain('all kinds')
-  expect(words[1]).toContain('orrin-ops6 and 1 more')
+  expect(words[1]).toContain('orrin-ops3 and 4 more')
   expect(words[2]).toContain('all but ssh')
 })
 

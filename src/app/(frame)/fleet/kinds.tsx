@@ -122,7 +122,7 @@ function Can({ group, all }: { group: Group; all: readonly Kind[] }): ReactNode 
 }
 
 function Who({ group }: { group: Group }): ReactNode {
-  const shown = group.agents.slice(0, 6)
+  const shown = group.agents.slice(0, 3)
   return (
     <>
       {shown.map(({ id, name }, i) => (

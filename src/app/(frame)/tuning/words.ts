@@ -1,4 +1,3 @@
-import { allowanceOf } from '@/core/fleet/allowance'
 import type { Change } from '@/core/forecast/change'
 import type { Forecast, ForecastDeadline, ForecastRun } from '@/core/forecast/report'
 import type { Names } from '@/service/forecast/nights'
@@ -52,11 +51,7 @@ export function changeWords(change: Change, names: Names, zone: string): string 
     return 'agent' in change.slots
       ? `${change.slots.agent} has ${change.slots.to} slots`
       : `The pool ${change.slots.pool} has ${change.slots.to} slots`
-  if ('units' in change) {
-    const { lock, to } = change.units
-    const allowed = allowanceOf(lock)
-    return allowed === null ? `The lock ${lock} has ${to} units` : `${to} ${allowed} are allowed`
-  }
+  if ('units' in change) return `The lock ${change.units.lock} has ${change.units.to} units`
   if ('off' in change) return `${triggerTitle(names, change.off.trigger)} is switched off`
   if ('at' in change) return `${triggerTitle(names, change.at.trigger)} starts at ${change.at.to.join(', ')}`
   if ('window' in change)

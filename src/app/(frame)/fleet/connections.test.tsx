@@ -1,0 +1,88 @@
+import { screen, within } from '@testing-library/react'
+import type { Connections, LineRow } from '@/service/fleet/connections'
+import { press, show } from '@/ui/screen.test-help'
+import { groupsOf, wiresOf } from './connections-model'
+import { FleetScreen } from './fleet-screen'
+
+const ENGINE = '00000000-0000-4000-8000-000000000001'
+const agent = (id: number, name: string, change: Partial<LineRow> = {}): LineRow => ({
+  id,
+  name,
+  pools: ['harbours'],
+  engineId: ENGINE,
+  contactAt: new Date().toISOString(),
+  line: { p50: id, p95: id * 10, reconnects: 0, unstored: 2, clockMs: 40 },
+  inHand: 1,
+  trouble: null,
+  ...change,
+})
+const FOUND: Connections = {
+  databaseMs: 1.4,
+  engines: [
+    {
+      id: ENGINE,
+      host: 'kelda-night',
+      pid: 1,
+      version: '1.0.0',
+      gatewayUrl: 'ws://x',
+      startedAt: '2027-03-09T00:00:00Z',
+      lastSeenAt: new Date().toISOString(),
+      leads: true,
+      agents: 3,
+      isAlive: true,
+    },
+  ],
+  agents: [
+    agent(1, 'orrin-ops1'),
+    agent(3, 'orrin-ops2', { pools: ['harbours', 'night'] }),
+    agent(5, 'quay-app1', { pools: [], trouble: 'Round trips take up to 900 ms: look at the network.' }),
+    agent(7, 'stavin-ops1', { engineId: null, line: null, inHand: 0, trouble: 'It does not call.' }),
+  ],
+}
+
+it('agents are grouped by their first pool; wires go to the engines that have some of them', () => {
+  const groups = groupsOf(FOUND)
+  expect(
+    groups.map(({ pool, agents, away, troubled, p50, p95, inHand }) => [
+      pool,
+      agents.length,
+      away,
+      troubled,
+      p50,
+      p95,
+      inHand,
+    ]),
+  ).toEqual([
+    ['harbours', 3, 1, 0, 1, 30, 2],
+    ['', 1, 0, 1, 5, 50, 1],
+  ])
+  expect(wiresOf(groups, FOUND)).toEqual([
+    { engine: 0, group: 0, agents: 2, isTroubled: false },
+    { engine: 0, group: 1, agents: 1, isTroubled: true },
+  ])
+})
+
+it('a pool leads to its agents; whoever is in trouble stands first, with what to look at', async () => {
+  show(<FleetScreen />, { 'GET /agents': [], 'GET /connections': FOUND }, { at: '/fleet?tab=connections' })
+  const table = await screen.findByRole('table', { name: 'Lines of agents' })
+  const names = (): string[] =>
+    within(table)
+      .getAllByRole('link')
+      .map((link) => link.textContent ?? '')
+  expect(names()).toEqual(['quay-app1', 'stavin-ops1', 'orrin-ops1', 'orrin-ops2'])
+  expect(table.textContent).toContain('Round trips take up to 900 ms')
+  const picture = screen.getByRole('group', { name: 'Connections' })
+  expect(picture.textContent).toContain('kelda-night engine, leads')
+  expect(picture.textContent).toContain('answers the pages in 1.4 ms')
+  await press(/^harbours/)
+  expect(names()).toEqual(['stavin-ops1', 'orrin-ops1', 'orrin-ops2'])
+  expect(screen.getByRole('heading', { name: 'Agents of harbours' })).toBeTruthy()
+  await press(/^harbours/)
+  expect(names()).toHaveLength(4)
+})
+
+it('without an engine it says so', async () => {
+  const none = { ...FOUND, engines: [], agents: [] }
+  show(<FleetScreen />, { 'GET /agents': [], 'GET /connections': none }, { at: '/fleet?tab=connections' })
+  expect(await screen.findByText('No engine runs: nothing starts.')).toBeTruthy()
+})
