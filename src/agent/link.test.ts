@@ -71,7 +71,12 @@ describe('the line to a gateway', () => {
     expect(greeting).toMatchObject({ protocol: 1, held: [{ attempt: 5, token: 2 }], facts: { host: 'orrin' } })
     expect(gateway.credentials).toEqual(['Bearer the-credential'])
     gateway.say(welcome({ slots: 6, draining: true }))
-    expect(await gateway.until(heartbeat)).toEqual({ type: 'heartbeat', load: 0.5, used: 1 })
+    expect(await gateway.until(heartbeat)).toEqual({
+      type: 'heartbeat',
+      load: 0.5,
+      used: 1,
+      line: { p50: null, p95: null, reconnects: 0, unstored: 0, clockMs: expect.any(Number) },
+    })
     expect(told).toEqual(['connected as orrin-ops1', 'settings 6 true'])
   })
 
