@@ -50,6 +50,11 @@ export interface RobotFacts {
   readonly deskSince: Date | null
 }
 
+/** Whether a robot `b` is meant by a target, as `isMeant` of core/dispatch says it: its name, one of its pools, its labels. @param target SQL of the stored target */
+export const robotIsMeant = (target: string): string =>
+  `(b.name = ${target}->>'robot' OR b.labels @> (${target}->'robotLabels')
+    OR EXISTS (SELECT FROM robot_pools m JOIN pools p ON p.id = m.pool_id WHERE m.robot_id = b.id AND p.name = ${target}->>'robotPool'))`
+
 /** All robots, or one. Read at each placing: in plain joins, a list beside. */
 export async function readRobots(id: number | null = null, tx: Tx | null = null): Promise<RobotFacts[]> {
   const [robots, memberships] = await Promise.all([

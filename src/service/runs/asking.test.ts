@@ -242,6 +242,31 @@ describe('a person at a robot', () => {
     ).toEqual({ who: 'Petra Flett', action: 'answered at a robot' })
   })
 
+  it('is told what is asked now before all that they refused; what is stored of a job and cannot be read hides nothing', async () => {
+    await changeRobot(ADMIN, ids[first] ?? 0, { personId: petra })
+    await noteThere(agentId, [first])
+    const jobId = await makeJob({ target: { robot: first } }, `Letters ${first}`)
+    await execute(
+      null,
+      `UPDATE job_versions SET definition = jsonb_set(definition, '{inputs}', '"none"') WHERE job_id = $1`,
+      [jobId],
+    )
+    await execute(
+      null,
+      `WITH made AS (
+         INSERT INTO runs (job_id, job_version, area_id, target, kind, cause, state, priority, ready_at)
+         SELECT j.id, 1, j.area_id, jsonb_build_object('robot', $2::text), 'command', 'person', 'ready', 2, now() FROM jobs j, generate_series(1, 120) WHERE j.id = $1 RETURNING id)
+       INSERT INTO desk_asks (run_id, attempt, robot_id, state, at) SELECT id, 1, $3, 'no', now() FROM made`,
+      [jobId, first, ids[first] ?? 0],
+    )
+    const run = await start({ target: { robot: first } })
+    await askAround(Date.now())
+    const desk = (await desksOf([agentId])).get(agentId)?.find(({ robot }) => robot === first)
+    expect(desk?.questions).toHaveLength(100)
+    expect(desk?.questions[0]).toMatchObject({ run, how: 'asked' })
+    expect(desk?.may).toContainEqual({ job: expect.any(String), title: `Letters ${first}`, inputs: [] })
+  })
+
   it('may start tasks of their robot, as far as they may, once for each word; and nothing else', async () => {
     const mine = await makeJob({ target: { robot: first } })
     const other = await makeJob({ target: { robot: second } })

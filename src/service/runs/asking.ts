@@ -2,6 +2,7 @@ import { whomToAsk, type DeskState } from '@/core/dispatch'
 import { askingSchema } from '@/core/work/job'
 import { execute, many, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
+import { robotIsMeant } from '@/service/fleet/robot-facts'
 import { fleetForDispatch, heldAt, readyRuns, runningWork } from './dispatch-input'
 import { failRuns } from './effects'
 
@@ -9,14 +10,15 @@ import { failRuns } from './effects'
 const MOST_LOOKED_AT = 1000
 
 /** What a change of asks means for their runs: they are read anew, and whoever shows them hears of it. */
-export async function tellAsks(tx: Tx, runIds: readonly number[]): Promise<void> {
-  if (runIds.length === 0) return
+export async function tellAsks(tx: Tx, asks: readonly { readonly run: number }[]): Promise<void> {
+  if (asks.length === 0) return
+  const runIds = [...new Set(asks.map(({ run }) => run))]
   await execute(
     tx,
     `UPDATE runs r SET version = version + 1 FROM (SELECT id FROM runs WHERE id = ANY($1) AND state = 'ready' ORDER BY id FOR NO KEY UPDATE) l WHERE r.id = l.id`,
     [runIds],
   )
-  await notify(tx, { runs: [...new Set(runIds)], fleet: true, place: true })
+  await notify(tx, { runs: runIds, fleet: true, place: true })
 }
 
 /**
@@ -31,9 +33,7 @@ export async function askAround(nowMs: number): Promise<void> {
     // Only what an attended robot is meant for: however much waits for others, it hides none of these.
     `SELECT r.id FROM runs r WHERE r.state = 'ready' AND r.kind <> 'flow' AND r.held_by IS NULL
         AND (jsonb_exists(r.target, 'robot') OR jsonb_exists(r.target, 'robotPool') OR jsonb_exists(r.target, 'robotLabels'))
-        AND EXISTS (SELECT FROM robots b WHERE b.kind = 'attended' AND b.removed_at IS NULL
-                       AND (b.name = r.target->>'robot' OR b.labels @> (r.target->'robotLabels')
-                         OR EXISTS (SELECT FROM robot_pools m JOIN pools p ON p.id = m.pool_id WHERE m.robot_id = b.id AND p.name = r.target->>'robotPool')))
+        AND EXISTS (SELECT FROM robots b WHERE b.kind = 'attended' AND b.removed_at IS NULL AND ${robotIsMeant('r.target')})
       ORDER BY r.priority, r.id LIMIT $1`,
     [MOST_LOOKED_AT],
   )
@@ -72,10 +72,7 @@ async function endAsks(now: Date): Promise<void> {
         WHERE k.id = l.id RETURNING k.run_id AS run`,
       [now],
     )
-    await tellAsks(
-      tx,
-      ended.map(({ run }) => run),
-    )
+    await tellAsks(tx, ended)
   })
 }
 
@@ -88,10 +85,7 @@ async function callOff(runIds: readonly number[]): Promise<void> {
         WHERE k.id = l.id RETURNING k.run_id AS run`,
       [runIds],
     )
-    await tellAsks(
-      tx,
-      ended.map(({ run }) => run),
-    )
+    await tellAsks(tx, ended)
   })
 }
 
@@ -113,10 +107,7 @@ async function putQuestions(
         ORDER BY r.id ON CONFLICT DO NOTHING RETURNING run_id AS run`,
       [ask.map(({ number }) => number), ask.map(({ robot }) => robot), now],
     )
-    await tellAsks(
-      tx,
-      asked.map(({ run }) => run),
-    )
+    await tellAsks(tx, asked)
   })
 }
 

@@ -1,10 +1,12 @@
 import { deskSaySchema, type DeskSay, type DeskState, type ItemAnswer } from '@/agent/protocol'
+import { heightOf } from '@/core/people/rights'
 import { clipText } from '@/core/schema/plain-text'
 import { execute, many, maybeOne, transaction } from '@/store/db'
 import { notify } from '@/store/listen'
 import { record } from '@/service/base/audit'
 import { seenBy, type Actor } from '@/service/base/actor'
 import { Problem } from '@/service/base/problem'
+import { robotIsMeant } from '@/service/fleet/robot-facts'
 import { actorOfPerson } from '@/service/people/sessions'
 import { tellAsks } from './asking'
 import { startRun, startSchema } from './start'
@@ -12,71 +14,68 @@ import { startRun, startSchema } from './start'
 /** Questions and jobs beyond so many are not told at one desk. */
 const MOST = 100
 
-interface DeskRow {
+/** How much on an area it takes to start something there. */
+const OPERATES = heightOf('operate')
+
+/** A robot with the person at it. */
+interface Desk {
   readonly id: number
-  readonly agentId: number
   readonly robot: string
-  readonly user: string
   readonly personId: number | null
   readonly person: string | null
-  /** The desk program is open. */
-  readonly isThere: boolean
 }
+
+/** So many robots of one agent are told of. */
+const MOST_DESKS = 200
 
 /** The attended robots of these agents, each with what its person is asked and may start. */
 export async function desksOf(agentIds: readonly number[]): Promise<Map<number, DeskState[]>> {
   const found = new Map<number, DeskState[]>(agentIds.map((id) => [id, []]))
   if (agentIds.length === 0) return found
-  const desks = await many<DeskRow>(
+  const desks = await many<Desk & { agentId: number; user: string; isThere: boolean }>(
     null,
     `SELECT b.id, b.agent_id AS "agentId", b.name AS robot, c.user_name AS user, p.id AS "personId", p.name AS person, b.desk_since IS NOT NULL AS "isThere"
        FROM robots b JOIN accounts c ON c.id = b.account_id LEFT JOIN people p ON p.id = b.person_id AND p.active
-      WHERE b.agent_id = ANY($1) AND b.kind = 'attended' AND b.removed_at IS NULL ORDER BY b.name LIMIT 2000`,
+      WHERE b.agent_id = ANY($1) AND b.kind = 'attended' AND b.removed_at IS NULL ORDER BY b.name`,
     [agentIds],
   )
   if (desks.length === 0) return found
-  const questions = await questionsAt(desks.map(({ id }) => id))
-  for (const desk of desks)
-    found.get(desk.agentId)?.push({
-      robot: desk.robot,
-      user: desk.user,
-      person: desk.person,
-      questions: (questions.get(desk.id) ?? []).slice(0, MOST),
-      may: await mayStart(desk),
-    })
+  const [questions, tasks] = await Promise.all([
+    questionsAt(desks.map(({ id }) => id)),
+    tasksOf(desks.flatMap(({ id, isThere }) => (isThere ? [id] : []))),
+  ])
+  for (const { id, agentId, robot, user, person } of desks) {
+    const of = found.get(agentId)
+    if (!of || of.length >= MOST_DESKS) continue
+    const may = (tasks.get(id) ?? []).map(({ slug, title, inputs }) => ({ job: slug, title, inputs }))
+    of.push({ robot, user, person, questions: questions.get(id) ?? [], may })
+  }
   return found
 }
 
 /** What waits for an answer, or was refused and still waits for anybody. */
 async function questionsAt(robotIds: readonly number[]): Promise<Map<number, DeskState['questions']>> {
-  const rows = await many<Omit<DeskState['questions'][number], 'at'> & { robotId: number; at: Date }>(
+  const rows = await many<Omit<DeskState['questions'][number], 'at'> & { robotId: number; nth: number; at: Date }>(
     null,
-    `SELECT k.robot_id AS "robotId", k.id AS ask, k.run_id AS run, j.title, k.state AS how, k.at, j.usual_ms AS "usualMs",
+    // What is asked now comes before all that was refused, and of each robot only so many are read.
+    `SELECT * FROM (SELECT k.robot_id AS "robotId", k.id AS ask, k.run_id AS run, j.title, k.state AS how, k.at, j.usual_ms AS "usualMs",
+            row_number() OVER (PARTITION BY k.robot_id ORDER BY k.state IN ('no','late'), k.id) AS nth,
             CASE WHEN r.trigger_id IS NOT NULL THEN 'the trigger “' || t.title || '”' WHEN r.flow_run_id IS NOT NULL THEN 'the flow run #' || r.flow_run_id
                  WHEN r.starter_name <> '' THEN r.starter_name ELSE 'Bugle' END AS "from"
        FROM desk_asks k JOIN runs r ON r.id = k.run_id AND r.state = 'ready' AND k.attempt = r.attempts + 1
        JOIN jobs j ON j.id = r.job_id LEFT JOIN triggers t ON t.id = r.trigger_id
       WHERE k.robot_id = ANY($1) AND k.state <> 'over'
         AND (k.state IN ('asked','later','agreed') OR NOT EXISTS (SELECT FROM desk_asks l WHERE l.run_id = k.run_id AND l.attempt = k.attempt AND l.state IN ('asked','later','agreed')))
-      ORDER BY k.id LIMIT 2000`,
-    [robotIds],
+    ) q WHERE nth <= $2 ORDER BY "robotId", nth`,
+    [robotIds, MOST],
   )
   const found = new Map<number, DeskState['questions']>()
-  for (const { robotId, at, ...question } of rows) {
+  for (const { robotId, nth: _nth, at, ...question } of rows) {
     const list = found.get(robotId) ?? []
     found.set(robotId, list)
     list.push({ ...question, title: clipText(question.title, 900), at: at.getTime() })
   }
   return found
-}
-
-/**
- * What a person may start at their robot: tasks that go to it, on which they may operate. Nothing that would go elsewhere: whoever holds the machine could speak for them.
- */
-async function mayStart({ id, personId, robot, isThere }: DeskRow): Promise<DeskState['may']> {
-  const actor = personId === null || !isThere ? undefined : await actorOfPerson(personId, `at ${robot}`)
-  if (!actor) return []
-  return (await tasksOf(actor, id)).map(({ slug, title, inputs }) => ({ job: slug, title, inputs }))
 }
 
 interface Task {
@@ -86,19 +85,25 @@ interface Task {
   readonly inputs: string[]
 }
 
-const tasksOf = (actor: Actor, robotId: number): Promise<Task[]> =>
-  many<Task>(
+/**
+ * What people may start at these robots, by robot: tasks that go to it, on which they may operate. Nothing that would go elsewhere: whoever holds the machine could speak for them.
+ */
+async function tasksOf(robotIds: readonly number[]): Promise<Map<number, Task[]>> {
+  const found = new Map<number, Task[]>()
+  if (robotIds.length === 0) return found
+  const rows = await many<Task & { robotId: number }>(
     null,
-    `SELECT j.id, j.slug, j.title, coalesce((SELECT jsonb_agg(i->>'name') FROM jsonb_array_elements(v.definition->'inputs') i), '[]') AS inputs
-       FROM robots b JOIN jobs j ON j.active AND j.deleted_at IS NULL JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-      WHERE b.id = $1 AND j.area_id IN (SELECT area_id FROM area_rights($2) WHERE height >= 2)
-        AND (v.definition->'target'->>'robot' = b.name
-          OR EXISTS (SELECT FROM robot_pools m JOIN pools p ON p.id = m.pool_id WHERE m.robot_id = b.id AND p.name = v.definition->'target'->>'robotPool')
-          OR (jsonb_typeof(v.definition->'target'->'robotLabels') = 'object' AND b.labels @> (v.definition->'target'->'robotLabels')))
-      ORDER BY j.title, j.id LIMIT $3`,
-    [robotId, actor.id, MOST],
+    `SELECT b.id AS "robotId", t.* FROM robots b JOIN people q ON q.id = b.person_id AND q.active CROSS JOIN LATERAL (
+       SELECT j.id, j.slug, j.title, jsonb_path_query_array(v.definition, '$.inputs[*].name ? (@.type() == "string")') AS inputs
+         FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+        WHERE j.active AND j.deleted_at IS NULL AND j.area_id IN (SELECT area_id FROM area_rights(q.id) WHERE height >= ${OPERATES})
+          AND ${robotIsMeant("(v.definition->'target')")} ORDER BY j.title, j.id LIMIT $2) t
+      WHERE b.id = ANY($1) ORDER BY b.id, t.title, t.id`,
+    [robotIds, MOST],
   )
-
+  for (const { robotId, ...task } of rows) found.set(robotId, [...(found.get(robotId) ?? []), task])
+  return found
+}
 /** At which of an agent's robots the desk program is open. */
 export async function noteThere(agentId: number, robots: readonly string[]): Promise<void> {
   await transaction(async (tx) => {
@@ -122,10 +127,9 @@ export async function hearDesk(
 ): Promise<ItemAnswer> {
   const say = deskSaySchema.safeParse(ask)
   if (!say.success) return refused(say.error.issues[0]?.message ?? 'This is nothing that can be said here.')
-  const desk = await maybeOne<DeskRow>(
+  const desk = await maybeOne<Desk>(
     null,
-    `SELECT b.id, b.agent_id AS "agentId", b.name AS robot, '' AS user, p.id AS "personId", p.name AS person, true AS "isThere"
-       FROM robots b LEFT JOIN people p ON p.id = b.person_id AND p.active
+    `SELECT b.id, b.name AS robot, p.id AS "personId", p.name AS person FROM robots b LEFT JOIN people p ON p.id = b.person_id AND p.active
       WHERE b.agent_id = $1 AND b.name = $2 AND b.kind = 'attended' AND b.removed_at IS NULL`,
     [agentId, robot],
   )
@@ -139,13 +143,13 @@ export async function hearDesk(
 }
 
 async function startThere(
-  desk: DeskRow,
+  desk: Desk,
   { job, inputs }: Extract<DeskSay, { do: 'start' }>,
   request: string,
 ): Promise<ItemAnswer> {
   const actor = desk.personId === null ? undefined : await actorOfPerson(desk.personId, `at ${desk.robot}`)
   if (!actor) return refused('Nobody is known to sit here: an administrator says who, on the robot’s page.')
-  const task = (await tasksOf(actor, desk.id)).find(({ slug }) => slug === job)
+  const task = (await tasksOf([desk.id])).get(desk.id)?.find(({ slug }) => slug === job)
   if (!task) return refused(`There is no task ${job} that you may start here.`)
   const start = startSchema.safeParse({
     jobId: task.id,
@@ -159,16 +163,16 @@ async function startThere(
 }
 
 /** Said again, it is true already; said of something that has gone elsewhere meanwhile, it comes too late. */
-async function answer(desk: DeskRow, say: Exclude<DeskSay, { do: 'start' }>): Promise<ItemAnswer> {
+async function answer(desk: Desk, say: Exclude<DeskSay, { do: 'start' }>): Promise<ItemAnswer> {
   const by = desk.person ?? `the person at ${desk.robot}`
   const state = ({ now: 'agreed', later: 'later', no: 'no' } as const)[say.do]
   return transaction(async (tx) => {
-    const question = await maybeOne<{ run: number; title: string; state: string; waits: boolean; robotId: number }>(
+    const question = await maybeOne<{ run: number; title: string; state: string; waits: boolean }>(
       tx,
-      `SELECT k.run_id AS run, j.title, k.state, k.robot_id AS "robotId", r.state = 'ready' AND k.attempt = r.attempts + 1 AND NOT EXISTS (
+      `SELECT k.run_id AS run, j.title, k.state, r.state = 'ready' AND k.attempt = r.attempts + 1 AND NOT EXISTS (
                 SELECT FROM desk_asks o WHERE o.run_id = k.run_id AND o.attempt = k.attempt AND o.id <> k.id AND o.state IN ('asked','later','agreed')) AS waits
          FROM desk_asks k JOIN runs r ON r.id = k.run_id JOIN jobs j ON j.id = r.job_id
-        WHERE k.id = $1 AND k.robot_id = $2 FOR NO KEY UPDATE OF r, k`,
+        WHERE k.id = $1 AND k.robot_id = $2 FOR NO KEY UPDATE OF k, r`,
       [say.ask, desk.id],
     )
     if (!question) return refused('Nothing of that number was asked here.')
@@ -191,7 +195,7 @@ async function answer(desk: DeskRow, say: Exclude<DeskSay, { do: 'start' }>): Pr
       { type: 'run', id: run, title },
       { robot: desk.robot, said: say.do },
     )
-    await tellAsks(tx, [run])
+    await tellAsks(tx, [{ run }])
     return done
   })
 }
@@ -204,7 +208,7 @@ const wordsOf = (say: Exclude<DeskSay, { do: 'start' }>, title: string, run: num
       : `${title}, #${run}: not here.`
 
 /** Who answers is whoever sits there: by name if that is known. */
-const atDesk = ({ personId, person, robot }: DeskRow): Actor => ({
+const atDesk = ({ personId, person, robot }: Desk): Actor => ({
   id: personId,
   name: person ?? `the person at ${robot}`,
   email: '',
