@@ -186,14 +186,6 @@ export class Gateway {
       .finally(() => link.asking--)
   }
 
-  /** Tells agents what the people at their robots are asked, where that has changed. */
-  async sendDesks(): Promise<void> {
-    const links = this.speaking().filter(({ hasDesks }) => hasDesks)
-    if (links.length === 0) return
-    const desks = await desksOf(links.map(({ agentId }) => agentId))
-    for (const link of links) link.sendDesks(desks.get(link.agentId) ?? [])
-  }
-
   /** What an agent tells of itself, one message after the other; more than can be stored is left out. */
   private keepTrace(link: Link, { trace, lines }: Extract<Heard, { type: 'trace' }>): void {
     if (link.isTracing) return
@@ -201,14 +193,6 @@ export class Gateway {
     storeTrace(link.agentId, trace, lines)
       .catch((error: unknown) => log.warn({ err: error, agent: link.agent.name }, 'a part of a trace was not stored'))
       .finally(() => (link.isTracing = false))
-  }
-
-  /** Tells agents that somebody wants to know what they do, or does not any more. */
-  async sendTraces(): Promise<void> {
-    const links = this.speaking().filter(({ traces }) => traces)
-    if (links.length === 0) return
-    const traces = await tracesOf(links.map(({ agentId }) => agentId))
-    for (const link of links) link.sendTrace(traces.get(link.agentId) ?? null)
   }
 
   /** Files that triggers wait for. One message of an agent at a time; what is not answered is told again. */
@@ -222,12 +206,16 @@ export class Gateway {
   }
 
   /** Tells agents what to look for, where that has changed. */
-  async sendWatches(): Promise<void> {
-    const links = this.speaking().filter(({ looksForFiles }) => looksForFiles)
-    if (links.length === 0) return
-    const watches = await watchesOf(links.map(({ agentId }) => agentId))
-    for (const link of links) link.sendWatches(watches.get(link.agentId) ?? [])
-  }
+  sendWatches = (to = this.speaking()): Promise<void> =>
+    tellThose(to, LOOKS_FOR_FILES, watchesOf, (link, watches = []) => link.tell({ type: 'watch', watches }))
+
+  /** Tells agents what the people at their robots are asked, where that has changed. */
+  sendDesks = (to = this.speaking()): Promise<void> =>
+    tellThose(to, HAS_DESKS, desksOf, (link, desks = []) => link.tell({ type: 'desks', desks }))
+
+  /** Tells agents that somebody wants to know what they do, or does not any more. */
+  sendTraces = (to = this.speaking()): Promise<void> =>
+    tellThose(to, TRACES, tracesOf, (link, of) => link.tell({ type: 'trace', of: of ?? null }))
 
   private async greet(link: Link, hello: Hello): Promise<void> {
     if (hello.protocol !== PROTOCOL_VERSION) {
@@ -278,9 +266,7 @@ export class Gateway {
     if (forgotten.length > 0)
       await giveUpLost(forgotten, 'Its agent came back without it: the agent’s memory of it is gone.')
     link.connection = claim.connection
-    link.looksForFiles = hello.facts.abilities.includes(LOOKS_FOR_FILES)
-    link.hasDesks = hello.facts.abilities.includes(HAS_DESKS)
-    link.traces = hello.facts.abilities.includes(TRACES)
+    link.abilities = new Set(hello.facts.abilities)
     if (link.isOver) return this.closed(link)
     const settings = (await settingsOf([link.agentId]))[0] ?? link.agent
     link.send({
@@ -296,9 +282,7 @@ export class Gateway {
     for (const { reportSeq, ...of } of again) this.sink.ask(link, of, reportSeq + 1)
     for (let at = 0; at < found.length; at += MOST_RECEIPTS)
       link.send({ type: 'receipts', attempts: found.slice(at, at + MOST_RECEIPTS) })
-    if (link.looksForFiles) link.sendWatches((await watchesOf([link.agentId])).get(link.agentId) ?? [])
-    if (link.hasDesks) link.sendDesks((await desksOf([link.agentId])).get(link.agentId) ?? [])
-    if (link.traces) link.sendTrace((await tracesOf([link.agentId])).get(link.agentId) ?? null)
+    for (const tell of [this.sendWatches, this.sendDesks, this.sendTraces]) await tell([link])
     link.heardAt = Date.now()
     log.info({ agent: link.agent.name, version: hello.facts.version }, 'agent connected')
     await this.deliver()
@@ -347,7 +331,7 @@ export class Gateway {
       if (now?.credentialHash !== link.agent.credentialHash)
         link.refuse('revoked', 'An administrator revoked this agent’s credential.', false)
       else if (link.greeted && now.connection !== link.connection) link.superseded()
-      else if (link.greeted) link.sendSettings(now.slots, now.draining)
+      else if (link.greeted) link.tell({ type: 'settings', slots: now.slots, draining: now.draining })
     }
     for (const { agentId, ...of } of await recalls([...this.links.keys()])) {
       const link = this.links.get(agentId)
@@ -374,4 +358,17 @@ export class Gateway {
       throw error
     }
   }
+}
+
+/** Tells each of these agents that can do with it what there is for it now. */
+async function tellThose<T>(
+  links: readonly Link[],
+  ability: string,
+  read: (agentIds: readonly number[]) => Promise<ReadonlyMap<number, T>>,
+  tell: (link: Link, what: T | undefined) => void,
+): Promise<void> {
+  const able = links.filter(({ abilities }) => abilities.has(ability))
+  if (able.length === 0) return
+  const found = await read(able.map(({ agentId }) => agentId))
+  for (const link of able) tell(link, found.get(link.agentId))
 }

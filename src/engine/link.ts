@@ -1,6 +1,6 @@
 import type { WebSocket } from 'ws'
 import type { LineHealth } from '@/core/fleet/line-health'
-import type { DeskState, ToAgent, Watch } from '@/agent/protocol'
+import type { ToAgent } from '@/agent/protocol'
 import type { LinkedAgent } from '@/service/fleet/agent-link'
 import { limit } from '@/store/limits'
 import { Rate } from './rate'
@@ -13,6 +13,9 @@ const LINGER_MS = 1000
 const TELL_EVERY_MS = 1000
 
 type HoldReason = 'rate' | 'backlog'
+
+/** What holds until something else is said. */
+type Standing = Extract<ToAgent, { type: 'settings' | 'watch' | 'desks' | 'trace' }>
 
 /** One agent's connection: what it may send, what it has not read yet, and what was said to it. */
 export class Link implements Sender {
@@ -31,15 +34,8 @@ export class Link implements Sender {
   asking = 0
   /** Files that it tells of are being stored. */
   telling = false
-  /** It looks for files of triggers. */
-  looksForFiles = false
-  private saidWatches = ''
-  /** People may sit at attended robots on its machine. */
-  hasDesks = false
-  private saidDesks = ''
-  /** It tells what it does, when it is asked to. */
-  traces = false
-  private saidTrace = 'null'
+  /** What it can do beside kinds of work, as it said in its hello. */
+  abilities: ReadonlySet<string> = new Set()
   /** What it told is being stored. */
   isTracing = false
   /** Sign-ins that it was asked to try over this connection. */
@@ -47,7 +43,8 @@ export class Link implements Sender {
   /** Refused or closing: nothing that comes over it counts. */
   isOver = false
   private acks: [number, number][] = []
-  private saidSettings = ''
+  /** What was said last of what holds, by its type. */
+  private readonly said = new Map<Standing['type'], string>()
   private readonly messages: Rate
   private readonly bytes: Rate
   private readonly work: Rate
@@ -143,30 +140,11 @@ export class Link implements Sender {
     if (this.socket.readyState === this.socket.OPEN) this.socket.resume()
   }
 
-  /** Says settings only when they differ from what was said last. */
-  sendSettings(slots: number, draining: boolean): void {
-    const said = `${slots} ${draining}`
-    if (said !== this.saidSettings) this.send({ type: 'settings', slots, draining })
-    this.saidSettings = said
-  }
-
-  sendWatches(watches: Watch[]): void {
-    const said = JSON.stringify(watches)
-    if (said !== this.saidWatches && (this.saidWatches !== '' || watches.length > 0))
-      this.send({ type: 'watch', watches })
-    this.saidWatches = said
-  }
-
-  sendDesks(desks: DeskState[]): void {
-    const said = JSON.stringify(desks)
-    if (said !== this.saidDesks && (this.saidDesks !== '' || desks.length > 0)) this.send({ type: 'desks', desks })
-    this.saidDesks = said
-  }
-
-  sendTrace(of: { trace: number; until: number } | null): void {
-    const said = JSON.stringify(of)
-    if (said !== this.saidTrace) this.send({ type: 'trace', of })
-    this.saidTrace = said
+  /** Says what holds from now on, unless it was said over this connection: also that there is nothing, since the agent may know of something from the one before. */
+  tell(message: Standing): void {
+    const said = JSON.stringify(message)
+    if (said !== this.said.get(message.type)) this.send(message)
+    this.said.set(message.type, said)
   }
 
   acked(attempt: number, seq: number): void {
