@@ -53,7 +53,7 @@ function ahead(clockMs: number): string {
 export function Connections(): ReactNode {
   const { values, set } = useAddress()
   const { data, error } = useQuery({
-    queryKey: ['agents', 'connections'],
+    queryKey: ['connections'],
     queryFn: () => api.get<Found>('/connections'),
     refetchInterval: 5000,
   })

@@ -25,7 +25,8 @@ export function UseChart({ row }: { row: Pick<AllowanceRow, 'what' | 'area' | 'a
   const days = values.days !== undefined && values.days in STRETCHES ? values.days : '14'
   const { what, area, areaId, allowed } = row
   const { data, error } = useQuery({
-    queryKey: ['allowances', 'use', what, areaId, days],
+    // An hour changes slowly: not with each change of the fleet.
+    queryKey: ['allowance-use', what, areaId, days],
     queryFn: () =>
       api.get<Use>(`/allowances/use${queryOf({ what, days, ...(areaId === null ? {} : { areaId: String(areaId) }) })}`),
   })

@@ -19,7 +19,7 @@ export function Traces({ agent }: { agent: AgentRow }): ReactNode {
   const client = useQueryClient()
   const say = useSay()
   const [minutes, setMinutes] = useState('15')
-  const key = ['agents', agent.id, 'traces']
+  const key = ['traces', agent.id]
   const { data = [] } = useQuery({
     queryKey: key,
     queryFn: () => api.get<TraceRow[]>(`/agents/${agent.id}/traces`),
