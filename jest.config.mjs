@@ -23,7 +23,7 @@ const shared = {
 }
 
 // A test says what happens, not how fast: on a machine with two busy cores a screen in jsdom or a look at the database can take seconds.
-const testTimeout = 60_000
+const testTimeout = 120_000
 
 /** core: no I/O. ui: jsdom. db: against the test cluster of scripts/test.mjs. system: real processes, killed and started again. */
 export default {

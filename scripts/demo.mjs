@@ -112,16 +112,30 @@ start('engine', join(root, 'dist/engine.cjs'), [])
 start('web', join(root, 'dist/web.cjs'), [])
 await untilUp(`${web}/api/health`)
 
-const agentState = join(state, 'lab-agent')
-const agent = join(root, 'dist/agent.cjs')
-if (existsSync(join(agentState, 'identity.json'))) {
-  start('agent', agent, ['run', '--state', agentState, '--host', 'kelda-lab'])
-} else {
-  const { key } = bugle('enrolment-key', '--pool', 'lab', '--slots', '4')
+/** A real agent of this machine, enrolled the first time. */
+function startAgent(name, { key: keyOptions, more = [], env: own = {} }) {
+  const agentState = join(state, name === 'kelda-lab' ? 'lab-agent' : name)
+  const agent = join(root, 'dist/agent.cjs')
+  if (existsSync(join(agentState, 'identity.json')))
+    return start(`agent ${name}`, agent, ['run', '--state', agentState, '--host', name, ...more], own)
+  const { key } = bugle('enrolment-key', ...keyOptions)
   // In the environment, where no list of processes shows it.
-  const where = ['--server', web, '--state', agentState, '--name', 'kelda-lab', '--host', 'kelda-lab']
-  start('agent', agent, ['enrol', '--run', ...where], { BUGLE_ENROL_KEY: key })
+  const where = ['--server', web, '--state', agentState, '--name', name, '--host', name, ...more]
+  start(`agent ${name}`, agent, ['enrol', '--run', ...where], { ...own, BUGLE_ENROL_KEY: key })
 }
+
+// The lab's machine is also the relay of a kiosk that cannot reach the server itself. All are this machine, so nothing need be encrypted.
+const relayPort = await portFor('BUGLE_RELAY_PORT', 4385)
+startAgent('kelda-lab', {
+  key: ['--pool', 'lab', '--slots', '4'],
+  more: ['--relay', `127.0.0.1:${relayPort}`],
+})
+await untilUp(`http://127.0.0.1:${relayPort}/`)
+startAgent('orrin-kiosk1', {
+  key: ['--slots', '1'],
+  more: ['--through', `127.0.0.1:${relayPort}`],
+  env: { BUGLE_AGENT_PLAIN: '1' },
+})
 
 say(`
 Bugle is running (after ${Math.round((Date.now() - began) / 1000)} s):

@@ -12,7 +12,7 @@ const rest = process.argv.slice(3)
 const wants = (part) => which === 'all' || which === part
 ensureDebianPackages([
   ...(wants('db') || wants('system') || wants('e2e') ? ['postgresql'] : []),
-  ...(wants('system') ? ['pgbouncer'] : []),
+  ...(wants('system') ? ['pgbouncer', 'openssl', 'iproute2'] : []),
   ...(wants('e2e') ? ['chromium'] : []),
 ])
 ensureNodeModules()
@@ -31,6 +31,11 @@ const env = {
   BUGLE_DIST: join(root, 'dist'),
   TMPDIR: work,
 }
+/** Engines among them keep to the second hand of the clock. */
+const ENGINES = ['--testPathPatterns', 'src/engine/(?!fuzz)']
+const OTHERS = ['--testPathIgnorePatterns', 'src/engine/(?!fuzz)', '/node_modules/']
+/** How far those behind give way. Alone they need not. */
+const behind = which === 'all' ? 10 : 0
 let passed = 0
 let failed = 0
 
@@ -104,6 +109,43 @@ async function realProcesses() {
   ])
 }
 
+/** The database tests check what is done, not that the disk keeps it; the real-process tests run with fsync on. */
+function database(name, paths, nice) {
+  if (rest.length > 0 && paths === ENGINES) return
+  const settings = { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' }
+  return withPostgres(
+    `${name.replaceAll(/\W+/g, '-')}-db`,
+    { settings, nice, portFrom: nice ? 4692 : 4392 },
+    (postgres) =>
+      jest(name, ['db'], {
+        env: { BUGLE_TEST_DATABASE: postgres.url('postgres') },
+        args: ['--maxWorkers=2', ...(rest.length > 0 ? [] : paths)],
+        nice,
+      }),
+  )
+}
+
+async function screens() {
+  say('\n── screens')
+  await withPostgres('screens-db', { settings: { fsync: 'off', synchronous_commit: 'off' } }, async (postgres) => {
+    const report = join(work, 'e2e.json')
+    const database = `e2e_${Date.now()}`
+    const environment = {
+      ...env,
+      DATABASE_URL: postgres.createDatabase(database),
+      BUGLE_WEB_PORT: String(await freePort(4396)),
+      BUGLE_GATEWAY_PORT: String(await freePort(4496)),
+      BUGLE_STANDINS_PORT: String(await freePort(4430)),
+      BUGLE_E2E_STATE: work,
+      PLAYWRIGHT_JSON_OUTPUT_NAME: report,
+    }
+    await run(['node_modules/@playwright/test/cli.js', 'test', ...rest], environment, 'inherit')
+    if (!existsSync(report)) return count(0, 1)
+    const { stats } = JSON.parse(readFileSync(report, 'utf8'))
+    count(stats.expected, stats.unexpected + stats.flaky)
+  })
+}
+
 try {
   if (which === 'all') {
     // Each takes one core: the longest beside all others.
@@ -119,42 +161,19 @@ try {
     ])
   }
   if (wants('db') || wants('system')) await buildServices()
-  if (wants('system')) await buildWeb()
-  // Real processes mostly wait; the unit tests calculate beside them, and give way to them.
+  if (wants('system') || wants('e2e')) await buildWeb()
+  // What waits for machines and browsers stands in front; what only calculates fills the time that it leaves, and gives way to it.
   await Promise.all([
-    wants('unit') ? jest('unit', ['core', 'ui'], { nice: which === 'all' ? 5 : 0 }) : undefined,
-    wants('system') ? realProcesses() : undefined,
+    (async () => {
+      if (wants('system')) await realProcesses()
+      if (wants('db')) await database('database, engines', ENGINES)
+      if (wants('e2e')) await screens()
+    })(),
+    (async () => {
+      if (wants('unit')) await jest('unit', ['core', 'ui'], { nice: behind })
+      if (wants('db')) await database('database', OTHERS, behind)
+    })(),
   ])
-  // The database tests check what is done, not that the disk keeps it; the real-process tests run with fsync on.
-  if (wants('db')) {
-    await withPostgres(
-      'test-db',
-      { settings: { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } },
-      (postgres) => jest('database', ['db'], { env: { BUGLE_TEST_DATABASE: postgres.url('postgres') } }),
-    )
-  }
-  if (wants('e2e')) {
-    await buildWeb()
-    count(which === 'all' ? 1 : 0, 0)
-    say('\n── screens')
-    await withPostgres('test-db', { settings: { fsync: 'off', synchronous_commit: 'off' } }, async (postgres) => {
-      const report = join(work, 'e2e.json')
-      const database = `e2e_${Date.now()}`
-      const environment = {
-        ...env,
-        DATABASE_URL: postgres.createDatabase(database),
-        BUGLE_WEB_PORT: String(await freePort(4396)),
-        BUGLE_GATEWAY_PORT: String(await freePort(4496)),
-        BUGLE_STANDINS_PORT: String(await freePort(4430)),
-        BUGLE_E2E_STATE: work,
-        PLAYWRIGHT_JSON_OUTPUT_NAME: report,
-      }
-      await run(['node_modules/@playwright/test/cli.js', 'test', ...rest], environment, 'inherit')
-      if (!existsSync(report)) return count(0, 1)
-      const { stats } = JSON.parse(readFileSync(report, 'utf8'))
-      count(stats.expected, stats.unexpected + stats.flaky)
-    })
-  }
 } finally {
   testRun.end()
 }

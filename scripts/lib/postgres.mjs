@@ -27,9 +27,9 @@ export function removeCluster(name) {
 /**
  * Starts the cluster, making it the first time. `stop` ends it; it is its own process group, so that Ctrl-C reaches it only through us.
  *  Settings are PostgreSQL's own;
- * `supervised` starts it again whenever it is killed, as an init system would.
+ * `supervised` starts it again whenever it is killed, as an init system would; `nice` lets it give way to others.
  */
-export async function startPostgres({ name, port, settings = {}, supervised = false }) {
+export async function startPostgres({ name, port, settings = {}, supervised = false, nice = 0 }) {
   const bin = postgresBin()
   if (!bin) fail('PostgreSQL is not installed.')
   const folder = clusterFolder(name)
@@ -75,7 +75,11 @@ export async function startPostgres({ name, port, settings = {}, supervised = fa
   let ended
   const launch = () => {
     const [program, args] = asPostgres(join(bin, 'postgres'), ['-D', data, '-c', `port=${port}`, ...settled])
-    const child = spawn(program, args, { stdio: ['ignore', 'ignore', 'pipe'], detached: true, cwd: '/' })
+    const child = spawn('nice', ['-n', String(nice), program, ...args], {
+      stdio: ['ignore', 'ignore', 'pipe'],
+      detached: true,
+      cwd: '/',
+    })
     child.stderr.on('data', (text) => (trouble = (trouble + text).slice(-4000)))
     ended = new Promise((resolve) => child.once('exit', resolve)).then(() => {
       if (supervised && !stopping && hasBegun) setTimeout(launch, 500)

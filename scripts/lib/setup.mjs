@@ -35,6 +35,8 @@ const chromium = '/usr/bin/chromium'
 const PACKAGES = {
   postgresql: { isThere: () => postgresBin() !== undefined, package: 'postgresql' },
   pgbouncer: { isThere: () => existsSync('/usr/sbin/pgbouncer'), package: 'pgbouncer' },
+  openssl: { isThere: () => existsSync('/usr/bin/openssl'), package: 'openssl' },
+  iproute2: { isThere: () => existsSync('/usr/bin/ip') || existsSync('/usr/sbin/ip'), package: 'iproute2' },
   chromium: { isThere: () => existsSync(chromium), package: 'chromium' },
 }
 

@@ -6,6 +6,7 @@ import { AgentLink, type Host } from './link'
 import { bareEnd, MOST_RECEIPTS, type AgentFacts, type Gap, type Lease, type ReportBody } from './protocol'
 import { lookingAtMachine } from './machine'
 import { KeptReports } from './kept'
+import type { Relay } from './relay'
 import { Outbox, unstorableNote } from './outbox'
 import { RoomWatch } from './room'
 import { trySignIn } from './sign-in'
@@ -23,6 +24,8 @@ export interface AgentOptions {
   readonly deskDir: string
   /** The supervisor's program. */
   readonly supervisor: string
+  /** It passes on what others say. */
+  readonly relay?: Relay | undefined
   readonly log: (message: string) => void
 }
 
@@ -60,6 +63,7 @@ export class Agent {
       used: () => this.working(),
       load: () => loadavg()[0] ?? null,
       machine: lookingAtMachine(),
+      relay: () => options.relay?.load,
       full: () => this.room.look(),
       onLease: (lease) => this.take(lease),
       onStop: (attempt) => this.attempts.get(attempt)?.stop(),

@@ -2,10 +2,12 @@ import { existsSync } from 'node:fs'
 import { homedir } from 'node:os'
 import { join, resolve } from 'node:path'
 import { parseArgs } from 'node:util'
+import { RELAY_PORT, relaysIn } from '@/core/net/relays'
 import { Agent } from './agent'
 import { ABILITIES, enrol, factsOfThisMachine, readIdentity } from './enrol'
 import { Gateways } from './gateways'
 import { AGENT_VERSION } from './protocol'
+import { Relay } from './relay'
 import { supervisorFile } from './supervisor-file'
 
 /** Whoever sits at a robot of an agent that runs as root can go there. */
@@ -17,6 +19,8 @@ const USAGE = `Bugle agent ${AGENT_VERSION}
                                                --key -      reads the key from standard input
   node bugle-agent.cjs run [--state DIR] [--deny KIND,…] [--only KIND,…]
                                                what the owner of the machine does not let it do, or lets it do alone: ${ABILITIES.join(', ')}
+                                               --through RELAY,…  by relays, tried in this order, where the machine cannot reach the server
+                                               --relay [HOST:]PORT  is a relay for such machines
   node bugle-agent.cjs desk ROBOT [--desk DIR]  for the person at an attended robot: shows what it is asked, and answers
   node bugle-agent.cjs unit [--state DIR]      prints a systemd unit that keeps the agent running
   node bugle-agent.cjs item …                  within a run: takes, ends or adds items of work queues; item --help
@@ -59,9 +63,14 @@ interface RunOptions {
   readonly host: string | undefined
   readonly desk: string | undefined
   readonly abilities: readonly string[]
+  /** Relays that it goes through, in place of those that it was enrolled by. */
+  readonly through: readonly string[] | undefined
+  /** Where it listens as a relay; null: it is none. */
+  readonly relay: { readonly host: string; readonly port: number } | null
 }
 
-function runAgent(stateDir: string, { host, desk, abilities }: RunOptions): void {
+async function runAgent(stateDir: string, options: RunOptions): Promise<void> {
+  const { host, desk, abilities } = options
   const identity = readIdentity(stateDir)
   if (!identity)
     throw new Error(
@@ -70,14 +79,28 @@ function runAgent(stateDir: string, { host, desk, abilities }: RunOptions): void
   const { credential } = identity
   const fixed = process.env.BUGLE_AGENT_GATEWAY
   const first = fixed ?? identity.gateway
-  requireSafeGateway(first)
+  const through = options.through ?? identity.through ?? []
+  if (through.length > 0 && options.relay)
+    throw new Error('A relay reaches the server itself: say --through or --relay.')
+  const requireSafe = (gateway: string): void => requireSafeGateway(gateway, through.length > 0)
+  requireSafe(first)
   // An address given here is meant: nothing that the server tells takes its place.
   const gateways = new Gateways(first, {
     file: join(stateDir, 'gateways.json'),
     isFixed: fixed !== undefined,
-    require: requireSafeGateway,
+    through,
+    require: requireSafe,
     log,
   })
+  const relay =
+    options.relay &&
+    new Relay({
+      ...options.relay,
+      name: identity.agent,
+      leadsTo: () => [...gateways.all, ...(identity.server === undefined ? [] : [identity.server])],
+      log,
+    })
+  await relay?.start()
   const agent = new Agent({
     gateways,
     credential,
@@ -85,10 +108,12 @@ function runAgent(stateDir: string, { host, desk, abilities }: RunOptions): void
     deskDir: deskFolder(desk, stateDir),
     facts: factsOfThisMachine(host, abilities),
     supervisor: supervisorFile(stateDir),
+    relay: relay ?? undefined,
     log,
   })
   agent.start()
   const stop = (): void => {
+    relay?.stop()
     agent.stop()
     process.exit(0)
   }
@@ -118,10 +143,19 @@ async function enrolmentKey(given: string | undefined): Promise<string> {
   return key
 }
 
+/** HOST:PORT or PORT to listen at; everywhere without a host. */
+function listening(text: string | undefined): RunOptions['relay'] {
+  if (text === undefined) return null
+  const [, host = '0.0.0.0', port = ''] = /^(?:(.+):)?(\d{1,5})$/.exec(text.trim()) ?? []
+  if (Number(port) < 1 || Number(port) > 65_535)
+    throw new Error(`A relay listens at [HOST:]PORT, for example ${RELAY_PORT}: ${text} is no such place.`)
+  return { host: host.replace(/^\[|\]$/g, ''), port: Number(port) }
+}
+
 /** A credential goes over the network only under TLS; within this machine, and where a setting says so, also without. */
-function requireSafeGateway(gateway: string): void {
+function requireSafeGateway(gateway: string, isThrough: boolean): void {
   const { protocol, hostname } = new URL(gateway)
-  const isHere = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname)
+  const isHere = !isThrough && /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(hostname)
   if (protocol === 'wss:' || isHere || process.env.BUGLE_AGENT_PLAIN === '1') return
   throw new Error(
     `${gateway} is not encrypted: the agent’s credential and the secrets of runs would be read on the way. Let the server speak TLS (see docs/operations.md), or set BUGLE_AGENT_PLAIN=1 where the network is safe.`,
@@ -134,9 +168,11 @@ function authority(): string {
   return file ? `Environment=NODE_EXTRA_CA_CERTS=${resolve(file)}\n` : ''
 }
 
-/** The same limits for the unit. */
-const limits = (deny: string | undefined, only: string | undefined): string =>
-  deny !== undefined ? ` --deny ${deny}` : only !== undefined ? ` --only ${only}` : ''
+/** The same for the unit. */
+const repeated = (given: Readonly<Record<string, string | undefined>>): string =>
+  Object.entries(given)
+    .flatMap(([name, value]) => (value === undefined ? [] : ` --${name} ${value}`))
+    .join('')
 
 /** What the arguments say; what they get wrong is told with the way to help. */
 function argumentsOf(args: readonly string[]): ReturnType<typeof parsed> {
@@ -159,6 +195,8 @@ const parsed = (args: readonly string[]) =>
       deny: { type: 'string' },
       only: { type: 'string' },
       desk: { type: 'string' },
+      through: { type: 'string' },
+      relay: { type: 'string' },
       state: { type: 'string', default: join(homedir(), '.bugle-agent') },
       run: { type: 'boolean', default: false },
       help: { type: 'boolean', short: 'h', default: false },
@@ -168,8 +206,14 @@ const parsed = (args: readonly string[]) =>
 /** Everything that a person types. */
 export async function main(args: readonly string[] = process.argv.slice(2)): Promise<void> {
   const { positionals, values } = argumentsOf(args)
-  const { server, key, name, host, state, desk, run, help, deny, only } = values
-  const abilities = allowed(deny, only)
+  const { server, key, name, host, state, desk, run, help, deny, only, through, relay } = values
+  const options: RunOptions = {
+    host,
+    desk,
+    abilities: allowed(deny, only),
+    through: through === undefined ? undefined : relaysIn(through),
+    relay: listening(relay),
+  }
   const command = help ? 'help' : positionals[0]
   switch (command) {
     case 'help':
@@ -178,7 +222,7 @@ export async function main(args: readonly string[] = process.argv.slice(2)): Pro
     case 'enrol': {
       if (!server) throw new Error('enrol needs --server.')
       const secret = await enrolmentKey(key)
-      const facts = factsOfThisMachine(host, abilities)
+      const facts = factsOfThisMachine(host, options.abilities)
       const identity = await enrol({
         server: server.replace(/\/$/, ''),
         key: secret,
@@ -186,13 +230,14 @@ export async function main(args: readonly string[] = process.argv.slice(2)): Pro
         facts,
         log,
         ...(name ? { name } : {}),
+        ...(options.through ? { through: options.through } : {}),
       })
       log(`enrolled as ${identity.agent}`)
-      if (run) runAgent(state, { host, desk, abilities })
+      if (run) await runAgent(state, options)
       return
     }
     case 'run':
-      return runAgent(state, { host, desk, abilities })
+      return runAgent(state, options)
     case 'desk': {
       const robot = positionals[1]
       if (robot === undefined) throw new Error('desk needs the robot that you sit at.')
@@ -201,7 +246,7 @@ export async function main(args: readonly string[] = process.argv.slice(2)): Pro
     }
     case 'unit':
       console.log(
-        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\n${authority()}ExecStart=${process.execPath} ${process.argv[1]} run --state ${state}${limits(deny, only)}${desk === undefined ? '' : ` --desk ${desk}`}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
+        `[Unit]\nDescription=Bugle agent\nAfter=network-online.target\nStartLimitIntervalSec=0\n\n[Service]\n${authority()}ExecStart=${process.execPath} ${process.argv[1]} run --state ${state}${repeated({ deny, only, desk, through, relay })}\nRestart=always\nRestartSec=1\nRestartSteps=6\nRestartMaxDelaySec=60\nKillMode=process\n\n[Install]\nWantedBy=multi-user.target`,
       )
       return
     case 'version':

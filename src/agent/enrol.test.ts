@@ -49,7 +49,8 @@ const GRANTED = { state: 'granted', agent: 'orrin-ops1', credential: 'secret', g
 describe('enrolling', () => {
   it('trades the key for a credential that only this account can read', async () => {
     const { url, asked } = await serve([200, GRANTED])
-    const { state: _, ...identity } = GRANTED
+    const { state: _, ...granted } = GRANTED
+    const identity = { ...granted, server: url }
     expect(await ask(url, undefined, 'my-name')).toEqual(identity)
     expect(readIdentity(join(dir, 'state'))).toEqual(identity)
     expect(statSync(join(dir, 'state/identity.json')).mode & 0o777).toBe(0o600)

@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs'
+import { Way } from './ways'
 import { writeWhole } from './whole-file'
 
 const MOST = 16
@@ -17,6 +18,8 @@ export interface GatewayOptions {
   readonly file?: string
   /** Whether the first one is meant, whatever the server tells. */
   readonly isFixed?: boolean
+  /** Relays that lead there, as `relaysIn` gives them: tried in this order, each gateway by all of them. None: straight. */
+  readonly through?: readonly string[]
   /** Throws, with the reason, where the credential may not go. */
   readonly require?: (address: string) => void
   readonly log?: (message: string) => void
@@ -31,6 +34,8 @@ const chance = (of: number): number => Math.floor(Math.random() * Math.max(1, of
 export class Gateways {
   private list: string[]
   private at: number
+  private readonly ways: readonly Way[]
+  private wayAt = 0
   private tried = 0
 
   constructor(
@@ -39,6 +44,8 @@ export class Gateways {
   ) {
     this.list = this.allowed(this.kept())
     this.at = chance(this.list.length)
+    const relays = options.through ?? []
+    this.ways = relays.length > 0 ? relays.map((relay) => new Way(relay)) : [new Way(null)]
   }
 
   private kept(): string[] {
@@ -73,10 +80,16 @@ export class Gateways {
     return this.all[this.at % this.all.length] as string
   }
 
-  /** The next one's turn; true: all have had theirs. */
+  /** How the present one is reached. */
+  get way(): Way {
+    return this.ways[this.wayAt] as Way
+  }
+
+  /** The next one’s turn, at first by the other ways; true: all have had theirs. */
   next(): boolean {
-    this.at = (this.at + 1) % this.all.length
-    this.tried = (this.tried + 1) % this.all.length
+    this.wayAt = (this.wayAt + 1) % this.ways.length
+    if (this.wayAt === 0) this.at = (this.at + 1) % this.all.length
+    this.tried = (this.tried + 1) % (this.all.length * this.ways.length)
     return this.tried === 0
   }
 

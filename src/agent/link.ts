@@ -3,10 +3,12 @@ import type { IncomingMessage } from 'node:http'
 import WebSocket from 'ws'
 import { clipText } from '@/core/schema/plain-text'
 import type { Gateways } from './gateways'
+import type { LineHealth } from '@/core/fleet/line-health'
 import { LineWatch } from './line-watch'
 import type { MachineMeasures } from './machine'
 import type { Outbox } from './outbox'
 import { Questions } from './questions'
+import type { RelayLoad } from './relay'
 import { Tracing } from './tracing'
 import {
   PROTOCOL_VERSION,
@@ -34,6 +36,8 @@ export interface Host {
   load(): number | null
   /** How its machine is. */
   machine?(): MachineMeasures
+  /** How much it passes on of others; undefined: it is no relay. */
+  relay?(): RelayLoad | undefined
   /** Whether its disk is full. */
   full?(): boolean
   /** Called for every lease, also ones that it has already. Returns once the lease is safely kept. */
@@ -84,6 +88,8 @@ export class AgentLink {
   private stopped = false
   private clockOffsetMs = 0
   private silentUntil = 0
+  /** Why there is no line, as it was said. */
+  private readonly faults = new Set<string>()
   private readonly questions = new Questions((message) => {
     if (this.welcomed) this.send(message)
   })
@@ -172,6 +178,7 @@ export class AgentLink {
       headers: { authorization: `Bearer ${this.credential}` },
       handshakeTimeout: 10_000,
       perMessageDeflate: false,
+      ...this.gateways.way.optionsTo(this.gateways.current),
     })
     this.socket = socket
     socket.on('open', () => {
@@ -194,7 +201,7 @@ export class AgentLink {
         this.receive(message)
       } else this.host.log('The server sent a message that this agent does not understand; it may be too old.')
     })
-    socket.on('error', () => undefined)
+    socket.on('error', (error) => this.noteFault(error.message))
     socket.on('close', () => {
       if (this.socket !== socket) return
       // Where it was let in it comes back first; where it was not, the next one has its turn.
@@ -209,6 +216,15 @@ export class AgentLink {
       // The pause grows once all of them were tried in vain.
       if (isRound) this.retryMs = Math.min(LONGEST_RETRY_MS, this.retryMs * 2)
     })
+  }
+
+  /** Says why there is no line; the same is said once, until there is one again. */
+  private noteFault(fault: string): void {
+    const { through } = this.gateways.way
+    const said = `no line to ${this.gateways.current}${through === null ? '' : ` through ${through}`}: ${fault}`
+    if (this.faults.has(said)) return
+    this.faults.add(said)
+    this.host.log(said)
   }
 
   /** Not let in: the answer to the request says why (docs/agent-protocol.md). */
@@ -235,6 +251,7 @@ export class AgentLink {
       case 'welcome':
         this.welcomed = true
         this.retryMs = FIRST_RETRY_MS
+        this.faults.clear()
         this.gateways.reached()
         this.gateways.told(message.gateways ?? [])
         this.clockOffsetMs = message.serverTime - Date.now()
@@ -343,7 +360,7 @@ export class AgentLink {
         used: this.host.used(),
         ...(full ? { full } : {}),
         ...(machine ? { machine: { ...machine } } : {}),
-        line: this.line.health(this.unstored, this.clockOffsetMs),
+        line: this.lineHealth(),
       })
     }
     this.socket?.on('pong', () => {
@@ -352,6 +369,16 @@ export class AgentLink {
     })
     this.beatTimer = setInterval(beat, everyMs)
     beat()
+  }
+
+  private lineHealth(): LineHealth {
+    const { through } = this.gateways.way
+    const relay = this.host.relay?.()
+    return {
+      ...this.line.health(this.unstored, this.clockOffsetMs),
+      ...(through === null ? {} : { through }),
+      ...(relay ? { relay } : {}),
+    }
   }
 
   private get unstored(): number {

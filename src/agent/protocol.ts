@@ -252,6 +252,8 @@ const lineSchema = z
     reconnects: z.int().min(0).max(1_000_000),
     unstored: z.int().min(0).max(1e9),
     clockMs: z.number().min(-1e15).max(1e15),
+    through: textSchema(200).overwrite(visible).optional(),
+    relay: z.object({ port: z.int().min(0).max(65_535), lines: z.int().min(0).max(1_000_000) }).optional(),
   })
   .nullable()
   .catch(null)

@@ -23,7 +23,11 @@ export function perform(title: string, seedWords: readonly (string | number)[], 
   const fails = random() < behaviour.fails
   const full = logNormal(random, behaviour.seconds, behaviour.spread) * (1 + (behaviour.driftPerWeek ?? 0) * weeks)
   const numbers = { n: 200 + Math.floor(random() * 900), m: 2 + Math.floor(random() * 60) }
-  const said = behaviour.lines.map((line) => line.replace('{n}', String(numbers.n)).replace('{m}', String(numbers.m)))
+  // Mostly the same.
+  const rare = random() < 0.2 ? 54 : 53
+  const said = behaviour.lines.map((line) =>
+    line.replace('{n}', String(numbers.n)).replace('{m}', String(numbers.m)).replace('{rare}', String(rare)),
+  )
   const texts = fails ? said.slice(0, -1) : said
   const lines = texts.map((text, i) => ({ at: (i + 0.3) / (texts.length + 0.5), stream: 'o' as const, text }))
   return {

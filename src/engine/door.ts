@@ -24,9 +24,10 @@ export interface Admitted {
 }
 
 interface Caller {
-  readonly sockets: Set<Duplex>
+  /** Its connections, each by the port that it calls from. */
+  readonly sockets: Set<string>
   /** Of these, those that have not said hello yet. */
-  readonly silent: Set<Duplex>
+  readonly silent: Set<string>
   readonly upgrades: Rate
 }
 
@@ -36,9 +37,9 @@ interface Caller {
  */
 export class Door {
   private readonly callers = new Map<string, Caller>()
-  /** From connecting to the hello. */
-  private readonly timers = new WeakMap<Duplex, NodeJS.Timeout>()
-  private readonly callerOf = new WeakMap<Duplex, Caller>()
+  /** From connecting to the hello, by connection. Under TLS a connection is two sockets, one within the other: what they have in common is whom they are connected with. */
+  private readonly timers = new Map<string, NodeJS.Timeout>()
+  private readonly callerOf = new Map<string, Caller>()
 
   constructor(
     /** Proxies of ours in front of the gateway. */
@@ -48,27 +49,36 @@ export class Door {
   /** Somebody opened a connection, and has said nothing yet. */
   arrived(socket: Socket): void {
     // Whoever says nothing, or no hello, is not waited for.
+    const peer = peerOf(socket)
+    // It is gone already.
+    if (peer === undefined) return void socket.destroy()
     const timer = setTimeout(() => socket.destroy(), limit('gateway_hello_seconds') * 1000)
-    this.timers.set(socket, timer)
-    socket.once('close', () => clearTimeout(timer))
+    this.timers.set(peer, timer)
+    socket.once('close', () => {
+      clearTimeout(timer)
+      if (this.timers.get(peer) === timer) this.timers.delete(peer)
+    })
     if (this.proxies > 0) return
     const caller = this.callerAt(callerAddress(socket.remoteAddress, undefined, 0))
     if (caller.sockets.size >= limit('gateway_sockets_per_address')) socket.destroy()
-    else this.keep(caller, socket)
+    else this.keep(caller, peer, socket)
   }
 
-  private keep(caller: Caller, socket: Duplex): void {
-    caller.sockets.add(socket)
-    this.callerOf.set(socket, caller)
+  private keep(caller: Caller, peer: string, socket: Duplex): void {
+    caller.sockets.add(peer)
+    this.callerOf.set(peer, caller)
     socket.once('close', () => {
-      caller.sockets.delete(socket)
-      caller.silent.delete(socket)
+      caller.sockets.delete(peer)
+      caller.silent.delete(peer)
+      if (this.callerOf.get(peer) === caller) this.callerOf.delete(peer)
     })
   }
 
   /** The agent that may come in, or undefined: then the request has been answered. */
   async admit(request: IncomingMessage, socket: Duplex): Promise<Admitted | undefined> {
     socket.on('error', () => socket.destroy())
+    const peer = peerOf(request.socket)
+    if (peer === undefined) return void socket.destroy()
     const address = callerAddress(
       request.socket.remoteAddress,
       request.headers['x-forwarded-for']?.toString(),
@@ -77,8 +87,8 @@ export class Door {
     const caller = this.callerAt(address)
     const tooMany = this.tooMany(caller)
     if (tooMany) return this.refuse(socket, tooMany)
-    if (!caller.sockets.has(socket)) this.keep(caller, socket)
-    caller.silent.add(socket)
+    if (!caller.sockets.has(peer)) this.keep(caller, peer, socket)
+    caller.silent.add(peer)
     if ((request.url ?? '').split('?')[0] !== '/agent')
       return this.refuse(socket, {
         status: 404,
@@ -108,15 +118,16 @@ export class Door {
 
   /** From its first byte to its hello a connection may send this much; beyond it is cut. `greeted` ends the watch. */
   watch(socket: Duplex): { greeted: () => void } {
+    const peer = peerOf(socket as Socket) ?? ''
     let read = 0
     const count = (chunk: Buffer): void => {
       read += chunk.length
       if (read > MAX_HELLO_BYTES) socket.destroy()
     }
     const stop = (): void => {
-      clearTimeout(this.timers.get(socket))
+      clearTimeout(this.timers.get(peer))
       socket.off('data', count)
-      this.callerOf.get(socket)?.silent.delete(socket)
+      this.callerOf.get(peer)?.silent.delete(peer)
     }
     socket.on('data', count)
     socket.once('close', stop)
@@ -128,8 +139,8 @@ export class Door {
     if (known) return known
     const upgrades = limit('gateway_upgrades_per_second')
     const caller = {
-      sockets: new Set<Duplex>(),
-      silent: new Set<Duplex>(),
+      sockets: new Set<string>(),
+      silent: new Set<string>(),
       upgrades: new Rate(upgrades, 2 * upgrades, performance.now()),
     }
     this.callers.set(address, caller)
@@ -171,6 +182,10 @@ export class Door {
     return undefined
   }
 }
+
+/** Whom a socket is connected with; undefined: with nobody any more. */
+const peerOf = ({ remoteAddress, remotePort }: Socket): string | undefined =>
+  remotePort === undefined ? undefined : `${remoteAddress} ${remotePort}`
 
 const SWITCHED_OFF: Refusal = {
   status: 503,

@@ -58,7 +58,7 @@ export class Gateway {
     return [...this.links.values()].filter((link) => link.greeted && !link.isOver)
   }
 
-  /** An agent that was let in. @param greeted called once it has been greeted */
+  /** An agent that was let in. @param greeted called once it is greeted, before it is told so */
   take(opened: WebSocket, agent: LinkedAgent, greeted: () => void): void {
     const link = new Link(opened, agent)
     // What arrives later arrives from the socket, which knows of no organisation.
@@ -79,12 +79,10 @@ export class Gateway {
       if (message.type === 'hello') {
         if (isGreeting) return link.refuse('bad-message', 'An agent says hello once.', false)
         isGreeting = true
-        line = this.greet(link, message)
-          .then(greeted)
-          .catch((error: unknown) => {
-            log.warn({ err: error, agent: agent.name }, 'an agent could not be greeted')
-            link.refuse('server-trouble', 'The server cannot answer now. Try again.', true)
-          })
+        line = this.greet(link, message, greeted).catch((error: unknown) => {
+          log.warn({ err: error, agent: agent.name }, 'an agent could not be greeted')
+          link.refuse('server-trouble', 'The server cannot answer now. Try again.', true)
+        })
       } else if (!isGreeting) link.refuse('no-hello', 'The first message must be hello.', false)
       else if (link.greeted) this.receive(link, message, data.length)
       else void line.then(() => this.receive(link, message, data.length))
@@ -217,7 +215,7 @@ export class Gateway {
   sendTraces = (to = this.speaking()): Promise<void> =>
     tellThose(to, TRACES, tracesOf, (link, of) => link.tell({ type: 'trace', of: of ?? null }))
 
-  private async greet(link: Link, hello: Hello): Promise<void> {
+  private async greet(link: Link, hello: Hello, greeted: () => void): Promise<void> {
     if (hello.protocol !== PROTOCOL_VERSION) {
       const what =
         hello.protocol < PROTOCOL_VERSION
@@ -269,6 +267,8 @@ export class Gateway {
     link.abilities = new Set(hello.facts.abilities)
     if (link.isOver) return this.closed(link)
     const settings = (await settingsOf([link.agentId]))[0] ?? link.agent
+    // From the welcome on it may send all that it kept back.
+    greeted()
     link.send({
       type: 'welcome',
       protocol: PROTOCOL_VERSION,

@@ -194,6 +194,22 @@ describe('what one agent says', () => {
     expect((await line.until('refused')).code).toBe('bad-message')
   })
 
+  it('that much was kept back while it was away is taken right after the welcome, however long the rest of the greeting takes', async () => {
+    let goOn: () => void = () => undefined
+    const held = new Promise<void>((resolve) => (goOn = resolve))
+    const deliver = jest.spyOn(engine().gateway, 'deliver').mockImplementation(() => held)
+    try {
+      const late = await agent()
+      const its = await runOn(late)
+      // Twice what may come before a hello.
+      for (let i = 0; i < 40; i++) await late.line.say(report(its, i + 1, output('x'.repeat(60_000))))
+      await late.line.acked(its.attempt, 40)
+    } finally {
+      goOn()
+      deliver.mockRestore()
+    }
+  })
+
   it('beyond the limit of output is not kept by the server either', async () => {
     process.env.BUGLE_LIMIT_OUTPUT_MIB = '1'
     forgetLimits()

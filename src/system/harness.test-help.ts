@@ -19,7 +19,12 @@ export interface System {
   readonly api: <T>(method: string, path: string, body?: unknown) => Promise<T>
   /** A program's call of an address. */
   readonly call: (path: string, body: string, headers: Record<string, string>) => Promise<Response>
-  readonly start: (name: string, env?: Record<string, string>) => Promise<void>
+  /** With further arguments; on a host of its own, a network namespace (ip-netns(8)). */
+  readonly start: (
+    name: string,
+    env?: Record<string, string>,
+    how?: { readonly args?: readonly string[]; readonly host?: string | undefined },
+  ) => Promise<void>
   readonly kill: (name: string, signal?: NodeJS.Signals) => Promise<void>
   readonly signal: (name: string, signal: NodeJS.Signals) => void
   readonly killDatabase: () => void
@@ -105,10 +110,10 @@ export async function eventually<T>(
 }
 
 /**
- * A database, two engines, a web server and agents, each a process of its own. Names: engine1, engine2, web, agent1, agent2. Heartbeats are quick
+ * A database, two engines, a web server and agents, each a process of its own. Names: engine1, engine2, web, agent1, agent2, …. Heartbeats are quick
  * so that what takes minutes in real life takes seconds here.
  */
-export async function startSystem(options: { leaseSeconds: number; slots?: number }): Promise<System> {
+export async function startSystem(options: { leaseSeconds: number; slots?: number; agents?: number }): Promise<System> {
   const dir = mkdtempSync(join(tmpdir(), 'bugle-system-'))
   const cluster = process.env.BUGLE_TEST_DATABASE as string
   const pidFile = process.env.BUGLE_TEST_PG_PID as string
@@ -160,7 +165,7 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
     `INSERT INTO access_tokens (person_id, name, token_hash, expires_at) VALUES (1, 'test', $1, now() + interval '1 day')`,
     [hashToken(token)],
   )
-  for (const name of ['agent1', 'agent2']) {
+  for (const name of Array.from({ length: options.agents ?? 2 }, (_, i) => `agent${i + 1}`)) {
     const credential = newToken('bga')
     const [agent] = await query<{ id: string }>(
       `INSERT INTO agents (name, machine_id, host, system, arch, version, runtime, slots, credential_hash) VALUES ($1, $1, $1, '', '', '1.0.0', '', $3, $2) RETURNING id`,
@@ -171,10 +176,10 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
     writeFileSync(join(dir, name, 'identity.json'), JSON.stringify({ agent: name, credential, gateway: '' }))
   }
 
-  const start = async (name: string, env: Record<string, string> = {}): Promise<void> => {
+  const start: System['start'] = async (name, env = {}, { args: more = [], host } = {}) => {
     const isWeb = name === 'web'
     const file = dist(name.replace(/\d/, ''))
-    const args = name.startsWith('agent') ? ['run', '--state', join(dir, name)] : []
+    const args = name.startsWith('agent') ? ['run', '--state', join(dir, name), ...more] : []
     // Each agent knows one engine: the other one stands by for the other.
     const gateway = name === 'agent1' ? ports.engine1 : ports.engine2
     const own: Record<string, string> = isWeb
@@ -184,7 +189,9 @@ export async function startSystem(options: { leaseSeconds: number; slots?: numbe
         : name.startsWith('agent')
           ? { BUGLE_AGENT_GATEWAY: `ws://127.0.0.1:${gateway}/agent` }
           : {}
-    const child = spawn(process.execPath, [file, ...args], {
+    const [program, before] =
+      host === undefined ? [process.execPath, []] : ['ip', ['netns', 'exec', host, process.execPath]]
+    const child = spawn(program as string, [...(before as string[]), file, ...args], {
       env: { ...shared, ...own, ...env } as NodeJS.ProcessEnv,
       stdio: ['ignore', 'pipe', 'pipe'],
       detached: true,

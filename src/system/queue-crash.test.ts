@@ -1,11 +1,17 @@
 import { crashChance, eventually, killAtRandom, pause, poolOfAll, startSystem, type System } from './harness.test-help'
 
-jest.setTimeout(300_000)
+/** In full size, as an occasion of its own: BUGLE_CRASH_ITEMS=5000 BUGLE_CRASH_ROBOTS=40 node scripts/test.mjs system src/system/queue-crash */
+const ITEMS = Math.ceil(Number(process.env.BUGLE_CRASH_ITEMS ?? 60) / 3) * 3
+/** Runs that take items at once. */
+const WORKERS = Number(process.env.BUGLE_CRASH_ROBOTS ?? 4)
+const KILLS = Math.max(8, Math.round(ITEMS / 100))
+/** Seconds for all of it. */
+const PATIENCE = 200 + ITEMS / 2
+jest.setTimeout((PATIENCE + 100 + KILLS * 3) * 1000)
 
 let system: System
 afterEach(() => system.stop())
 
-const ITEMS = 60
 /** Takes one after the other until none is left; an item that is taken is worked on for a moment. */
 const WORK = `
 while :; do
@@ -19,8 +25,8 @@ done
 
 it('each item of a queue ends exactly once while everything is killed at random', async () => {
   const random = crashChance()
-  system = await startSystem({ leaseSeconds: 60, slots: 4 })
-  const everything = ['engine1', 'engine2', 'web', 'agent1', 'agent2']
+  system = await startSystem({ leaseSeconds: 60, slots: Math.max(4, Math.ceil(WORKERS / 3)), agents: 3 })
+  const everything = ['engine1', 'engine2', 'web', 'agent1', 'agent2', 'agent3']
   for (const name of everything) await system.start(name)
   await poolOfAll(system)
   const { id: areaId } = await system.api<{ id: number }>('POST', '/areas', { title: 'Harbour' })
@@ -47,14 +53,14 @@ it('each item of a queue ends exactly once while everything is killed at random'
       // An answer that a kill swallowed is asked for again, under the same key of the request.
       const items = [0, 1, 2].map((k) => ({ key: `berth-${i + k}`, data: { berth: i + k } }))
       await system.api('POST', `/queues/${queue.id}/items`, { items, requestKey: `arrival-${i}` })
-      await pause(random() * 300)
+      await pause((random() * 18_000) / ITEMS)
     }
   })()
   const work = async (keys: readonly string[]): Promise<void> => {
     for (const requestKey of keys) await system.api('POST', '/runs', { jobId, requestKey })
   }
-  await work(['first-run-0', 'first-run-1', 'first-run-2', 'first-run-3'])
-  await killAtRandom(system, everything, { times: 8, random, restMs: [300, 900] })
+  await work(Array.from({ length: WORKERS }, (_, i) => `first-run-${i}`))
+  await killAtRandom(system, everything, { times: KILLS, random, restMs: [300, 900] })
   await arriving
   // Runs that found the queue empty between two arrivals have ended.
   let round = 0
@@ -68,11 +74,11 @@ it('each item of a queue ends exactly once while everything is killed at random'
       const [going] = await system.query<{ n: number }>(
         `SELECT count(*)::int AS n FROM runs WHERE state IN ('waiting','ready','running')`,
       )
-      if (going?.n === 0) await work([`one-more-run-${round++}`])
+      if (going !== undefined && going.n < Math.min(WORKERS, left?.n ?? 0) / 2) await work([`one-more-run-${round++}`])
       await pause(500)
       return false
     },
-    200,
+    PATIENCE,
   )
   const items = await system.query<{
     key: string

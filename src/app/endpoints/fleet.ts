@@ -23,7 +23,7 @@ import * as robots from '@/service/fleet/robots'
 import { robotsFileSchema, robotsFromFile } from '@/service/fleet/robots-from-file'
 import { robotWork, robotWorkSchema } from '@/service/fleet/robot-work'
 import * as fleet from '@/service/fleet/fleet'
-import { agentCommand } from '@/app/server/agent-file'
+import { agentCommand, callingSchema } from '@/app/server/agent-file'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { id } from './params'
 
@@ -305,10 +305,10 @@ export const FLEET: readonly Endpoint[] = [
     'POST',
     '/enrolment-keys',
     'administer',
-    { says: 'a key, and the command to paste', body: enrolmentKeySchema },
-    async ({ actor, body, request }) => {
+    { says: 'a key, and the command to paste', body: enrolmentKeySchema.extend(callingSchema.shape) },
+    async ({ actor, body: { through, relay, ...body }, request }) => {
       const made = await addEnrolmentKey(actor, body)
-      return { ...made, command: agentCommand(request, made.key) }
+      return { ...made, command: agentCommand(request, made.key, { through, relay }) }
     },
   ),
   endpoint('DELETE', '/enrolment-keys/:id', 'administer', { says: 'revoke it' }, ({ actor, params }) =>

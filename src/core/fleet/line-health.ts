@@ -9,6 +9,10 @@ export interface LineHealth {
   readonly unstored: number
   /** How far the agent's clock is from the server's, milliseconds; what the way took is in it. */
   readonly clockMs: number
+  /** The relay that passes it on, by its name as an agent, or by its address; absent: none does. */
+  readonly through?: string | undefined
+  /** It is a relay: where it listens, and how many lines it passes on. */
+  readonly relay?: { readonly port: number; readonly lines: number } | undefined
 }
 
 /** Beyond these a line is in trouble. */

@@ -46,6 +46,20 @@ it('says who speaks with which engine, how well, and what to look at', async () 
   expect(of(slow)).toMatchObject({ trouble: expect.stringContaining('Round trips take up to 900 ms') as string })
   expect(of(away)).toMatchObject({ engineId: null, trouble: expect.stringContaining('It does not call') as string })
   expect(of(old)).toMatchObject({ line: null, trouble: null })
+  // Of one that called through a relay: whether that calls.
+  const through = (name: string): Promise<unknown> =>
+    execute(null, 'UPDATE agent_contacts SET line = $2 WHERE agent_id = $1', [
+      away,
+      JSON.stringify({ ...line, through: name }),
+    ])
+  await through('orrin-ops1')
+  expect((await connections(VIEWER)).agents.find(({ id }) => id === away)?.trouble).toBe(
+    'It does not call: look at the machine, and at its way to the relay orrin-ops1.',
+  )
+  await execute(null, 'UPDATE agent_contacts SET engine_id = NULL WHERE agent_id = $1', [well])
+  expect((await connections(VIEWER)).agents.find(({ id }) => id === away)?.trouble).toBe(
+    'It does not call, nor does its relay orrin-ops1: look there first.',
+  )
   // What is stored and cannot be read is as if it were not told.
   await execute(null, `UPDATE agent_contacts SET line = '{"p50": "quick"}' WHERE agent_id = $1`, [well])
   expect((await connections(VIEWER)).agents.find(({ id }) => id === well)).toMatchObject({ line: null })

@@ -11,6 +11,8 @@ const lineSchema = z.object({
   reconnects: z.number(),
   unstored: z.number(),
   clockMs: z.number(),
+  through: z.string().optional(),
+  relay: z.object({ port: z.number(), lines: z.number() }).optional(),
 })
 
 /** An agent's line. */
@@ -61,6 +63,7 @@ export async function connections(actor: Actor): Promise<Connections> {
   ])
   const pools = new Map<number, string[]>()
   for (const { agentId, pool } of memberships) pools.set(agentId, [...(pools.get(agentId) ?? []), pool])
+  const away = new Set(rows.filter(({ isAway }) => isAway).map(({ name }) => name))
   const agents = rows.map(({ isAway, line: told, engineId, ...row }): LineRow => {
     const line = lineSchema.safeParse(told).data ?? null
     return {
@@ -68,12 +71,16 @@ export async function connections(actor: Actor): Promise<Connections> {
       pools: pools.get(row.id) ?? [],
       engineId: isAway ? null : engineId,
       line,
-      trouble: isAway
-        ? 'It does not call: look at the machine, and at the network between.'
-        : line === null
-          ? null
-          : lineTrouble(line),
+      trouble: isAway ? awayTrouble(line?.through, away) : line === null ? null : lineTrouble(line),
     }
   })
   return { databaseMs, engines, agents }
+}
+
+/** What to look at when an agent does not call. @param away names of the agents that do not */
+function awayTrouble(through: string | undefined, away: ReadonlySet<string>): string {
+  if (through === undefined) return 'It does not call: look at the machine, and at the network between.'
+  return away.has(through)
+    ? `It does not call, nor does its relay ${through}: look there first.`
+    : `It does not call: look at the machine, and at its way to the relay ${through}.`
 }

@@ -66,11 +66,15 @@ export interface AgentRow {
   readonly load: number | null
   readonly pools: { name: string; active: boolean }[]
   readonly isOutdated: boolean
+  /** The relay that passes on what it says, and the port at which it is a relay itself; null: none, it is none. */
+  readonly through: string | null
+  readonly relayPort: string | null
 }
 
 const AGENT_SELECT = `
   SELECT a.id, a.name, a.host, a.system, a.arch, a.version, a.runtime, a.labels, a.abilities, a.slots, a.active, a.draining, c.full_since AS "fullSince",
          a.is_simulated AS "isSimulated", a.enrolled_at AS "enrolledAt", c.last_contact_at AS "lastContactAt", c.load,
+         c.line ->> 'through' AS through, c.line #>> '{relay,port}' AS "relayPort",
          coalesce(r.used, 0)::int AS used,
          coalesce((SELECT jsonb_agg(jsonb_build_object('name', p.name, 'active', m.active) ORDER BY p.name)
                      FROM pool_members m JOIN pools p ON p.id = m.pool_id WHERE m.agent_id = a.id), '[]') AS pools,

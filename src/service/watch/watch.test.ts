@@ -190,6 +190,15 @@ describe('find', () => {
     expect(await kinds('999999999999999')).toEqual([])
   })
 
+  it('finds views that others share, and of nobody else’s own', async () => {
+    await execute(
+      null,
+      `INSERT INTO views (slug, list, title, "values", shared, made_by, saved_by) VALUES
+         ('a', 'runs', 'Gangway tonight', '{}', 'everyone', 'Sunniva', 'Sunniva'), ('b', 'runs', 'Gangway of mine', '{}', 'me', 'Moira', 'Moira')`,
+    )
+    expect(await kinds('gangway')).toEqual(['view Gangway tonight'])
+  })
+
   it('takes wildcards of the database as letters', async () => {
     expect(await kinds('%')).toEqual([])
     expect(await kinds('_')).toEqual([])

@@ -1,10 +1,14 @@
 import { quantileOf } from '@/core/fleet/line-health'
 import type { Connections, LineRow } from '@/service/fleet/connections'
 
-/** Agents of one pool, as one node of the picture. */
+/** Agents of one pool that call by one way, as one node of the picture. */
 export interface Group {
+  /** Of no other one. */
+  readonly key: string
   /** The pool's name; empty: those that are in none. */
   readonly pool: string
+  /** The relay that they call through, as they name it; empty: they call straight. */
+  readonly through: string
   readonly agents: readonly LineRow[]
   readonly away: number
   readonly troubled: number
@@ -14,20 +18,24 @@ export interface Group {
   readonly inHand: number
 }
 
-/** An agent in several pools stands with the first of them, so that it is drawn once. */
+/** An agent in several pools stands with the first of them, so that it is drawn once. Those of a relay stand together. */
 export function groupsOf({ agents }: Connections): Group[] {
-  const byPool = new Map<string, LineRow[]>()
+  const byKey = new Map<string, LineRow[]>()
+  const keyOf = ({ pools, line }: LineRow): string => JSON.stringify([line?.through ?? '', pools[0] ?? ''])
   for (const agent of agents) {
-    const pool = agent.pools[0] ?? ''
-    const list = byPool.get(pool)
+    const key = keyOf(agent)
+    const list = byKey.get(key)
     if (list) list.push(agent)
-    else byPool.set(pool, [agent])
+    else byKey.set(key, [agent])
   }
-  return [...byPool]
-    .map(([pool, all]): Group => {
+  return [...byKey]
+    .map(([key, all]): Group => {
       const there = all.filter(({ engineId }) => engineId !== null)
+      const [through, pool] = JSON.parse(key) as [string, string]
       return {
+        key,
         pool,
+        through,
         agents: all,
         away: all.length - there.length,
         troubled: there.filter(({ trouble }) => trouble !== null).length,
@@ -42,24 +50,76 @@ export function groupsOf({ agents }: Connections): Group[] {
         inHand: all.reduce((sum, { inHand }) => sum + inHand, 0),
       }
     })
-    .sort((a, b) => (a.pool === '' ? 1 : b.pool === '' ? -1 : a.pool < b.pool ? -1 : 1))
+    .sort(
+      (a, b) =>
+        inOrder(a.through, b.through) || Number(a.pool === '') - Number(b.pool === '') || inOrder(a.pool, b.pool),
+    )
 }
 
-/** Which groups speak with which engine, and whether something is wrong there. */
-export function wiresOf(
-  groups: readonly Group[],
-  { engines }: Connections,
-): { engine: number; group: number; agents: number; isTroubled: boolean }[] {
-  return groups.flatMap((group, g) =>
-    engines.flatMap(({ id }, e) => {
+const inOrder = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0)
+
+/** A relay of the picture. */
+export interface RelayNode {
+  readonly name: string
+  /** The agent that it is; null: none of that name is known. */
+  readonly agent: LineRow | null
+}
+
+/** Those that say that they are relays, and those that others say they call through; by name. */
+export function relaysOf({ agents }: Connections): RelayNode[] {
+  const named = new Map<string, LineRow | null>()
+  for (const { line } of agents) if (line?.through !== undefined) named.set(line.through, null)
+  for (const agent of agents) if (agent.line?.relay || named.has(agent.name)) named.set(agent.name, agent)
+  return [...named].map(([name, agent]) => ({ name, agent })).sort((a, b) => inOrder(a.name, b.name))
+}
+
+/** The row at which each relay stands: that of the first group behind it, so that wires of others pass by; those that nobody calls through come last. */
+export function rowsOf(groups: readonly Group[], relays: readonly RelayNode[]): number[] {
+  let next = groups.length
+  return relays.map(({ name }) => {
+    const row = groups.findIndex(({ through }) => through === name)
+    return row >= 0 ? row : next++
+  })
+}
+
+/** A wire between two columns of the picture, each end by its place within its column. */
+export interface WireOf {
+  readonly key: string
+  readonly from: readonly ['database' | 'engine' | 'relay', number]
+  readonly to: readonly ['engine' | 'relay' | 'group', number]
+  readonly isTroubled: boolean
+}
+
+/** Who speaks with whom, and whether something is wrong there. */
+export function wiresOf(found: Connections, groups: readonly Group[], relays: readonly RelayNode[]): WireOf[] {
+  const { engines } = found
+  const wires: WireOf[] = []
+  const add = (from: WireOf['from'], to: WireOf['to'], isTroubled: boolean): void =>
+    void wires.push({ key: [...from, ...to].join(' '), from, to, isTroubled })
+  engines.forEach(({ id, isAlive }, e) => {
+    add(['database', 0], ['engine', e], !isAlive)
+    relays.forEach(({ name, agent }, r) => {
+      const passed = found.agents.filter(({ engineId, line }) => engineId === id && line?.through === name)
+      if (agent?.engineId === id || passed.length > 0)
+        add(['engine', e], ['relay', r], (agent?.trouble ?? null) !== null)
+    })
+    groups.forEach((group, g) => {
       const here = group.agents.filter(({ engineId }) => engineId === id)
-      return here.length === 0
-        ? []
-        : [{ engine: e, group: g, agents: here.length, isTroubled: here.some(({ trouble }) => trouble !== null) }]
-    }),
-  )
+      if (group.through === '' && here.length > 0)
+        add(
+          ['engine', e],
+          ['group', g],
+          here.some(({ trouble }) => trouble !== null),
+        )
+    })
+  })
+  groups.forEach((group, g) => {
+    const relay = relays.findIndex(({ name }) => name === group.through)
+    if (relay >= 0) add(['relay', relay], ['group', g], group.away + group.troubled > 0)
+  })
+  return wires
 }
 
 /** Whoever is in trouble first, then by name. */
 export const worstFirst = (agents: readonly LineRow[]): LineRow[] =>
-  [...agents].sort((a, b) => Number(b.trouble !== null) - Number(a.trouble !== null) || (a.name < b.name ? -1 : 1))
+  [...agents].sort((a, b) => Number(b.trouble !== null) - Number(a.trouble !== null) || inOrder(a.name, b.name))

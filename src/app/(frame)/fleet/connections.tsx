@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
-import type { Connections as Found } from '@/service/fleet/connections'
+import type { Connections as Found, LineRow } from '@/service/fleet/connections'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -10,24 +10,26 @@ import { Mute, Row, Small, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
 import { Ago } from '@/ui/parts/time'
-import { groupsOf, wiresOf, worstFirst, type Group } from './connections-model'
+import { groupsOf, relaysOf, rowsOf, wiresOf, worstFirst, type Group, type WireOf } from './connections-model'
 
 /** Cards of the picture: all of one height, so that wires know where they end. */
 const HEIGHT = 50
 const GAP = 8
 const STEP = HEIGHT + GAP
-const WIRES = 120
+const WIDTH = 226
+/** Room for wires between two columns. */
+const WIRES = 90
 
-const Column = styled.div`
-  display: flex;
-  flex-direction: column;
-  gap: ${GAP}px;
-  justify-content: center;
+const Picture = styled.div`
+  position: relative;
+  flex: none;
+  margin: 4px 12px;
 `
 const Card = styled.div<{ $mark?: 'bad' | 'chosen' | undefined }>`
+  position: absolute;
   box-sizing: border-box;
   height: ${HEIGHT}px;
-  width: 230px;
+  width: ${WIDTH}px;
   padding: 5px 10px;
   border: 1px solid ${(p) => (p.$mark === 'bad' ? 'var(--failed)' : 'var(--line-strong)')};
   ${(p) => p.$mark === 'chosen' && 'outline: 2px solid var(--brass);'}
@@ -60,7 +62,7 @@ export function Connections(): ReactNode {
   if (error) return <Trouble error={error} />
   if (!data) return null
   const groups = groupsOf(data)
-  const chosen = groups.find(({ pool }) => `of-${pool}` === values.pool)
+  const chosen = groups.find(({ key }) => key === values.of)
   const shown = worstFirst(chosen ? chosen.agents : data.agents)
   return (
     <div style={{ overflow: 'auto', minHeight: 0 }}>
@@ -70,13 +72,13 @@ export function Connections(): ReactNode {
           stored yet.
         </Small>
       </Row>
-      <Picture
+      <Drawn
         data={data}
         groups={groups}
         chosen={chosen}
-        onChoose={({ pool }) => set({ pool: chosen?.pool === pool ? null : `of-${pool}` }, 'replace')}
+        onChoose={({ key }) => set({ of: chosen?.key === key ? null : key }, 'replace')}
       />
-      <h2 style={{ padding: '14px 12px 4px' }}>{chosen ? `Agents of ${chosen.pool || 'no pool'}` : 'All agents'}</h2>
+      <h2 style={{ padding: '14px 12px 4px' }}>{chosen ? `Agents of ${titleOf(chosen)}` : 'All agents'}</h2>
       <Table
         label="Lines of agents"
         rows={shown}
@@ -96,6 +98,9 @@ export function Connections(): ReactNode {
             title: 'Heard of',
             cell: (agent) => (agent.contactAt ? <Ago at={agent.contactAt} /> : 'never'),
           },
+          ...(groups.some(({ through }) => through !== '')
+            ? [{ id: 'through', title: 'Through', cell: ({ line }: LineRow) => line?.through ?? <Mute>straight</Mute> }]
+            : []),
           { id: 'p50', title: 'Round trip', align: 'right', cell: ({ line }) => (line ? ms(line.p50) : '') },
           { id: 'p95', title: '95 of 100', align: 'right', cell: ({ line }) => (line ? ms(line.p95) : '') },
           { id: 'up', title: 'Came up again', align: 'right', cell: ({ line }) => line?.reconnects ?? '' },
@@ -119,7 +124,10 @@ export function Connections(): ReactNode {
   )
 }
 
-function Picture({
+const titleOf = ({ pool, through }: Group): string =>
+  `${pool || 'no pool'}${through === '' ? '' : ` through ${through}`}`
+
+function Drawn({
   data,
   groups,
   chosen,
@@ -131,32 +139,47 @@ function Picture({
   onChoose: (group: Group) => void
 }): ReactNode {
   const { engines, databaseMs } = data
-  const rows = Math.max(1, engines.length, groups.length)
+  const relays = relaysOf(data)
+  const columns = ['database', 'engine', ...(relays.length > 0 ? ['relay'] : []), 'group']
+  const many = { database: 1, engine: engines.length, group: groups.length }
+  const relayRows = rowsOf(groups, relays)
+  const rows = Math.max(1, ...Object.values(many), ...relayRows.map((row) => row + 1))
   const height = rows * STEP - GAP
-  const yOf = (index: number, of: number): number => (height - (of * STEP - GAP)) / 2 + index * STEP + HEIGHT / 2
-  const wires = wiresOf(groups, data)
+  const aboveGroups = relays.length > 0 ? 0 : (height - (groups.length * STEP - GAP)) / 2
+  const width = columns.length * (WIDTH + WIRES) - WIRES
+  const leftOf = (column: string): number => columns.indexOf(column) * (WIDTH + WIRES)
+  const topOf = (column: 'database' | 'engine' | 'relay' | 'group', at: number): number => {
+    if (column === 'group') return aboveGroups + at * STEP
+    if (column === 'relay') return (relayRows[at] ?? 0) * STEP
+    return (height - (many[column] * STEP - GAP)) / 2 + at * STEP
+  }
+  const place = (column: Parameters<typeof topOf>[0], at: number) => ({
+    style: { left: leftOf(column), top: topOf(column, at) },
+  })
+  const ends = ({ from, to }: WireOf) => ({
+    from: [leftOf(from[0]) + WIDTH, topOf(...from) + HEIGHT / 2] as const,
+    to: [leftOf(to[0]), topOf(...to) + HEIGHT / 2] as const,
+  })
   return (
-    <div
-      role="group"
-      aria-label="Connections"
-      style={{ display: 'flex', padding: '4px 12px', overflowX: 'auto', minHeight: height }}
-    >
-      <Column>
-        <Card>
+    <div style={{ overflowX: 'auto' }}>
+      <Picture role="group" aria-label="Connections" style={{ width, height }}>
+        <svg width={width} height={height} aria-hidden="true" style={{ position: 'absolute' }}>
+          {wiresOf(data, groups, relays).map((wire) => (
+            <Wire key={wire.key} {...ends(wire)} isTroubled={wire.isTroubled} />
+          ))}
+        </svg>
+        <Card {...place('database', 0)}>
           <b>Database</b>
           <br />
           <Small>answers the pages in {ms(databaseMs)}</Small>
         </Card>
-      </Column>
-      <Wires height={height}>
-        {engines.map(({ id, isAlive }, i) => (
-          <Wire key={id} from={yOf(0, 1)} to={yOf(i, engines.length)} isTroubled={!isAlive} />
-        ))}
-      </Wires>
-      <Column>
-        {engines.length === 0 && <Card $mark="bad">No engine runs: nothing starts.</Card>}
-        {engines.map((engine) => (
-          <Card key={engine.id} $mark={engine.isAlive ? undefined : 'bad'}>
+        {engines.length === 0 && (
+          <Card $mark="bad" {...place('engine', 0)}>
+            No engine runs: nothing starts.
+          </Card>
+        )}
+        {engines.map((engine, e) => (
+          <Card key={engine.id} $mark={engine.isAlive ? undefined : 'bad'} {...place('engine', e)}>
             <b>{engine.host}</b> <Small>{engine.leads ? 'engine, leads' : 'engine'}</Small>
             <br />
             <Small>
@@ -164,25 +187,29 @@ function Picture({
             </Small>
           </Card>
         ))}
-      </Column>
-      <Wires height={height}>
-        {wires.map(({ engine, group, isTroubled }) => (
-          <Wire
-            key={`${engine} ${group}`}
-            from={yOf(engine, engines.length)}
-            to={yOf(group, groups.length)}
-            isTroubled={isTroubled}
-          />
+        {relays.map(({ name, agent }, r) => (
+          <Card key={name} $mark={agent?.trouble ? 'bad' : undefined} {...place('relay', r)}>
+            <b>{agent ? <Link href={`/fleet/agents/${agent.id}`}>{name}</Link> : name}</b> <Small>relay</Small>
+            <br />
+            <Small>
+              {agent === null
+                ? 'no agent of this server'
+                : agent.engineId === null
+                  ? 'does not call'
+                  : agent.line?.relay
+                    ? `passes on ${count(agent.line.relay.lines, 'line')} at port ${agent.line.relay.port}`
+                    : 'does not say that it is one'}
+            </Small>
+          </Card>
         ))}
-      </Wires>
-      <Column>
-        {groups.map((group) => (
+        {groups.map((group, g) => (
           <Card
             as="button"
-            key={group.pool}
+            key={group.key}
             onClick={() => onChoose(group)}
             aria-pressed={chosen === group}
             $mark={chosen === group ? 'chosen' : group.away + group.troubled > 0 ? 'bad' : undefined}
+            {...place('group', g)}
           >
             <b>{group.pool || 'no pool'}</b>{' '}
             <Small>
@@ -192,27 +219,33 @@ function Picture({
             </Small>
             <br />
             <Small>
-              {ms(group.p50)}, at worst {ms(group.p95)} · {count(group.inHand, 'run')} in hand
+              {ms(group.p50)}, at worst {ms(group.p95)} · {group.inHand} in hand
             </Small>
           </Card>
         ))}
-      </Column>
+      </Picture>
     </div>
   )
 }
 
-const Wires = ({ height, children }: { height: number; children: ReactNode }): ReactNode => (
-  <svg width={WIRES} height={height} aria-hidden="true" style={{ flex: 'none' }}>
-    {children}
-  </svg>
-)
-
-const Wire = ({ from, to, isTroubled }: { from: number; to: number; isTroubled: boolean }): ReactNode => (
-  <path
-    d={`M0 ${from} C ${WIRES / 2} ${from}, ${WIRES / 2} ${to}, ${WIRES} ${to}`}
-    fill="none"
-    stroke={isTroubled ? 'var(--failed)' : 'var(--running)'}
-    strokeWidth={isTroubled ? 2 : 1.2}
-    strokeDasharray={isTroubled ? '5 4' : undefined}
-  />
-)
+/** Bent at once, and then straight over the columns between. */
+function Wire({
+  from: [x, y],
+  to: [toX, toY],
+  isTroubled,
+}: {
+  from: readonly [number, number]
+  to: readonly [number, number]
+  isTroubled: boolean
+}): ReactNode {
+  const bend = x + WIRES
+  return (
+    <path
+      d={`M${x} ${y} C ${x + WIRES / 2} ${y}, ${x + WIRES / 2} ${toY}, ${bend} ${toY} L${toX} ${toY}`}
+      fill="none"
+      stroke={isTroubled ? 'var(--failed)' : 'var(--running)'}
+      strokeWidth={isTroubled ? 2 : 1.2}
+      strokeDasharray={isTroubled ? '5 4' : undefined}
+    />
+  )
+}

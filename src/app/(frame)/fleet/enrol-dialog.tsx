@@ -16,6 +16,7 @@ import { Link } from '@/ui/parts/link'
 import { StateMark } from '@/ui/parts/state-mark'
 import { withOrWithout } from '@/ui/sets'
 import { Time } from '@/ui/parts/time'
+import { RELAY_PORT } from '@/core/net/relays'
 import { slugOf } from '@/core/schema/slug'
 import { LabelsField } from '@/app/shared/work/pairs-field'
 
@@ -46,6 +47,12 @@ interface Made {
   readonly command: string
 }
 
+const CALLING = {
+  straight: 'this server, straight',
+  through: 'through relays: they cannot reach it',
+  relay: 'straight, and are relays for others',
+} as const
+
 /** Makes a key, shows one command to paste, and waits until the agent appears by itself. */
 export function EnrolDialog({ isOpen, onClose }: { isOpen: boolean; onClose: () => void }): ReactNode {
   const [made, setMade] = useState<Made | null>(null)
@@ -68,6 +75,9 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
   const [labels, setLabels] = useState<Record<string, string>>({})
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
   const [newPool, setNewPool] = useState('')
+  const [calling, setCalling] = useState<keyof typeof CALLING>('straight')
+  const [through, setThrough] = useState('')
+  const [port, setPort] = useState(String(RELAY_PORT))
   const client = useQueryClient()
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
   const faultOf = (path: string): string | undefined =>
@@ -93,6 +103,7 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
           slots: Number(slots),
           labels,
           poolIds: [...chosen, ...added],
+          ...(calling === 'through' ? { through } : calling === 'relay' ? { relay: Number(port) } : {}),
         }),
       )
       .then(onMade, setTrouble)
@@ -151,6 +162,28 @@ function AskForKey({ onMade, onClose }: { onMade: (made: Made) => void; onClose:
             />
           </Row>
         </Stack>
+        <Row $top $gap={12}>
+          <Select
+            label="They call"
+            value={calling}
+            onChange={(value) => setCalling(value as keyof typeof CALLING)}
+            choices={Object.entries(CALLING).map(([id, title]) => ({ id, title }))}
+            width="290px"
+          />
+          {calling === 'through' && (
+            <TextField
+              label="Relays, tried in this order"
+              placeholder={`kelda-gate1:${RELAY_PORT}, kelda-gate2:${RELAY_PORT}`}
+              value={through}
+              onChange={setThrough}
+              error={faultOf('through')}
+              width="320px"
+            />
+          )}
+          {calling === 'relay' && (
+            <TextField label="Port" value={port} onChange={setPort} error={faultOf('relay')} width="100px" />
+          )}
+        </Row>
         <DialogButtons onClose={onClose}>Make the command</DialogButtons>
       </Stack>
     </form>

@@ -83,6 +83,8 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
             </Small>
           )}
         </FactItem>
+        {agent.through && <FactItem name="calls through">{agent.through}</FactItem>}
+        {agent.relayPort && <FactItem name="relay for others">at port {agent.relayPort}</FactItem>}
         {agent.abilities.includes('files') && <FactItem name="looks for files">of triggers</FactItem>}
         <FactItem name="pools">
           {agent.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', ') || '—'}
