@@ -33,6 +33,7 @@ const services = [
   'runs',
   'flows',
   'timing',
+  'views',
   'exchange',
   'forecast',
   'notices',

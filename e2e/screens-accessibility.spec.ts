@@ -7,7 +7,8 @@ const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading
     ['/watch', 'Now on the machines'],
     ['/start', 'Opened last'],
     ['/runs', 'Runs'],
-    ['/runs?state=failed&sort=duration', 'Runs'],
+    ['/runs?state=failed&sort=duration&beside=job', 'Runs'],
+    ['/runs/compare?a=1&b=2', 'Compare'],
     ['/work', 'All work'],
     ['/work/shared', 'Shared values'],
     ['/work?area=2', 'Sailing'],
@@ -122,9 +123,6 @@ async function besideAt(page: Page, path: string): Promise<string[]> {
   await page.setViewportSize({ width: 1280, height: 800 })
   return beside
 }
-
-// What is found says where it is; a trace beside it would only take a fifth longer.
-test.use({ trace: 'off' })
 
 test.describe('no serious fault of accessibility, by day or by night, and nothing beside a small window', () => {
   test.setTimeout(240_000)

@@ -12,6 +12,7 @@ const NEEDS_DATABASE = {
   timing: false,
   forecast: false,
   tuning: false,
+  compare: false,
   dispatch: true,
   lists: true,
   areas: true,

@@ -78,6 +78,9 @@ const { rows: failed } = await get('/runs?state=failed&limit=50')
 const run = failed.find(({ kind }) => kind !== 'flow') ?? failed[0]
 const { rows: flowRuns } = await get('/runs?state=failed&text=Sailing+manifests&limit=1')
 const flowRun = flowRuns[0] ?? fail('The demo has no failed run of Sailing manifests.')
+const { rows: checks } = await get('/runs?state=succeeded&text=Configuration+check&limit=1')
+const checked = checks[0] ?? fail('The demo has no run of Configuration check.')
+const [shared] = (await get('/views?list=runs')).views
 const jobs = await get('/jobs')
 const { rows: triggers } = await get('/triggers?text=freight')
 const calendars = await get('/calendars')
@@ -95,7 +98,10 @@ const asked = `${year}-04-30`
 
 await shoot('watch', day, '/watch', 'Now on the machines')
 await shoot('run', day, `/runs/${run.id}`, 'Output')
-await shoot('runs', day, '/runs', 'Runs')
+await shoot('runs', day, `/runs?view=${shared.id}`, 'Beside a run', (page) =>
+  page.getByRole('table', { name: 'Runs' }).getByRole('row').nth(1).click(),
+)
+await shoot('compare', day, `/runs/compare?start=${checked.id}`, 'What is different from the most')
 await shoot('work', day, '/work', 'All work')
 await shoot('job', day, `/work/jobs/${job.id}`, 'Reconcile fares')
 await shoot('triggers', day, '/timing', 'Timing')
@@ -133,6 +139,4 @@ await shoot(
   'Its story',
 )
 await shoot('settings', day, '/settings?tab=people', 'Night desk')
-const out = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
-await shoot('sign-in', out, '/sign-in', 'Ines Aldaya')
 await browser.close()

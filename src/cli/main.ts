@@ -1,6 +1,7 @@
 import { Command } from 'commander'
 import { z } from 'zod'
 import { BadInput } from './bad-input'
+import { addCompareCommand, COMPARE_COMMANDS } from './compare'
 import { addFlowCommands, FLOW_COMMANDS } from './flows'
 import { addForecastCommands, FORECAST_COMMANDS } from './forecast'
 import { addPeopleCommands, PEOPLE_COMMANDS } from './people'
@@ -36,6 +37,7 @@ async function main(): Promise<void> {
   addForecastCommands(program, print)
   addPeopleCommands(program, print)
   addRemoteCommands(program, print)
+  addCompareCommand(program, print)
   // What works without the server's database loads nothing of it: it starts in a quarter of the time.
   const isLight = [
     ...TIMING_COMMANDS,
@@ -44,6 +46,7 @@ async function main(): Promise<void> {
     ...FORECAST_COMMANDS,
     ...PEOPLE_COMMANDS,
     ...REMOTE_COMMANDS,
+    ...COMPARE_COMMANDS,
   ].includes(process.argv[2] ?? '')
   const server = isLight ? null : await import('./server')
   server?.addServerCommands(program, print)

@@ -30,6 +30,7 @@ import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, ROBOTS, 
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { addPastMeasures } from './measures'
 import { addAllowances } from './allowances'
+import { addViews } from './views'
 import { addPastRefunds, addRefundQueue } from './queues'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -76,6 +77,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await clearBoard()
       await openDemoMatters()
       await addAllowances(now)
+      await addViews()
       await execute(null, 'ANALYZE')
     }
     return secrets

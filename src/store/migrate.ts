@@ -30,6 +30,7 @@ import { kinds } from './migrations/0027-kinds'
 import { allowances } from './migrations/0028-allowances'
 import { traces } from './migrations/0029-traces'
 import { lines } from './migrations/0030-lines'
+import { views } from './migrations/0031-views'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -65,6 +66,7 @@ const MIGRATIONS: readonly Migration[] = [
   allowances,
   traces,
   lines,
+  views,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

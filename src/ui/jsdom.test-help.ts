@@ -19,7 +19,7 @@ Object.assign(globalThis, {
 if (!('randomUUID' in globalThis.crypto)) Object.defineProperty(globalThis, 'crypto', { value: webcrypto })
 
 // A wait ends when what it waits for is there. Its limit is only there to say what was missing: well before the test's own, far above what a busy machine takes.
-configure({ asyncUtilTimeout: 20_000 })
+configure({ asyncUtilTimeout: 40_000 })
 
 // In the browser dialogs come when the first one is opened; here they are there from the beginning.
 beforeAll(async () => {

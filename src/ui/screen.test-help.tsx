@@ -68,7 +68,7 @@ export function show(
 ): Asked[] {
   cleanup()
   forgetLeft()
-  answers = { 'GET /matters': [], ...server }
+  answers = { 'GET /matters': [], 'GET /views': { views: [], first: null }, ...server }
   asked = []
   globalThis.fetch = fetchFromTable as unknown as typeof fetch
   go(at, 'replaceState')

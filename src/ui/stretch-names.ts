@@ -2,6 +2,7 @@
 export const STRETCHES = {
   'last-hour': 'last hour',
   today: 'today',
+  'this-night': 'this night',
   'last-night': 'last night',
   yesterday: 'yesterday',
   'last-24-hours': 'last 24 hours',

@@ -12,6 +12,7 @@ describe('a stretch of time', () => {
     ['today', '2027-03-28T23:00:00.000Z', undefined],
     ['yesterday', '2027-03-28T00:00:00.000Z', '2027-03-28T23:00:00.000Z'],
     ['last-night', '2027-03-28T17:00:00.000Z', '2027-03-29T07:00:00.000Z'],
+    ['this-night', '2027-03-28T17:00:00.000Z', '2027-03-29T08:00:00.000Z'],
     ['last-hour', '2027-03-29T10:00:00.000Z', undefined],
     ['last-24-hours', '2027-03-28T11:00:00.000Z', undefined],
     ['last-7-days', '2027-03-22T12:00:00.000Z', undefined],
@@ -24,6 +25,16 @@ describe('a stretch of time', () => {
       from: '2027-03-08T18:00:00.000Z',
       to: '2027-03-09T08:00:00.000Z',
     })
+  })
+
+  it('“this night” is the one that has begun, from the evening on', () => {
+    expect(stretchOf('this-night', ZONE, parseZonedDateTime('2027-03-09T18:00[Europe/London]'))).toEqual({
+      from: '2027-03-09T18:00:00.000Z',
+      to: '2027-03-10T09:00:00.000Z',
+    })
+    expect(stretchOf('this-night', ZONE, parseZonedDateTime('2027-03-09T17:59[Europe/London]')).from).toBe(
+      '2027-03-08T18:00:00.000Z',
+    )
   })
 
   it.each<[string, object | null]>([

@@ -13,6 +13,9 @@ import type { Stretch, StretchName } from './stretch-names'
 /** When a night begins and ends, by the clock: “last night” is asked about in the morning, and in the night itself. */
 const NIGHT = { begins: new Time(18), ends: new Time(8) }
 
+/** The night of a whole shift, as reports know it. */
+const SHIFT_ENDS = new Time(9)
+
 const at = (date: CalendarDate, time: Time, zone: string): string =>
   toZoned(toCalendarDateTime(date, time), zone).toAbsoluteString()
 const midnight = new Time()
@@ -34,6 +37,11 @@ export function stretchOf(name: StretchName, zone: string, nowAt = now(zone)): S
       return { from: at(today, midnight, zone) }
     case 'yesterday':
       return { from: at(today.subtract({ days: 1 }), midnight, zone), to: at(today, midnight, zone) }
+    case 'this-night': {
+      // Before it begins the one before is still the last that there was.
+      const evening = nowAt.hour >= NIGHT.begins.hour ? today : today.subtract({ days: 1 })
+      return { from: at(evening, NIGHT.begins, zone), to: at(evening.add({ days: 1 }), SHIFT_ENDS, zone) }
+    }
     case 'last-night':
       return { from: at(today.subtract({ days: 1 }), NIGHT.begins, zone), to: at(today, NIGHT.ends, zone) }
   }

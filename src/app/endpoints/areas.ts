@@ -10,6 +10,7 @@ import { RUNS } from './runs'
 import { SETTINGS } from './settings'
 import { TIMING } from './timing'
 import { TUNING } from './tuning'
+import { VIEWS } from './views'
 import { WATCH } from './watch'
 import { WORK } from './work'
 
@@ -22,6 +23,7 @@ export const AREAS: readonly ApiArea[] = [
   { title: 'Work', endpoints: WORK },
   { title: 'Work queues', endpoints: QUEUES },
   { title: 'Timing', endpoints: TIMING },
+  { title: 'Views of lists', endpoints: VIEWS },
   {
     title: 'Forecast and tuning',
     note: 'What a forecast is made of, and its shape: [docs/forecast.md](forecast.md). A stretch is `from` (an instant) and `hours` (at most 168).',

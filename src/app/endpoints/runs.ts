@@ -1,3 +1,5 @@
+import { compareMachines, compareMachinesSchema } from '@/service/runs/compare-machines'
+import { compareRuns, compareSchema, likeRun } from '@/service/runs/compare'
 import { z } from 'zod'
 import { actOnRuns, manyRunsSchema } from '@/service/runs/many-runs'
 import { countRuns, listRuns, runFilterSchema } from '@/service/runs/run-list'
@@ -21,6 +23,31 @@ const hours = z.strictObject({ hours: z.coerce.number().min(0.25).max(24).defaul
 
 /** Runs and what can be done with them. */
 export const RUNS: readonly Endpoint[] = [
+  endpoint(
+    'GET',
+    '/runs/compare',
+    'see',
+    {
+      says: 'runs `a` and `b` side by side: outputs by line and word, and what else differs; `off`: masks that are off (`instants`, `durations`, `run numbers`, `process ids`, `temporary names`), `own`: further regular expressions of what does not count, each one a line; `around`: so many lines that are the same beside what differs',
+      heavy: true,
+      query: compareSchema,
+    },
+    ({ actor, query }) => compareRuns(actor, query),
+  ),
+  endpoint(
+    'GET',
+    '/runs/:id/machines',
+    'see',
+    {
+      says: 'the runs of its start on all machines, grouped by what they wrote, the odd ones first; `off`, `own` as above',
+      heavy: true,
+      query: compareMachinesSchema,
+    },
+    ({ actor, params, query }) => compareMachines(actor, id(params), query),
+  ),
+  endpoint('GET', '/runs/:id/like', 'see', { says: 'runs of its job to compare it with' }, ({ actor, params }) =>
+    likeRun(actor, id(params)),
+  ),
   endpoint(
     'GET',
     '/runs',

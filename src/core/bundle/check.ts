@@ -131,6 +131,7 @@ const LISTS = [
   'triggers',
   'groups',
   'areas',
+  'views',
 ] as const
 
 function idFaults(raw: Raw, add: AddFault): void {

@@ -9,6 +9,7 @@ import { parseDuration } from '../timing/duration'
 import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
 import { INPUT_TYPES } from '../work/inputs'
 import { LEVELS } from '../people/rights'
+import { listNameSchema } from '../views/view'
 import {
   keepingSchema,
   labelsSchema,
@@ -299,6 +300,18 @@ const areaSchema = z.strictObject({
     .optional(),
 })
 
+/** A view of a list that others see, too. What its filters name stands by its name: work and triggers by id, areas by path, people by address. */
+const viewSchema = z.strictObject({
+  id: idSchema,
+  title: z.string().min(1).max(80).optional(),
+  list: listNameSchema,
+  /** Of a view of items: the queue. */
+  queue: idSchema.optional(),
+  /** Whose people see it; without it everybody does. */
+  area: z.string().min(1).max(500).optional(),
+  values: z.record(z.string().max(40), z.union([z.string().max(2000), z.array(z.string().max(500)).min(1).max(50)])),
+})
+
 /** A bundle. That its parts fit together is looked at in check.ts. */
 export const bundleSchema = z
   .strictObject({
@@ -315,6 +328,7 @@ export const bundleSchema = z
     triggers: z.array(triggerSchema).default([]),
     groups: z.array(peopleGroupSchema).default([]),
     areas: z.array(areaSchema).default([]),
+    views: z.array(viewSchema).default([]),
   })
   .meta({
     title: 'A Bugle bundle',
@@ -326,6 +340,7 @@ export type Bundle = z.output<typeof bundleSchema>
 export type BundleTrigger = Bundle['triggers'][number]
 export type BundleArea = Bundle['areas'][number]
 export type BundleGroup = Bundle['groups'][number]
+export type BundleView = Bundle['views'][number]
 export type BundleQueue = Bundle['queues'][number]
 export type BundleRobot = Bundle['robots'][number]
 export type BundleJob = Bundle['jobs'][number]

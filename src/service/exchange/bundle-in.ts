@@ -14,6 +14,7 @@ import { importQueues } from './bundle-queues'
 import { importRobots } from './bundle-robots'
 import type { ImportLine } from './bundle-parts'
 import { importTriggers, triggerIn } from './bundle-triggers'
+import { importViews } from './bundle-views'
 
 class DryRun extends Error {}
 
@@ -46,6 +47,7 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
       await importJobs(tx, actor, jobs as JobIn[], lines)
       await importFlows(tx, actor, flows as FlowIn[], lines)
       await importTriggers(tx, actor, triggers, lines)
+      await importViews(tx, actor, bundle, lines)
       if (dryRun) throw new DryRun()
     })
   } catch (error) {

@@ -9,6 +9,7 @@ import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { flowsOut, inputsOut } from './bundle-flows'
 import { areasOut, groupsOut } from './bundle-people'
 import { queuesOut } from './bundle-queues'
+import { viewsOut } from './bundle-views'
 import { robotsOut } from './bundle-robots'
 import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
 import { timingState } from '@/service/base/timing-cache'
@@ -23,12 +24,18 @@ const refuse: OnBad = (_, error) => {
 /** All definitions as a bundle, with robots, areas, groups and who is a member of what. */
 export async function exportBundle(actor: Actor): Promise<BundleFile> {
   const definitions = await definitionsOut(actor, refuse)
-  const [robots, groups, areas] = [await robotsOut(), await groupsOut(actor), await areasOut(actor)]
+  const [robots, groups, areas, views] = [
+    await robotsOut(),
+    await groupsOut(actor),
+    await areasOut(actor),
+    await viewsOut(),
+  ]
   return {
     ...definitions,
     ...(robots.length > 0 ? { robots } : {}),
     ...(groups.length > 0 ? { groups } : {}),
     ...(areas.length > 0 ? { areas } : {}),
+    ...(views.length > 0 ? { views } : {}),
   }
 }
 

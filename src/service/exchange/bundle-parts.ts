@@ -3,7 +3,8 @@ import { many } from '@/store/db'
 import { Problem } from '@/service/base/problem'
 
 export interface ImportLine {
-  readonly kind: 'calendar' | 'pool' | 'lock' | 'robot' | 'queue' | 'group' | 'area' | 'job' | 'flow' | 'trigger'
+  readonly kind:
+    'calendar' | 'pool' | 'lock' | 'robot' | 'queue' | 'group' | 'area' | 'job' | 'flow' | 'trigger' | 'view'
   readonly id: string
   readonly what: 'added' | 'changed' | 'same'
 }

@@ -25,6 +25,8 @@ export const runFilterSchema = z.strictObject({
   person: listOf(idOf).optional(),
   trigger: listOf(idOf).optional(),
   cause: listOf(z.enum(CAUSES)).optional(),
+  /** Runs of the steps of this flow run. */
+  flow: idOf.optional(),
   from: instant.optional(),
   to: instant.optional(),
   /** Part of a job's title, or a run's number. */
@@ -117,7 +119,8 @@ export function runQuery(filter: RunFilter): Query {
   among('r.cause', filter.cause, 'text')
   among('r.robot_id', filter.robot, 'bigint')
   if (filter.board) where.push('r.cleared_at IS NULL')
-  if (!filter.steps && !/^#?\d{1,15}$/.test(filter.text?.trim() ?? '')) where.push('r.flow_run_id IS NULL')
+  if (filter.flow) where.push(`r.flow_run_id = ${param(filter.flow)}`)
+  else if (!filter.steps && !/^#?\d{1,15}$/.test(filter.text?.trim() ?? '')) where.push('r.flow_run_id IS NULL')
   if (filter.text) {
     const number = /^#?(\d{1,15})$/.exec(filter.text.trim())?.[1]
     if (number) where.push(`r.id = ${param(Number(number))}`)

@@ -152,7 +152,8 @@ export async function find(actor: Actor, text: string): Promise<Found[]> {
      UNION ALL (SELECT 'queue', q.id, q.title, a.path FROM queues q JOIN areas a ON a.id = q.area_id WHERE q.deleted_at IS NULL AND q.title ILIKE $1 ORDER BY q.title LIMIT 6)
      UNION ALL (SELECT 'robot', b.id, b.name, a.name FROM robots b JOIN agents a ON a.id = b.agent_id WHERE b.removed_at IS NULL AND b.name ILIKE $1 ORDER BY b.name LIMIT 6)
      UNION ALL (SELECT 'pool', id, title, name FROM pools WHERE title ILIKE $1 OR name ILIKE $1 ORDER BY name LIMIT 4)
+     UNION ALL (SELECT 'view', id, title, 'by ' || made_by FROM views WHERE (person_id = $3 OR shared <> 'me') AND title ILIKE $1 ORDER BY title LIMIT 4)
      UNION ALL (SELECT 'area', id, path, '' FROM areas WHERE title ILIKE $1 AND deleted_at IS NULL ORDER BY path LIMIT 4)`,
-    [like, number],
+    [like, number, actor.id],
   )
 }

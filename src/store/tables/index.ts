@@ -8,6 +8,7 @@ import * as queues from './queues'
 import * as runs from './runs'
 import * as settings from './settings'
 import * as timing from './timing'
+import * as views from './views'
 import * as work from './work'
 
 /** All tables, by the name of their model. Whatever is exported by a file of this folder is one. */
@@ -22,6 +23,7 @@ export const tables = {
   ...runs,
   ...settings,
   ...timing,
+  ...views,
   ...work,
 }
 export type Tables = typeof tables

@@ -76,6 +76,7 @@ const HREF: Record<string, (id: number, title: string) => string> = {
   area: (id) => `/work?area=${id}`,
   trigger: (id) => `/timing/triggers/${id}`,
   calendar: (id) => `/timing/calendars/${id}`,
+  view: (id) => `/views/${id}`,
 }
 
 const Input = styled.input`

@@ -67,6 +67,10 @@ const Grid = styled.table`
     outline: 2px solid var(--brass);
     outline-offset: -2px;
   }
+  tbody tr[aria-current='true'] {
+    background: var(--shelf);
+    box-shadow: inset 3px 0 var(--brass);
+  }
   tbody tr[data-dim='true'] {
     color: var(--mute);
   }
@@ -126,6 +130,7 @@ export function Table<Row extends { readonly id: number | string }>({
   onSort,
   isFresh,
   isDim,
+  isChosen,
   onDragStart,
   onMark,
   headingOf,
@@ -141,6 +146,8 @@ export function Table<Row extends { readonly id: number | string }>({
   onSort?: (sort: string, dir: 'asc' | 'desc') => void
   isFresh?: (row: Row) => boolean
   isDim?: (row: Row) => boolean
+  /** It is the one that is looked at beside the table. */
+  isChosen?: (row: Row) => boolean
   /** Rows can be dragged elsewhere: puts what is dragged into the transfer. */
   onDragStart?: (row: Row, transfer: DataTransfer) => void
   /** Space marks the row, or takes its mark away; Shift with an arrow marks the row it comes to as well (`on`). */
@@ -257,6 +264,7 @@ export function Table<Row extends { readonly id: number | string }>({
           isCounted={widths !== null}
           isFresh={isFresh?.(row) ?? false}
           isDim={isDim?.(row) ?? false}
+          isChosen={isChosen?.(row) ?? false}
           opens={onOpen !== undefined}
           drags={onDragStart !== undefined}
           acts={acts}
@@ -287,6 +295,7 @@ interface RowProps<Row> {
   readonly isCounted: boolean
   readonly isFresh: boolean
   readonly isDim: boolean
+  readonly isChosen: boolean
   readonly opens: boolean
   readonly drags: boolean
   readonly acts: RowActs<Row>
@@ -301,6 +310,7 @@ const TableRow = memo(function TableRow<Row>({
   isCounted,
   isFresh,
   isDim,
+  isChosen,
   opens,
   drags,
   acts,
@@ -316,6 +326,7 @@ const TableRow = memo(function TableRow<Row>({
       data-opens={opens}
       data-fresh={isFresh}
       data-dim={isDim}
+      aria-current={isChosen ? 'true' : undefined}
       onKeyDown={(event) => acts.key(event, row, at)}
       onClick={(event) => {
         if (!(event.target as HTMLElement).closest('a, button, input, label')) acts.open(row)

@@ -17,6 +17,10 @@ import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layo
 import { Link } from '@/ui/parts/link'
 import { StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
+import { ColumnsButton } from '@/app/shared/views/columns-button'
+import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago } from '@/ui/parts/time'
 
@@ -40,6 +44,67 @@ const Use = styled.span<{ $share: number }>`
   margin-right: 7px;
   background: linear-gradient(to right, var(--running) ${(p) => p.$share * 100}%, transparent 0);
 `
+
+const AGENT_COLUMNS: readonly Choosable<AgentRow>[] = [
+  {
+    id: 'name',
+    always: true,
+    title: 'Agent',
+    cell: (a) => (
+      <Link href={`/fleet/agents/${a.id}`}>
+        <b>{a.name}</b>
+      </Link>
+    ),
+  },
+  {
+    id: 'state',
+    title: 'State',
+    cell: (a) => <StateWord mark={a.state as Mark} word={AGENT_STATE_WORDS[a.state]} />,
+  },
+  {
+    id: 'use',
+    title: 'Slots in use',
+    cell: (a) => (
+      <>
+        <Use $share={Math.min(1, a.used / a.slots)} aria-hidden="true" />
+        {a.used}/{a.slots}
+      </>
+    ),
+  },
+  {
+    id: 'pools',
+    title: 'Pools',
+    cell: (a) => a.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', '),
+  },
+  {
+    id: 'labels',
+    title: 'Labels',
+    cell: (a) => (
+      <Small>
+        {Object.entries(a.labels)
+          .map(([k, v]) => `${k}=${v}`)
+          .join(' ')}
+      </Small>
+    ),
+  },
+  { id: 'system', title: 'System', cell: (a) => <Small>{a.system}</Small> },
+  {
+    id: 'version',
+    title: 'Version',
+    cell: (a) => (
+      <>
+        {a.version}
+        {a.isOutdated && <Small style={{ color: 'var(--late)' }}> behind</Small>}
+      </>
+    ),
+  },
+  {
+    id: 'contact',
+    title: 'Last contact',
+    align: 'right',
+    cell: (a) => (a.lastContactAt ? <Ago at={a.lastContactAt} /> : 'never'),
+  },
+]
 
 const TABS = ['agents', 'robots', 'pools', 'accounts', 'locks', 'connections', 'allowances', 'kinds']
 
@@ -86,7 +151,9 @@ export function FleetScreen(): ReactNode {
 }
 
 function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
-  const { values, set } = useAddress()
+  const viewed = useViewed('agents')
+  const { values, set, isReady } = viewed
+  const columns = useColumns(viewed, AGENT_COLUMNS)
   const router = useRouter()
   const filter = {
     text: values.text,
@@ -99,6 +166,7 @@ function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
     queryKey: ['agents', filter],
     queryFn: () => api.get<AgentRow[]>(`/agents${queryOf(filter)}`),
     placeholderData: (before) => before,
+    enabled: isReady,
   })
   const { data: pools = [] } = useQuery({ queryKey: ['pools'], queryFn: () => api.get<PoolRow[]>('/pools') })
   const any = { id: '', title: 'any' }
@@ -153,6 +221,11 @@ function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
           choices={[any, ...versions.map((v) => ({ id: v, title: v }))]}
           width="110px"
         />
+        <Spring />
+        <Row style={{ paddingTop: 17 }}>
+          <ViewMenu viewed={viewed} />
+          <ColumnsButton {...columns} />
+        </Row>
       </Row>
       <Trouble error={error} />
       {rows?.length === 0 ? (
@@ -163,65 +236,7 @@ function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
           rows={rows ?? []}
           onOpen={(agent) => router.push(`/fleet/agents/${agent.id}`)}
           isDim={(agent) => agent.state === 'off' || agent.state === 'revoked'}
-          columns={[
-            {
-              id: 'name',
-              title: 'Agent',
-              cell: (a) => (
-                <Link href={`/fleet/agents/${a.id}`}>
-                  <b>{a.name}</b>
-                </Link>
-              ),
-            },
-            {
-              id: 'state',
-              title: 'State',
-              cell: (a) => <StateWord mark={a.state as Mark} word={AGENT_STATE_WORDS[a.state]} />,
-            },
-            {
-              id: 'use',
-              title: 'Slots in use',
-              cell: (a) => (
-                <>
-                  <Use $share={Math.min(1, a.used / a.slots)} aria-hidden="true" />
-                  {a.used}/{a.slots}
-                </>
-              ),
-            },
-            {
-              id: 'pools',
-              title: 'Pools',
-              cell: (a) => a.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', '),
-            },
-            {
-              id: 'labels',
-              title: 'Labels',
-              cell: (a) => (
-                <Small>
-                  {Object.entries(a.labels)
-                    .map(([k, v]) => `${k}=${v}`)
-                    .join(' ')}
-                </Small>
-              ),
-            },
-            { id: 'system', title: 'System', cell: (a) => <Small>{a.system}</Small> },
-            {
-              id: 'version',
-              title: 'Version',
-              cell: (a) => (
-                <>
-                  {a.version}
-                  {a.isOutdated && <Small style={{ color: 'var(--late)' }}> behind</Small>}
-                </>
-              ),
-            },
-            {
-              id: 'contact',
-              title: 'Last contact',
-              align: 'right',
-              cell: (a) => (a.lastContactAt ? <Ago at={a.lastContactAt} /> : 'never'),
-            },
-          ]}
+          columns={columns.shown}
         />
       )}
     </>

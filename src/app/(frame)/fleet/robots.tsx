@@ -9,7 +9,6 @@ import type { RobotPiece, RobotWork } from '@/service/fleet/robot-work'
 import type { RobotRow } from '@/service/fleet/robots'
 import { api, queryOf } from '@/ui/api'
 import { count } from '@/ui/format'
-import { useAddress } from '@/ui/hooks/address'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
@@ -18,6 +17,10 @@ import { Link } from '@/ui/parts/link'
 import { Select } from '@/ui/parts/select'
 import { StateWord } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
+import { ColumnsButton } from '@/app/shared/views/columns-button'
+import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { Ago } from '@/ui/parts/time'
 import { RobotLane } from './robot-lane'
 import { ROBOT_MARKS } from './robot-words'
@@ -29,7 +32,8 @@ const FileDialog = dynamic(() => import('./robots-file-dialog').then((module) =>
 
 /** All robots: what each is doing and since when, who did what over a stretch, and how busy each was. */
 export function Robots(): ReactNode {
-  const { values, set } = useAddress()
+  const viewed = useViewed('robots')
+  const { values, set } = viewed
   const { why } = useMay('administer')
   const router = useRouter()
   const filter = {
@@ -64,6 +68,7 @@ export function Robots(): ReactNode {
     }
     return map
   }, [work])
+  const columns = useColumns(viewed, columnsOf(work, piecesOf))
   if (error) return <Trouble error={error} />
   if (!all) return null
   const any = { id: '', title: 'any' }
@@ -112,7 +117,7 @@ export function Robots(): ReactNode {
             value={values.text ?? ''}
             onChange={(text) => set({ text }, 'replace')}
             type="search"
-            width="160px"
+            width="150px"
           />
         </div>
         <Select
@@ -159,6 +164,7 @@ export function Robots(): ReactNode {
         />
         <Spring />
         <Row style={{ paddingTop: 17 }}>
+          <ViewMenu viewed={viewed} />
           <Button onPress={() => set({ file: '1' })} whyNot={why}>
             From a file …
           </Button>
@@ -175,67 +181,74 @@ export function Robots(): ReactNode {
           rows={rows ?? []}
           onOpen={(robot) => router.push(`/fleet/robots/${robot.id}`)}
           isDim={(robot) => robot.state === 'off'}
-          columns={[
-            {
-              id: 'name',
-              title: 'Robot',
-              cell: (robot) => (
-                <Link href={`/fleet/robots/${robot.id}`}>
-                  <b>{robot.name}</b>
-                </Link>
-              ),
-            },
-            {
-              id: 'state',
-              title: 'State',
-              cell: (robot) => (
-                <span title={robot.why ?? undefined}>
-                  <StateWord mark={ROBOT_MARKS[robot.state]} word={ROBOT_STATES[robot.state]} />
-                  {robot.runId !== null && robot.state === 'busy' && (
-                    <>
-                      {' with '}
-                      <Link href={`/runs/${robot.runId}`}>#{robot.runId}</Link>
-                    </>
-                  )}
-                </span>
-              ),
-            },
-            { id: 'since', title: 'Since', cell: (robot) => robot.since && <Ago at={String(robot.since)} /> },
-            { id: 'kind', title: 'Kind', cell: (robot) => <Small>{robot.kind}</Small> },
-            {
-              id: 'machine',
-              title: 'Machine',
-              cell: (robot) => <Link href={`/fleet/agents/${robot.agentId}`}>{robot.agent}</Link>,
-            },
-            { id: 'account', title: 'Account', cell: (robot) => robot.account },
-            { id: 'hours', title: 'Hours', cell: (robot) => <Small title={robot.hours}>{robot.hours}</Small> },
-            {
-              id: 'pools',
-              title: 'Pools',
-              cell: (robot) => robot.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', '),
-            },
-            {
-              id: 'busy',
-              title: 'Busy',
-              align: 'right',
-              cell: (robot) => (work ? `${Math.round((work.busy[robot.id] ?? 0) * 100)} %` : ''),
-            },
-            {
-              id: 'did',
-              title: 'Did',
-              cell: (robot) =>
-                work && (
-                  <RobotLane work={work} pieces={piecesOf.get(robot.id) ?? []} label={`What ${robot.name} did`} />
-                ),
-            },
-          ]}
+          columns={columns.shown}
         />
       )}
       <Row style={{ padding: '6px 12px' }}>
         <Small>{count(rows?.length ?? 0, 'robot')}; how busy they were, and what they did, over the</Small>
         <StretchSelect />
+        <Spring />
+        <ColumnsButton {...columns} />
       </Row>
       {dialogs}
     </>
   )
 }
+
+/** @param work what they did over the stretch; undefined: it is not known yet */
+const columnsOf = (
+  work: RobotWork | undefined,
+  piecesOf: ReadonlyMap<number, RobotPiece[]>,
+): readonly Choosable<RobotRow>[] => [
+  {
+    id: 'name',
+    always: true,
+    title: 'Robot',
+    cell: (robot) => (
+      <Link href={`/fleet/robots/${robot.id}`}>
+        <b>{robot.name}</b>
+      </Link>
+    ),
+  },
+  {
+    id: 'state',
+    title: 'State',
+    cell: (robot) => (
+      <span title={robot.why ?? undefined}>
+        <StateWord mark={ROBOT_MARKS[robot.state]} word={ROBOT_STATES[robot.state]} />
+        {robot.runId !== null && robot.state === 'busy' && (
+          <>
+            {' with '}
+            <Link href={`/runs/${robot.runId}`}>#{robot.runId}</Link>
+          </>
+        )}
+      </span>
+    ),
+  },
+  { id: 'since', title: 'Since', cell: (robot) => robot.since && <Ago at={String(robot.since)} /> },
+  { id: 'kind', title: 'Kind', cell: (robot) => <Small>{robot.kind}</Small> },
+  {
+    id: 'machine',
+    title: 'Machine',
+    cell: (robot) => <Link href={`/fleet/agents/${robot.agentId}`}>{robot.agent}</Link>,
+  },
+  { id: 'account', title: 'Account', cell: (robot) => robot.account },
+  { id: 'hours', title: 'Hours', cell: (robot) => <Small title={robot.hours}>{robot.hours}</Small> },
+  {
+    id: 'pools',
+    title: 'Pools',
+    cell: (robot) => robot.pools.map((p) => (p.active ? p.name : `${p.name} (off)`)).join(', '),
+  },
+  {
+    id: 'busy',
+    title: 'Busy',
+    align: 'right',
+    cell: (robot) => (work ? `${Math.round((work.busy[robot.id] ?? 0) * 100)} %` : ''),
+  },
+  {
+    id: 'did',
+    title: 'Did',
+    cell: (robot) =>
+      work && <RobotLane work={work} pieces={piecesOf.get(robot.id) ?? []} label={`What ${robot.name} did`} />,
+  },
+]

@@ -5,7 +5,7 @@ import type { ManyAct, ManyRunsDone } from '@/service/runs/many-runs'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
-import { Button } from '@/ui/parts/button'
+import { Button, ButtonLink } from '@/ui/parts/button'
 import { ChosenBar } from '@/ui/parts/chosen-bar'
 import { Confirm } from '@/ui/parts/dialog'
 import { Small, Stack } from '@/ui/parts/layout'
@@ -72,6 +72,9 @@ export function ManyBar({ ids, onClear }: { ids: readonly number[]; onClear: () 
   return (
     <>
       <ChosenBar says={`${counted(ids.length, 'run')} chosen`} onClear={onClear}>
+        {ids.length === 2 && (
+          <ButtonLink href={`/runs/compare?a=${Math.min(...ids)}&b=${Math.max(...ids)}`}>Compare</ButtonLink>
+        )}
         {ACTS.map((act) => (
           <Button
             key={act}

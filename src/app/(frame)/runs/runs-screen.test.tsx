@@ -140,3 +140,15 @@ describe('the list of runs', () => {
     ).toBeTruthy()
   })
 })
+
+it('“all runs” are all, also for somebody whose list opens with a view', async () => {
+  const view = { id: 12, list: 'runs', of: null, title: 'Lost ones', values: { state: 'lost' } }
+  show(
+    <RunsScreen />,
+    { ...SERVER, 'GET /runs': { rows: [], next: null }, 'GET /views': { views: [view], first: 12 } },
+    { at: '/runs' },
+  )
+  await waitFor(() => expect(window.location.search).toBe('?view=12'))
+  await press('Show all runs')
+  await waitFor(() => expect(window.location.search).toBe('?view=none'))
+})

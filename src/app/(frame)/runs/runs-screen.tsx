@@ -6,21 +6,24 @@ import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
 import type { RunPage, RunRow } from '@/service/runs/run-list'
 import { api, queryOf } from '@/ui/api'
 import { duration } from '@/ui/format'
-import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { useEndless } from '@/ui/hooks/endless'
-import { ButtonLink, Download } from '@/ui/parts/button'
+import { Button, ButtonLink, Download } from '@/ui/parts/button'
 import { Checkbox } from '@/ui/parts/fields'
 import { Empty, Page, Panel, Row, Small, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateWord } from '@/ui/parts/state-mark'
-import { Table, type Column } from '@/ui/parts/table'
+import { Table } from '@/ui/parts/table'
 import { Ago, Time, Took } from '@/ui/parts/time'
+import { ColumnsButton } from '@/app/shared/views/columns-button'
+import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { causeOf } from './cause'
 import { withOrWithout } from '@/ui/sets'
 import { apiValues } from '@/ui/api-values'
 import { FilterBar } from './filter-bar'
-import { ColumnsButton } from './columns-button'
+import { BesideRun, BesideSelect } from './beside-run'
 
 // Only whoever chooses runs needs it.
 const ManyBar = dynamic(() => import('./many-bar').then((module) => module.ManyBar), { ssr: false })
@@ -28,35 +31,31 @@ const ManyBar = dynamic(() => import('./many-bar').then((module) => module.ManyB
 /** It went as it should: there is no why. */
 const isPlain = ({ state, reason }: RunRow): boolean => state === 'succeeded' && reason === 'Exit code 0.'
 
-const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
+const COLUMNS: readonly Choosable<RunRow>[] = [
   {
     id: 'number',
     title: 'Run',
     sort: 'number',
     always: true,
-    first: true,
     cell: (r) => <Link href={`/runs/${r.id}`}>#{r.id}</Link>,
   },
   {
     id: 'state',
     title: 'State',
-    first: true,
     cell: (r) => <StateWord mark={r.state} word={r.stopAsked && r.state === 'running' ? 'stopping' : r.state} />,
   },
-  { id: 'job', title: 'Job', always: true, first: true, cell: (r) => <b>{r.title}</b> },
-  { id: 'area', title: 'Area', first: true, cell: (r) => r.area },
+  { id: 'job', title: 'Job', always: true, cell: (r) => <b>{r.title}</b> },
+  { id: 'area', title: 'Area', cell: (r) => r.area },
   {
     id: 'machine',
     title: 'Machine',
-    first: true,
     cell: (r) => (r.robot ? `${r.robot} on ${r.agent}` : (r.agent ?? '')),
   },
-  { id: 'cause', title: 'Started by', first: true, cell: causeOf },
+  { id: 'cause', title: 'Started by', cell: causeOf },
   {
     id: 'started',
     title: 'Started',
     sort: 'started',
-    first: true,
     cell: (r) =>
       r.startedAt ? (
         <Time at={r.startedAt} />
@@ -68,14 +67,19 @@ const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
         ''
       ),
   },
-  { id: 'ended', title: 'Ended', sort: 'ended', cell: (r) => (r.endedAt ? <Time at={r.endedAt} /> : '') },
-  { id: 'ago', title: 'Ended ago', cell: (r) => (r.endedAt ? <Ago at={r.endedAt} /> : '') },
+  {
+    id: 'ended',
+    isExtra: true,
+    title: 'Ended',
+    sort: 'ended',
+    cell: (r) => (r.endedAt ? <Time at={r.endedAt} /> : ''),
+  },
+  { id: 'ago', isExtra: true, title: 'Ended ago', cell: (r) => (r.endedAt ? <Ago at={r.endedAt} /> : '') },
   {
     id: 'took',
     title: 'Took',
     sort: 'duration',
     align: 'right',
-    first: true,
     cell: (r) =>
       r.durationMs !== null ? (
         duration(r.durationMs)
@@ -85,34 +89,31 @@ const COLUMNS: readonly (Column<RunRow> & { always?: true; first?: true })[] = [
         ''
       ),
   },
-  { id: 'usual', title: 'Usual', align: 'right', first: true, cell: (r) => <Small>{duration(r.usualMs)}</Small> },
-  { id: 'tries', title: 'Tries', align: 'right', cell: (r) => `${r.attempts}/${r.maxAttempts}` },
-  { id: 'exit', title: 'Exit', align: 'right', cell: (r) => r.exitCode ?? '' },
+  { id: 'usual', title: 'Usual', align: 'right', cell: (r) => <Small>{duration(r.usualMs)}</Small> },
+  { id: 'tries', isExtra: true, title: 'Tries', align: 'right', cell: (r) => `${r.attempts}/${r.maxAttempts}` },
+  { id: 'exit', isExtra: true, title: 'Exit', align: 'right', cell: (r) => r.exitCode ?? '' },
   {
     id: 'reason',
     title: 'Why',
-    first: true,
     cell: (r) => !isPlain(r) && <span title={r.reason}>{r.tellingLine ?? r.reason}</span>,
   },
 ]
-const STORED = 'bugle.runs.columns'
 
 /** Any number of runs: filtered, sorted and paged by the server; more rows come as the end is reached. */
 export function RunsScreen(): ReactNode {
-  const { values, set } = useAddress()
+  const viewed = useViewed('runs')
+  const { values, set, isReady } = viewed
   const router = useRouter()
   const { zone } = useMe()
-  const [hidden, setHidden] = useState<ReadonlySet<string>>(
-    () => new Set(COLUMNS.filter((c) => !c.first).map((c) => c.id)),
-  )
-  useEffect(() => {
-    const stored = localStorage.getItem(STORED)
-    if (stored !== null) setHidden(new Set(stored.split(',')))
-  }, [])
+  const filter = useMemo(() => {
+    const { columns: _columns, beside: _beside, row: _row, ...rest } = values
+    return rest
+  }, [values])
   const query = useInfiniteQuery({
-    queryKey: ['runs', values],
+    queryKey: ['runs', filter],
+    enabled: isReady,
     queryFn: async ({ pageParam }) =>
-      api.get<RunPage>(`/runs${queryOf({ ...(await apiValues(values, zone)), after: pageParam })}`),
+      api.get<RunPage>(`/runs${queryOf({ ...(await apiValues(filter, zone)), after: pageParam })}`),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: (before) => before,
@@ -125,11 +126,7 @@ export function RunsScreen(): ReactNode {
   const changed = useChanged(rows)
   const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
 
-  const toggle = (id: string, on: boolean): void => {
-    const next = withOrWithout(hidden, id, !on)
-    setHidden(next)
-    localStorage.setItem(STORED, [...next].join())
-  }
+  const shownColumns = useColumns(viewed, COLUMNS)
   const columns = useMemo(
     () => [
       {
@@ -145,25 +142,32 @@ export function RunsScreen(): ReactNode {
           </Checkbox>
         ),
       },
-      ...COLUMNS.filter((column) => !hidden.has(column.id)),
+      ...shownColumns.shown,
     ],
-    [chosen, hidden],
+    [chosen, shownColumns],
   )
-  const isFiltered = Object.keys(values).some((key) => key !== 'sort' && key !== 'dir')
+  const isFiltered = Object.keys(filter).some((key) => key !== 'sort' && key !== 'dir')
+  const { beside } = values
+  const besideRow = beside ? rows.find(({ id }) => String(id) === values.row) : undefined
   return (
     <Page style={{ overflow: 'hidden' }}>
       <Row>
         <h1>Runs</h1>
-        <FilterBar values={values} onChange={(changes) => set({ ...changes, after: null })} />
-        <ColumnsButton columns={COLUMNS.filter((c) => !c.always)} hidden={hidden} onToggle={toggle} />
-        <CsvLink values={values} />
+        <ViewMenu viewed={viewed} />
+        <FilterBar values={filter} onChange={(changes) => set({ ...changes, after: null })} />
+        <ColumnsButton {...shownColumns} />
+        <BesideSelect
+          value={beside}
+          onChange={(what) => set({ beside: what, row: what === null ? null : (values.row ?? null) })}
+        />
+        <CsvLink values={filter} />
       </Row>
       <Trouble error={query.error} />
       {chosen.size > 0 && <ManyBar ids={[...chosen]} onClear={() => setChosen(new Set())} />}
       {rows.length === 0 && query.isSuccess ? (
         <Panel>
           {isFiltered ? (
-            <Empty title="No run fits" action={<ButtonLink href="/runs">Show all runs</ButtonLink>}>
+            <Empty title="No run fits" action={<Button onPress={() => viewed.open(null)}>Show all runs</Button>}>
               Nothing has all of these marks. Take one away.
             </Empty>
           ) : (
@@ -180,21 +184,25 @@ export function RunsScreen(): ReactNode {
           )}
         </Panel>
       ) : (
-        <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
-          <Table
-            label="Runs"
-            columns={columns}
-            rows={rows}
-            onOpen={(row) => router.push(`/runs/${row.id}`)}
-            sort={values.sort ?? 'number'}
-            dir={values.dir === 'asc' ? 'asc' : 'desc'}
-            onSort={(sort, dir) => set({ sort, dir, after: null })}
-            onMark={(row, on) => setChosen((before) => withOrWithout(before, row.id, on ?? !before.has(row.id)))}
-            isFresh={(row) => changed.has(row.id)}
-            isDim={(row) => row.state === 'cancelled' || row.state === 'skipped'}
-            foot={<div ref={end} style={{ height: 1 }} />}
-          />
-        </Panel>
+        <Row $top $gap={12} style={{ minHeight: 0, alignItems: 'stretch' }}>
+          <Panel style={{ minHeight: 0, minWidth: 0, flex: 1, display: 'flex', flexDirection: 'column' }}>
+            <Table
+              label="Runs"
+              columns={columns}
+              rows={rows}
+              onOpen={(row) => (beside ? set({ row: String(row.id) }, 'replace') : router.push(`/runs/${row.id}`))}
+              sort={values.sort ?? 'number'}
+              dir={values.dir === 'asc' ? 'asc' : 'desc'}
+              onSort={(sort, dir) => set({ sort, dir, after: null })}
+              onMark={(row, on) => setChosen((before) => withOrWithout(before, row.id, on ?? !before.has(row.id)))}
+              isChosen={(row) => row.id === besideRow?.id}
+              isFresh={(row) => changed.has(row.id)}
+              isDim={(row) => row.state === 'cancelled' || row.state === 'skipped'}
+              foot={<div ref={end} style={{ height: 1 }} />}
+            />
+          </Panel>
+          {beside && <BesideRun what={beside} row={besideRow} />}
+        </Row>
       )}
     </Page>
   )

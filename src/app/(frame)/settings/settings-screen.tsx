@@ -11,6 +11,10 @@ import { Button } from '@/ui/parts/button'
 import { TextField } from '@/ui/parts/fields'
 import { Page, Panel, Row, Small, Spring } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
+import { ColumnsButton } from '@/app/shared/views/columns-button'
+import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { Tabs } from '@/ui/parts/tabs'
 import { Ago, Time } from '@/ui/parts/time'
 
@@ -92,8 +96,19 @@ function Engines(): ReactNode {
   )
 }
 
+const AUDIT_COLUMNS: readonly Choosable<AuditEntry>[] = [
+  { id: 'at', title: 'When', cell: (e) => <Time at={e.at} /> },
+  { id: 'who', title: 'Who', cell: (e) => <b>{e.personName}</b> },
+  { id: 'what', always: true, title: 'Did', cell: (e) => `${e.action} ${e.objectType} ${e.objectTitle}` },
+  { id: 'changes', title: 'What changed', cell: (e) => <Changes changes={e.changes} /> },
+  { id: 'via', title: 'By way of', cell: (e) => <Small>{`${e.via}, ${e.address}`}</Small> },
+]
+
 function Audit(): ReactNode {
-  const [text, setText] = useState('')
+  const viewed = useViewed('audit')
+  const { values, set, isReady } = viewed
+  const { text = '' } = values
+  const columns = useColumns(viewed, AUDIT_COLUMNS)
   const [pages, setPages] = useState<number[]>([])
   const before = pages.at(-1)
   const { data = [] } = useQuery({
@@ -103,10 +118,12 @@ function Audit(): ReactNode {
         `/audit?${new URLSearchParams({ ...(text ? { text } : {}), ...(before ? { before: String(before) } : {}) })}`,
       ),
     placeholderData: (old) => old,
+    enabled: isReady,
   })
   return (
     <>
       <Row style={{ padding: '8px 12px' }}>
+        <ViewMenu viewed={viewed} />
         <div data-filter>
           <TextField
             label="Person, action or object"
@@ -115,13 +132,14 @@ function Audit(): ReactNode {
             type="search"
             value={text}
             onChange={(value) => {
-              setText(value)
+              set({ text: value || null }, 'replace')
               setPages([])
             }}
             width="260px"
           />
         </div>
         <Spring />
+        <ColumnsButton {...columns} />
         <Button isDisabled={pages.length === 0} onPress={() => setPages(pages.slice(0, -1))}>
           Newer
         </Button>
@@ -129,17 +147,7 @@ function Audit(): ReactNode {
           Older
         </Button>
       </Row>
-      <Table
-        label="Audit"
-        rows={data}
-        columns={[
-          { id: 'at', title: 'When', cell: (e) => <Time at={e.at} /> },
-          { id: 'who', title: 'Who', cell: (e) => <b>{e.personName}</b> },
-          { id: 'what', title: 'Did', cell: (e) => `${e.action} ${e.objectType} ${e.objectTitle}` },
-          { id: 'changes', title: 'What changed', cell: (e) => <Changes changes={e.changes} /> },
-          { id: 'via', title: 'By way of', cell: (e) => <Small>{`${e.via}, ${e.address}`}</Small> },
-        ]}
-      />
+      <Table label="Audit" rows={data} columns={columns.shown} />
     </>
   )
 }

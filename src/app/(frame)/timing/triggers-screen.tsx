@@ -7,7 +7,6 @@ import type { TriggerRow } from '@/service/timing/trigger-list'
 import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { exact, relative, when } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
-import { useAddress } from '@/ui/hooks/address'
 import { useEndless } from '@/ui/hooks/endless'
 import { useLatest } from '@/ui/hooks/latest'
 import { useMay, useMe } from '@/ui/hooks/me'
@@ -17,7 +16,11 @@ import { Checkbox, Switch } from '@/ui/parts/fields'
 import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateMark, type Mark } from '@/ui/parts/state-mark'
-import { Table, type Column } from '@/ui/parts/table'
+import { Table } from '@/ui/parts/table'
+import { ColumnsButton } from '@/app/shared/views/columns-button'
+import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { withOrWithout } from '@/ui/sets'
 import { CadenceEdit } from './cadence-edit'
 import { ManyBar } from './many-bar'
@@ -34,7 +37,12 @@ interface TriggerPage {
 
 /** Every schedule in one list: what it starts, where, how often, what came of it last, and when it starts next. */
 export function TriggersScreen(): ReactNode {
-  const { values, set } = useAddress()
+  const viewed = useViewed('triggers')
+  const { values, set, isReady } = viewed
+  const filter = useMemo(() => {
+    const { columns: _, ...rest } = values
+    return rest
+  }, [values])
   const router = useRouter()
   const client = useQueryClient()
   const say = useSay()
@@ -42,8 +50,9 @@ export function TriggersScreen(): ReactNode {
   const operate = useMay('operate')
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
   const query = useInfiniteQuery({
-    queryKey: ['triggers', 'list', values],
-    queryFn: ({ pageParam }) => api.get<TriggerPage>(`/triggers${queryOf({ ...values, after: pageParam })}`),
+    queryKey: ['triggers', 'list', filter],
+    enabled: isReady,
+    queryFn: ({ pageParam }) => api.get<TriggerPage>(`/triggers${queryOf({ ...filter, after: pageParam })}`),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: (before) => before,
@@ -66,7 +75,7 @@ export function TriggersScreen(): ReactNode {
   const toggle = useLatest((row: TriggerRow, on: boolean) =>
     change([row.id], { enabled: on }, `${row.title} is switched ${on ? 'on' : 'off'}.`),
   )
-  const columns = useMemo(
+  const possible = useMemo(
     () =>
       columnsFor({
         isChosen: (row) => chosen.has(row.id),
@@ -76,13 +85,16 @@ export function TriggersScreen(): ReactNode {
       }),
     [chosen, toggle, operate.why],
   )
-  const isFiltered = Object.keys(values).some((key) => key !== 'sort' && key !== 'dir')
+  const columns = useColumns(viewed, possible)
+  const isFiltered = Object.keys(filter).some((key) => key !== 'sort' && key !== 'dir')
   return (
     <Page style={{ overflow: 'hidden' }}>
-      <Row>
+      <Row $wrap>
         <h1>Timing</h1>
         <TimingNav />
+        <ViewMenu viewed={viewed} />
         <Spring />
+        <ColumnsButton {...columns} />
         <Small>{total === 1 ? 'one trigger' : `${total.toLocaleString('en')} triggers`}</Small>
         <Button kind="strong" onPress={() => router.push('/timing/triggers/new')} whyNot={why}>
           New trigger
@@ -100,7 +112,7 @@ export function TriggersScreen(): ReactNode {
       {rows.length === 0 && query.isSuccess ? (
         <Panel>
           {isFiltered ? (
-            <Empty title="No schedule fits" action={<ButtonLink href="/timing">Show all</ButtonLink>}>
+            <Empty title="No schedule fits" action={<Button onPress={() => viewed.open(null)}>Show all</Button>}>
               Nothing has all of these marks. Take one away.
             </Empty>
           ) : (
@@ -121,7 +133,7 @@ export function TriggersScreen(): ReactNode {
         <Panel style={{ minHeight: 0, display: 'flex', flexDirection: 'column' }}>
           <Table
             label="Triggers"
-            columns={columns}
+            columns={columns.shown}
             rows={rows}
             onOpen={(row) => router.push(`/timing/triggers/${row.id}`)}
             sort={values.sort ?? 'next'}
@@ -144,11 +156,12 @@ interface RowActs {
   readonly whyLocked: string | undefined
 }
 
-function columnsFor({ isChosen, choose, toggle, whyLocked }: RowActs): Column<TriggerRow>[] {
+function columnsFor({ isChosen, choose, toggle, whyLocked }: RowActs): Choosable<TriggerRow>[] {
   return [
     {
       id: 'choose',
       title: '',
+      name: 'to choose by',
       width: 34,
       cell: (row) => (
         <Checkbox isSelected={isChosen(row)} onChange={(on) => choose(row, on)}>
@@ -169,6 +182,7 @@ function columnsFor({ isChosen, choose, toggle, whyLocked }: RowActs): Column<Tr
     {
       id: 'title',
       title: 'Trigger',
+      always: true,
       sort: 'title',
       maxWidth: 270,
       cell: (row) => (

@@ -7,7 +7,6 @@ import type { AreaRow } from '@/service/work/areas'
 import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
-import { useAddress } from '@/ui/hooks/address'
 import { useDrifts } from '@/app/shared/work/drifts'
 import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
@@ -17,6 +16,10 @@ import { Empty, Mute, Page, Panel, Row, Small, Split, Spring } from '@/ui/parts/
 import { Link } from '@/ui/parts/link'
 import { StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
+import { ColumnsButton } from '@/app/shared/views/columns-button'
+import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { Ago } from '@/ui/parts/time'
 import { StartButton } from '@/app/shared/work/start-dialog'
 import { addressOf, KIND_WORDS, targetWords } from '@/app/shared/work/words'
@@ -29,7 +32,8 @@ import { NewArea } from './new-area'
 const AreaDialog = dynamic(() => import('./area-dialog').then((module) => module.AreaDialog), { ssr: false })
 
 export function WorkScreen(): ReactNode {
-  const { values, set } = useAddress()
+  const viewed = useViewed('work')
+  const { values, set } = viewed
   const router = useRouter()
   const somewhere = useMay('design')
   const [adding, setAdding] = useState(false)
@@ -38,6 +42,7 @@ export function WorkScreen(): ReactNode {
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { data: jobs, isSuccess } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
   const drifts = useDrifts()
+  const columns = useColumns(viewed, columnsOf(drifts))
   const area = areas.find((a) => String(a.id) === values.area)
   const why = area && !mayDesign(area) ? `You may ${area.may} here; it takes design.` : somewhere.why
   const within = useMemo(() => area && areasWithin(areas, area.id), [areas, area])
@@ -60,6 +65,7 @@ export function WorkScreen(): ReactNode {
       <Page style={{ overflow: 'hidden' }}>
         <Row $wrap>
           <h1>{area?.path ?? 'All work'}</h1>
+          <ViewMenu viewed={viewed} />
           {area?.notes && <Small>{area.notes}</Small>}
           <Spring />
           {area && area.may !== 'none' && (
@@ -79,6 +85,7 @@ export function WorkScreen(): ReactNode {
               width="220px"
             />
           </div>
+          <ColumnsButton {...columns} />
           <Button
             onPress={() => router.push(area ? `/work/flows/new?area=${area.id}` : '/work/flows/new')}
             whyNot={why}
@@ -131,63 +138,7 @@ export function WorkScreen(): ReactNode {
               rows={shown}
               onOpen={(job) => router.push(addressOf(job))}
               isDim={(job) => !job.active}
-              columns={[
-                {
-                  id: 'title',
-                  title: 'Work',
-                  cell: (job) => (
-                    <Link href={addressOf(job)}>
-                      <b>{job.title}</b>
-                    </Link>
-                  ),
-                },
-                { id: 'area', title: 'Area', cell: (job) => job.area },
-                {
-                  id: 'kind',
-                  title: 'Does',
-                  cell: (job) =>
-                    job.isFlow ? `flow of ${count(job.steps, 'step')}` : (KIND_WORDS[job.kind] ?? job.kind),
-                },
-                { id: 'where', title: 'Where', cell: (job) => targetWords(job.target) },
-                {
-                  id: 'usual',
-                  title: 'Usually',
-                  align: 'right',
-                  cell: (job) => (
-                    <>
-                      <DriftMark drift={drifts.get(job.id)} />
-                      {job.usualMs !== null && duration(job.usualMs)}
-                    </>
-                  ),
-                },
-                {
-                  id: 'last',
-                  title: 'Last run',
-                  cell: (job) =>
-                    job.lastRun ? (
-                      <Link href={`/runs/${job.lastRun.id}`}>
-                        <StateWord mark={job.lastRun.state as Mark} />
-                      </Link>
-                    ) : (
-                      <Mute>never</Mute>
-                    ),
-                },
-                { id: 'when', title: '', cell: (job) => <Small>{job.lastRun && <Ago at={job.lastRun.at} />}</Small> },
-                { id: 'active', title: 'Switch', cell: (job) => (job.active ? 'on' : 'off') },
-                {
-                  id: 'start',
-                  title: '',
-                  cell: (job) => (
-                    <StartButton
-                      jobId={job.id}
-                      title={job.title}
-                      active={job.active}
-                      kind="quiet"
-                      what={job.isFlow ? 'flow' : 'job'}
-                    />
-                  ),
-                },
-              ]}
+              columns={columns.shown}
             />
           </Panel>
         )}
@@ -209,3 +160,67 @@ export function WorkScreen(): ReactNode {
     </Split>
   )
 }
+
+const columnsOf = (drifts: ReturnType<typeof useDrifts>): readonly Choosable<JobRow>[] => [
+  {
+    id: 'title',
+    always: true,
+    title: 'Work',
+    cell: (job) => (
+      <Link href={addressOf(job)}>
+        <b>{job.title}</b>
+      </Link>
+    ),
+  },
+  { id: 'area', title: 'Area', cell: (job) => job.area },
+  {
+    id: 'kind',
+    title: 'Does',
+    cell: (job) => (job.isFlow ? `flow of ${count(job.steps, 'step')}` : (KIND_WORDS[job.kind] ?? job.kind)),
+  },
+  { id: 'where', title: 'Where', cell: (job) => targetWords(job.target) },
+  {
+    id: 'usual',
+    title: 'Usually',
+    align: 'right',
+    cell: (job) => (
+      <>
+        <DriftMark drift={drifts.get(job.id)} />
+        {job.usualMs !== null && duration(job.usualMs)}
+      </>
+    ),
+  },
+  {
+    id: 'last',
+    title: 'Last run',
+    cell: (job) =>
+      job.lastRun ? (
+        <Link href={`/runs/${job.lastRun.id}`}>
+          <StateWord mark={job.lastRun.state as Mark} />
+        </Link>
+      ) : (
+        <Mute>never</Mute>
+      ),
+  },
+  {
+    id: 'when',
+    title: '',
+    name: 'How long ago',
+    cell: (job) => <Small>{job.lastRun && <Ago at={job.lastRun.at} />}</Small>,
+  },
+  { id: 'active', title: 'Switch', cell: (job) => (job.active ? 'on' : 'off') },
+  {
+    id: 'start',
+    title: '',
+    name: 'Start',
+    cell: (job) => (
+      <StartButton
+        jobId={job.id}
+        title={job.title}
+        active={job.active}
+        kind="quiet"
+        what={job.isFlow ? 'flow' : 'job'}
+      />
+    ),
+  },
+]

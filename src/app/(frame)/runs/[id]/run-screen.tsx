@@ -14,6 +14,7 @@ import { useNoteOpened } from '@/ui/hooks/opened'
 import { MayHere, useMay, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
+import { CompareButton } from './compare-button'
 import { Crumb } from '@/ui/parts/crumb'
 import { Confirm } from '@/ui/parts/dialog'
 import { FactItem, Facts, Mono, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
@@ -133,6 +134,7 @@ function Head({ run }: { run: RunFull }): ReactNode {
           Run again with other inputs
         </Button>
       )}
+      {run.startedAt && <CompareButton id={run.id} />}
       {!run.jobIsGone && <Button onPress={() => router.push(`/work/jobs/${run.jobId}`)}>The job</Button>}
       <StartDialog
         jobId={run.jobId}

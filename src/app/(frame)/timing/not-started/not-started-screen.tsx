@@ -5,7 +5,6 @@ import { useMemo, type ReactNode } from 'react'
 import type { MissedRow } from '@/service/timing/trigger-history'
 import { api, queryOf } from '@/ui/api'
 import { day } from '@/ui/format'
-import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { DaysButton } from '@/ui/parts/days-button'
@@ -15,6 +14,10 @@ import { useEndless } from '@/ui/hooks/endless'
 import { Empty, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Table } from '@/ui/parts/table'
+import { ColumnsButton } from '@/app/shared/views/columns-button'
+import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { Ago, Time } from '@/ui/parts/time'
 import { TimingNav } from '../timing-nav'
 import { WHY_WORDS } from '../words'
@@ -22,16 +25,58 @@ import { WHY_WORDS } from '../words'
 const PAGE = 100
 const ANY = 'any'
 
+const COLUMNS: readonly Choosable<MissedRow>[] = [
+  {
+    id: 'trigger',
+    always: true,
+    title: 'Trigger',
+    cell: (row) => (
+      <Link href={`/timing/triggers/${row.triggerId}?tab=history`}>
+        <b>{row.title}</b>
+      </Link>
+    ),
+  },
+  {
+    id: 'was',
+    title: 'Was due',
+    cell: (row) =>
+      row.times === 1 ? (
+        <Time at={row.first} />
+      ) : (
+        <>
+          <Time at={row.first} /> to <Time at={row.last} /> <Small>{row.times} times</Small>
+        </>
+      ),
+  },
+  { id: 'why', title: 'Not started because', cell: (row) => WHY_WORDS[row.why] ?? row.why },
+  {
+    id: 'detail',
+    title: '',
+    name: 'In detail',
+    maxWidth: 480,
+    cell: (row) => <Small title={row.detail}>{row.detail}</Small>,
+  },
+  {
+    id: 'run',
+    title: 'Instead',
+    cell: (row) => row.runId !== null && <Link href={`/runs/${row.runId}`}>#{row.runId}</Link>,
+  },
+  { id: 'at', title: 'Decided', cell: (row) => <Ago at={row.at} /> },
+]
+
 /** What was due and not started, of all triggers, with the reason. */
 export function NotStartedScreen(): ReactNode {
   const router = useRouter()
-  const { values, set } = useAddress()
+  const viewed = useViewed('not-started')
+  const { values, set, isReady } = viewed
+  const columns = useColumns(viewed, COLUMNS)
   const { zone } = useMe()
   const { why, text, from, to } = values
   const asked = { why, text, from, to }
   const isFiltered = Object.values(asked).some((value) => value !== undefined)
   const query = useInfiniteQuery({
     queryKey: ['missed', asked],
+    enabled: isReady,
     queryFn: ({ pageParam }) => api.get<MissedRow[]>(`/not-started${queryOf({ ...asked, before: pageParam })}`),
     placeholderData: (before) => before,
     initialPageParam: undefined as number | undefined,
@@ -41,9 +86,10 @@ export function NotStartedScreen(): ReactNode {
   const end = useEndless(query.fetchNextPage, query.hasNextPage, rows.length)
   return (
     <Page style={{ overflow: 'hidden' }}>
-      <Row>
+      <Row $wrap>
         <h1>Timing</h1>
         <TimingNav />
+        <ViewMenu viewed={viewed} />
         <Spring />
         <SearchField label="Trigger" value={text ?? ''} onChange={(next) => set({ text: next || null }, 'replace')} />
         <Select
@@ -57,6 +103,7 @@ export function NotStartedScreen(): ReactNode {
           ]}
           width="190px"
         />
+        <ColumnsButton {...columns} />
         <DaysButton onDays={(days) => set({ ...days })} />
         {isFiltered && (
           <Button kind="quiet" onPress={() => set({ why: null, text: null, from: null, to: null })}>
@@ -84,42 +131,7 @@ export function NotStartedScreen(): ReactNode {
             rows={rows}
             headingOf={(row) => day(row.first, zone)}
             onOpen={(row) => router.push(`/timing/triggers/${row.triggerId}?tab=history`)}
-            columns={[
-              {
-                id: 'trigger',
-                title: 'Trigger',
-                cell: (row) => (
-                  <Link href={`/timing/triggers/${row.triggerId}?tab=history`}>
-                    <b>{row.title}</b>
-                  </Link>
-                ),
-              },
-              {
-                id: 'was',
-                title: 'Was due',
-                cell: (row) =>
-                  row.times === 1 ? (
-                    <Time at={row.first} />
-                  ) : (
-                    <>
-                      <Time at={row.first} /> to <Time at={row.last} /> <Small>{row.times} times</Small>
-                    </>
-                  ),
-              },
-              { id: 'why', title: 'Not started because', cell: (row) => WHY_WORDS[row.why] ?? row.why },
-              {
-                id: 'detail',
-                title: '',
-                maxWidth: 480,
-                cell: (row) => <Small title={row.detail}>{row.detail}</Small>,
-              },
-              {
-                id: 'run',
-                title: 'Instead',
-                cell: (row) => row.runId !== null && <Link href={`/runs/${row.runId}`}>#{row.runId}</Link>,
-              },
-              { id: 'at', title: 'Decided', cell: (row) => <Ago at={row.at} /> },
-            ]}
+            columns={columns.shown}
             foot={<div ref={end} style={{ height: 1 }} />}
           />
         )}

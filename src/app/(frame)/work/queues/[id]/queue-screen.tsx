@@ -22,6 +22,8 @@ import { StateWord } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Ago, Took } from '@/ui/parts/time'
 import { withOrWithout } from '@/ui/sets'
+import { useViewed } from '@/app/shared/views/use-viewed'
+import { ViewMenu } from '@/app/shared/views/view-menu'
 import { areNumbers, inShort, ITEM_MARKS, namesIn, valueOf } from '../item-words'
 import { ItemPanel } from './item-panel'
 import { ManyItems } from './many-items'
@@ -167,12 +169,14 @@ interface PageOf {
 }
 
 function Items({ queue, mayOperate }: { queue: QueueFull; mayOperate: boolean }): ReactNode {
-  const { values, set } = useAddress()
+  const viewed = useViewed('items', queue.id)
+  const { values, set, isReady } = viewed
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set())
   const [isAll, setAll] = useState(false)
   const filter = Object.fromEntries(FILTERS.flatMap((key) => (values[key] ? [[key, values[key]]] : [])))
   const query = useInfiniteQuery({
     queryKey: ['items', queue.id, filter],
+    enabled: isReady,
     queryFn: ({ pageParam }) => api.get<PageOf>(`/queues/${queue.id}/items${queryOf({ ...filter, after: pageParam })}`),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => (last.after === null ? undefined : String(last.after)),
@@ -208,6 +212,7 @@ function Items({ queue, mayOperate }: { queue: QueueFull; mayOperate: boolean })
       )}
       <Panel style={{ minHeight: 160, display: 'flex', flexDirection: 'column', flex: 1 }}>
         <Row style={{ padding: '8px 12px' }} $wrap>
+          <ViewMenu viewed={viewed} />
           <Select
             label="Which items"
             hideLabel
