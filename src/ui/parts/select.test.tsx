@@ -85,3 +85,31 @@ it('says what is wrong with it, and does not open without choices', async () => 
   await userEvent.click(empty)
   expect(empty.getAttribute('aria-expanded')).toBe('false')
 })
+
+it('opens as soon as its choices are there when it was pressed before that, unless somebody went on meanwhile', async () => {
+  const Late = (): ReactNode => {
+    const [choices, setChoices] = useState<readonly Choice[]>([])
+    return (
+      <>
+        <button onMouseEnter={() => setChoices(choices.length === 0 ? PORTS : [])}>bell</button>
+        <Port choices={choices} />
+      </>
+    )
+  }
+  show(<Late />, {})
+  // Rings without taking the focus.
+  const ring = (): boolean => fireEvent.mouseEnter(screen.getByText('bell'))
+  await userEvent.click(field('Choose Port'))
+  expect(screen.queryByRole('option')).toBeNull()
+  expect(field('Choose Port').getAttribute('aria-expanded')).toBe('false')
+  ring()
+  expect(await options()).toHaveLength(4)
+  await userEvent.keyboard('{Escape}')
+  await closed()
+  ring()
+  await userEvent.click(field('Choose Port'))
+  act(() => field('Choose Port').blur())
+  ring()
+  expect(field().getAttribute('aria-expanded')).toBe('false')
+  expect(screen.queryByRole('option')).toBeNull()
+})

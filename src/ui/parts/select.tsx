@@ -80,7 +80,9 @@ export function Select<Id extends string>({
   whyNot?: string | undefined
 }): ReactNode {
   const [List, want] = useOnDemand(fetchList, list)
-  const [isOpen, setOpen] = useState(false)
+  const [isWanted, setWanted] = useState(false)
+  // Never none at all: what has no choice yet opens when it has.
+  const isOpen = isWanted && choices.length > 0
   const button = useRef<HTMLButtonElement>(null)
   const typed = useRef({ text: '', atMs: 0 })
   const id = useId()
@@ -100,8 +102,7 @@ export function Select<Id extends string>({
     )
   const open = (): void => {
     want()
-    // Never none at all: what has no choice does not open.
-    setOpen(choices.length > 0)
+    setWanted(true)
   }
   const onKeyDown = (event: KeyboardEvent): void => {
     const { key, ctrlKey, metaKey, altKey } = event
@@ -135,6 +136,9 @@ export function Select<Id extends string>({
         isDisabled={isDisabled}
         onHoverStart={want}
         onFocus={want}
+        onBlur={() => {
+          if (!isOpen) setWanted(false)
+        }}
         onPress={open}
         onKeyDown={onKeyDown}
       >
@@ -149,10 +153,10 @@ export function Select<Id extends string>({
           choices={choices}
           value={value}
           onChoose={(chosen) => {
-            setOpen(false)
+            setWanted(false)
             onChange(chosen as Id)
           }}
-          onClose={() => setOpen(false)}
+          onClose={() => setWanted(false)}
         />
       )}
     </Group>
