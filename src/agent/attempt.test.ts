@@ -3,6 +3,7 @@ import { execFileSync, spawnSync } from 'node:child_process'
 import {
   appendFileSync,
   existsSync,
+  mkdirSync,
   mkdtempSync,
   readdirSync,
   readFileSync,
@@ -235,6 +236,36 @@ describe('an agent that was killed', () => {
     again.one.begin()
     expect((await again.end()).end.exitCode).toBe(0)
     expect(again.lines()).toEqual(['once'])
+  })
+
+  it('begins what it had half written down', async () => {
+    Attempt.take(lease('echo once'), join(dir, 'try'), hooks).leave()
+    writeFileSync(join(dir, 'try', 'start.json'), '{"argv":["/bin/')
+    const again = watch(Attempt.resume(join(dir, 'try'), hooks) as Attempt)
+    again.one.begin()
+    expect((await again.end()).end).toMatchObject({ how: 'exited', exitCode: 0 })
+    expect(again.lines()).toEqual(['once'])
+  })
+
+  it('says so at once when nothing can be made ready for its command', async () => {
+    const one = Attempt.take(lease('echo never'), join(dir, 'try'), hooks)
+    mkdirSync(join(dir, 'try', 'pipe.out'))
+    const { end, lines } = watch(one)
+    one.begin()
+    expect((await end()).end).toMatchObject({ how: 'couldNotStart', detail: expect.stringContaining('pipe.out') })
+    expect(lines()).toEqual([])
+  })
+
+  it('is over when its supervisor is done with it and left no word, although that goes on with others', async () => {
+    const one = Attempt.take(lease('echo never'), join(dir, 'try'), hooks)
+    mkdirSync(join(dir, 'try', 'exit'))
+    const { end, lines } = watch(one)
+    one.begin()
+    expect((await end()).end).toMatchObject({ how: 'orphaned', detail: expect.stringContaining('before it said') })
+    expect(lines()).toEqual([])
+    const next = watch(Attempt.take(lease('echo next'), join(dir, 'next'), hooks))
+    next.one.begin()
+    expect((await next.end()).end.exitCode).toBe(0)
   })
 
   it('survives a journal cut off in the middle of a line', async () => {

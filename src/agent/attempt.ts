@@ -29,6 +29,7 @@ import {
 import type { StartOrder } from './start-order'
 import { WAKE, type Begun, type ExitFile, type StartedFile } from './supervisor-files'
 import type { Supervisors } from './supervisors'
+import { writeWhole } from './whole-file'
 
 /** Output is read this often while there is some, and this often when it is quiet. */
 const BUSY_POLL_MS = 20
@@ -74,6 +75,8 @@ export class Attempt {
   private started: StartedFile | null = null
   private startedReported = false
   private isBegun = false
+  /** Its supervisor is done with it. */
+  private isLeft = false
   private door: ItemDoor | undefined
   private endedReported = false
   private cut = false
@@ -131,7 +134,7 @@ export class Attempt {
   /** Keeps the lease on disk: from here on the attempt is this agent's, whatever happens to the agent. */
   static take(lease: Lease, dir: string, hooks: AttemptHooks): Attempt {
     mkdirSync(dir, { recursive: true, mode: 0o700 })
-    writeFileSync(join(dir, 'lease.json'), JSON.stringify(lease), { mode: 0o600 })
+    writeWhole(join(dir, 'lease.json'), JSON.stringify(lease))
     return new Attempt(lease, dir, hooks)
   }
 
@@ -164,7 +167,8 @@ export class Attempt {
   begin(): void {
     if (this.endedReported || this.closed) return
     this.isBegun = true
-    const isNew = !existsSync(join(this.dir, 'start.json'))
+    // An agent that was killed may have left half of it; nothing has begun by that.
+    const isNew = this.order === null && this.readBegun() === null
     if (isNew && !this.prepare()) return
     this.openDoor()
     this.startedAt = performance.now()
@@ -190,7 +194,7 @@ export class Attempt {
     try {
       const mark = `${this.lease.attempt}-${this.lease.token}-${randomBytes(6).toString('hex')}`
       const { described } = writeOrder(this.lease, this.dir, mark)
-      writeFileSync(join(this.dir, 'ran.json'), JSON.stringify(described), { mode: 0o600 })
+      writeWhole(join(this.dir, 'ran.json'), JSON.stringify(described))
       return true
     } catch (error) {
       this.end({ how: 'couldNotStart', detail: (error as Error).message })
@@ -202,8 +206,9 @@ export class Attempt {
   private handOver(times: number): void {
     this.hooks.supervisors.begin(this.dir, () => {
       const hasBegun = this.closed || existsSync(join(this.dir, 'begun'))
-      if (!hasBegun && times > 1) this.handOver(times - 1)
-      else this.poll()
+      if (!hasBegun && times > 1) return this.handOver(times - 1)
+      this.isLeft = true
+      this.poll()
     })
   }
 
@@ -314,6 +319,7 @@ export class Attempt {
 
   /** Whether a supervisor is there, or on its way. */
   private mayStillCome(): boolean {
+    if (this.isLeft) return false
     const begun = this.readBegun()
     if (begun) return isAlive(begun.pid, begun.startTicks)
     return performance.now() - this.startedAt < SUPERVISOR_MS
@@ -412,8 +418,9 @@ export class Attempt {
       this.endWhatIsLeft()
       return this.end({
         how: 'orphaned',
-        detail:
-          'The process ended without leaving an exit code: something killed it, or the machine was started again.',
+        detail: this.startedReported
+          ? 'The process ended without leaving an exit code: something killed it, or the machine was started again.'
+          : 'What looks after a command here ended before it said that this one began: something killed it, the machine was started again, or its folder cannot be written.',
       })
     }
     const fault = readMaybe(join(this.dir, 'fault'))?.slice(0, 2000) ?? null

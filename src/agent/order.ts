@@ -9,6 +9,7 @@ import { makeMask, MASK } from '@/core/run/mask'
 import { makeItemFolder } from './item-door'
 import type { Lease } from './protocol'
 import { environmentOf, SHELL, type Account, type StartOrder } from './start-order'
+import { writeWhole } from './whole-file'
 
 /** What ran, as it is told: without secrets. */
 export interface Described {
@@ -166,6 +167,6 @@ export function writeOrder(lease: Lease, dir: string, mark: string): { order: St
     mustNot: lease.mustNot,
     mayLeave: lease.mayLeave,
   }
-  writeFileSync(join(dir, 'start.json'), JSON.stringify(order), { mode: 0o600 })
+  writeWhole(join(dir, 'start.json'), JSON.stringify(order))
   return { order, described: { ...describe(lease, argv), folder } }
 }

@@ -38,6 +38,7 @@ const EXIT_BYTES = 16 * 1024
 /** After its command has ended, output that is still on its way has this long to arrive. */
 const DRAIN_MS = 200
 const STOP_POLL_MS = 500
+const FULL_DISK_MS = 1000
 const RUNUSER = ['/usr/sbin/runuser', '/sbin/runuser', '/usr/bin/runuser', '/bin/runuser']
 /** Of the agent's own environment no more than this reaches a job. */
 const PASSED_ON = /^(PATH|LANG|LANGUAGE|LC_[A-Z]+|TZ|TMPDIR)$/
@@ -71,6 +72,11 @@ export async function supervise(dir: string): Promise<void> {
 }
 
 type Intent = 'stopped' | 'timedOut'
+interface Pipes {
+  readonly stdio: number[]
+  readonly writers: number[]
+  readonly readers: [number, 'out' | 'err'][]
+}
 
 class Supervisor {
   private readonly capture: Capture
@@ -100,14 +106,15 @@ class Supervisor {
   }
 
   async run(): Promise<void> {
-    const pipes = this.openPipes()
+    let pipes: Pipes | undefined
     let users: () => Promise<string>
     try {
+      pipes = this.openPipes()
       ;({ child: this.child, user: users } = this.start(pipes.stdio))
       await spawned(this.child)
     } catch (error) {
-      for (const fd of pipes.writers) closeSync(fd)
-      this.writeExit({
+      for (const fd of pipes?.writers ?? []) closeSync(fd)
+      await this.writeExit({
         how: 'couldNotStart',
         exitCode: null,
         signal: null,
@@ -138,7 +145,7 @@ class Supervisor {
     const left = this.endLeftovers()
     await Promise.race([Promise.all(reading.map(({ over }) => over)), pause(DRAIN_MS)])
     if (left.length > 0) this.sayLeft(left)
-    this.finish(code, signal, endedAt)
+    await this.finish(code, signal, endedAt)
     if (!this.order.mayLeave) for (const { socket } of reading) socket.destroy()
     removeCgroup(this.cgroup)
     // What may go on keeps somebody who reads what it prints: else it would be ended by its next word.
@@ -146,7 +153,7 @@ class Supervisor {
   }
 
   /** Pipes with names, so that the command can open its own output again (`/dev/stdout`); the names are gone before it begins. */
-  private openPipes(): { stdio: number[]; writers: number[]; readers: [number, 'out' | 'err'][] } {
+  private openPipes(): Pipes {
     const { account } = this.order
     const names = [join(this.dir, 'pipe.out'), join(this.dir, 'pipe.err')]
     for (const name of names) rmSync(name, { force: true })
@@ -282,15 +289,16 @@ class Supervisor {
     )
   }
 
-  private finish(code: number | null, signal: NodeJS.Signals | null, at: number): void {
+  private async finish(code: number | null, signal: NodeJS.Signals | null, at: number): Promise<void> {
     this.capture.finish(Date.now())
     this.must?.look(this.beyond.out.end().map(({ text }) => text))
     this.mustNot?.look(this.beyond.err.end().map(({ text }) => text))
     const detail = this.capture.trouble === null ? null : `Its output could not be kept: ${this.capture.trouble}`
-    this.writeExit({ how: this.intent ?? 'exited', exitCode: code, signal, detail, at })
+    await this.writeExit({ how: this.intent ?? 'exited', exitCode: code, signal, detail, at })
   }
 
-  private writeExit(exit: Omit<ExitFile, 'sawMust' | 'mustNotLine'>): void {
+  /** On a full disk it is tried until it is written: whoever is done with an attempt has said how it ended. */
+  private async writeExit(exit: Omit<ExitFile, 'sawMust' | 'mustNotLine'>): Promise<void> {
     const found = this.mustNot?.found ?? this.mustNot?.trouble ?? null
     const whole: ExitFile = {
       ...exit,
@@ -307,7 +315,7 @@ class Supervisor {
         return false
       }
     }
-    if (!write()) setTimeout(() => this.writeExit(exit), 1000)
+    while (!write()) await new Promise((resolve) => setTimeout(resolve, FULL_DISK_MS))
   }
 }
 
