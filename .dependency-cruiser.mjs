@@ -40,6 +40,7 @@ const services = [
   'letters',
   'elsewhere',
   'watch',
+  'exports',
 ]
 
 const TESTS = String.raw`\.(test|test-help|bench)\.(ts|tsx)$`

@@ -42,7 +42,14 @@ export function askIdentityWith(ask: () => Promise<boolean>): () => void {
   }
 }
 
-async function call<T>(method: string, path: string, body?: unknown, isAgain = false): Promise<T> {
+/** The answer, once it is one: what the server does not do is thrown. */
+async function answer(
+  method: string,
+  path: string,
+  body?: unknown,
+  signal?: AbortSignal,
+  isAgain = false,
+): Promise<Response> {
   let response: Response
   try {
     response = await fetch(path.startsWith('/api') ? path : `/api/v1${path}`, {
@@ -52,8 +59,10 @@ async function call<T>(method: string, path: string, body?: unknown, isAgain = f
         ...(isAttended() ? {} : { 'x-bugle-unattended': '1' }),
       },
       ...(body === undefined ? {} : { body: body instanceof Blob ? body : JSON.stringify(body) }),
+      ...(signal ? { signal } : {}),
     })
-  } catch {
+  } catch (error) {
+    if (signal?.aborted) throw error
     didNotAnswer('server')
     throw new ApiProblem(
       0,
@@ -73,15 +82,22 @@ async function call<T>(method: string, path: string, body?: unknown, isAgain = f
     if (problem.code === 'database-away') didNotAnswer('database')
     // Once it is known who is there, what was asked is asked again.
     if (problem.code === 'confirm-first' && !isAgain && askIdentity && (await askIdentity()))
-      return call(method, path, body, true)
+      return answer(method, path, body, signal, true)
     throw problem
   }
   answered()
+  return response
+}
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const response = await answer(method, path, body)
   return (response.status === 204 ? undefined : await response.json()) as T
 }
 
 export const api = {
   get: <T>(path: string): Promise<T> => call<T>('GET', path),
+  /** An answer to be read while it comes. */
+  open: (path: string, signal: AbortSignal): Promise<Response> => answer('GET', path, undefined, signal),
   post: <T = void>(path: string, body: unknown = {}): Promise<T> => call<T>('POST', path, body),
   /** A file as it is. */
   postText: <T>(path: string, text: string): Promise<T> =>

@@ -12,6 +12,13 @@ export function duration(ms: number | null | undefined): string {
   return `${Math.floor(minutes / 1440)} d ${Math.floor((minutes % 1440) / 60)} h`
 }
 
+/** `812 bytes`, `14 KiB`, `3.2 MiB`. */
+export function bytesWords(bytes: number): string {
+  if (bytes < 1024) return bytes === 1 ? '1 byte' : `${bytes} bytes`
+  const kib = bytes / 1024
+  return kib < 1024 ? `${Math.round(kib)} KiB` : `${(kib / 1024).toFixed(1)} MiB`
+}
+
 /** `in 4 min`, `12 s ago`, `yesterday` is never said: the exact time stands beside it. */
 export function relative(atMs: number, nowMs: number): string {
   const seconds = Math.round(Math.abs(atMs - nowMs) / 1000)

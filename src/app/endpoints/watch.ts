@@ -1,14 +1,14 @@
 import { z } from 'zod'
 import { config } from '@/store/config'
 import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/runs/matters'
-import { runFilterSchema } from '@/service/runs/run-list'
+import { exportSchema } from '@/service/exports/exports'
 import { comingBars, dayAhead } from '@/service/forecast/ahead'
 import { nextStarts } from '@/service/forecast/coming'
 import { startPage } from '@/service/watch/start-page'
 import { dayLine, dayLineSchema, find, justEnded, lanes } from '@/service/watch/watch'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { liveStream } from '@/app/server/live'
-import { runsCsv } from '@/app/server/downloads'
+import { exportFile } from '@/app/server/export-files'
 import { id } from './params'
 
 const hours = z.strictObject({ hours: z.coerce.number().min(0.25).max(24).default(1) })
@@ -34,8 +34,15 @@ export const WATCH: readonly Endpoint[] = [
     },
     ({ actor }) => dayAhead(actor),
   ),
-  endpoint('GET', '/runs.csv', 'see', { says: 'the same as CSV', query: runFilterSchema }, async ({ actor, query }) =>
-    runsCsv(actor, query),
+  endpoint(
+    'GET',
+    '/exports',
+    'see',
+    {
+      says: 'a list as a file, of any length: `list`, `format` (`csv`, `jsonl`, `xlsx`), `columns` in this order, `zone` of a workbook, `of` (the queue, of items), and the list’s own filter',
+      query: exportSchema,
+    },
+    ({ actor, query }) => exportFile(actor, query),
   ),
   endpoint(
     'GET',

@@ -22,6 +22,7 @@ import { addFlow } from '@/service/work/flows'
 import { addJob, insertJob, oneJob, saveJob } from '@/service/work/work'
 import { Problem } from '@/service/base/problem'
 import { ENDPOINTS } from '@/app/endpoints'
+import { EXPORT_NAMES } from '@/service/exports/exports'
 import type { Endpoint } from './endpoint'
 import { liveStream, stopLive } from './live'
 
@@ -227,6 +228,10 @@ const QUERIES = [
   '?starter=trigger',
   '?pool=&days=7',
 ]
+const QUERIES_OF: Record<string, readonly string[]> = {
+  '/measures/values': ['?queue=refunds&name=waiting'],
+  '/exports': EXPORT_NAMES.flatMap((list) => [`?list=${list}&format=jsonl`, `?list=${list}&text=${MARK}`]),
+}
 const BODIES: Record<string, unknown> = {
   '/tuning/what-if': {
     from: new Date(now).toISOString(),
@@ -261,7 +266,7 @@ describe('whoever is no member of a closed area', () => {
     async (method, path, endpoint) => {
       for (const who of ['viewer', 'designer', 'none'])
         for (const id of path.includes(':') ? ids() : [1])
-          for (const query of path === '/measures/values' ? ['?queue=refunds&name=waiting'] : QUERIES) {
+          for (const query of QUERIES_OF[path] ?? QUERIES) {
             const answer = await ask(endpoint, who, id, query, method === 'GET' ? undefined : (ASKED[path] ?? {}))
             const text = (await textOf(answer)).replaceAll(`no ${MARK}`, '')
             // What was asked for may come back in what is wrong with it.

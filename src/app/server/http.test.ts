@@ -18,13 +18,12 @@ import { GET as subscribed } from '@/app/calendars/[file]/route'
 import { subscribe } from '@/service/exchange/calendar-files'
 import { ended, lease, makeAgent, makeJob, report, started } from '@/service/fixtures.test-help'
 import { addPerson } from '@/service/people/people'
-import { runFilterSchema } from '@/service/runs/run-list'
 
 import { whoHasSession } from '@/service/people/sessions'
 import { startRun, startSchema } from '@/service/runs/start'
 import { makeCalendar } from '@/service/timing/timing.test-help'
 import { agentCommand, callingSchema } from './agent-file'
-import { outputFile, runsCsv } from './downloads'
+import { outputFile } from './downloads'
 import { CALLER_HEADER, writeCaller } from '@/core/net/caller'
 import { callerOf, cookieOf, requireOwnOrigin, sessionCookie } from './caller'
 import { liveStream, stopLive } from './live'
@@ -277,17 +276,6 @@ describe('downloads', () => {
     })
     await report(agentId, of, 3, ended(0))
     expect(await outputFile(VIEWER, id, of.attempt).text()).toBe('between\none line\ncut off\n')
-  })
-
-  it('are all runs that fit the filter, page after page', async () => {
-    const jobId = await makeJob({}, 'Many, with "quotes"')
-    for (let i = 0; i < 205; i++) await startRun(OPERATOR, startSchema.parse({ jobId }))
-    const csv = await runsCsv(VIEWER, runFilterSchema.parse({ job: String(jobId) })).text()
-    const rows = csv.trimEnd().split('\r\n')
-    expect(rows).toHaveLength(206)
-    expect(rows[1]).toContain('"Many, with ""quotes"""')
-    const ids = rows.slice(1).map((row) => Number(row.split(',')[0]))
-    expect(new Set(ids).size).toBe(205)
   })
 
   it('are a calendar for whoever has its address, until that is ended', async () => {

@@ -44,3 +44,15 @@ export function isMeant(
     Object.entries(labels ?? {}).every(([key, value]) => of.labels[key] === value)
   )
 }
+
+/** Where, in words. */
+export function targetWords(target: Target | null): string {
+  if (target === null) return 'as its steps say'
+  const { name, pool, labels = {} } = wantedBy(target)
+  const what = isRobotTarget(target) ? 'robot' : 'any'
+  if (name !== undefined) return isRobotTarget(target) ? `robot ${name}` : name
+  if (pool !== undefined) return isRobotTarget(target) ? `robots of ${pool}` : `pool ${pool}`
+  return `${what} with ${Object.entries(labels)
+    .map(([key, value]) => `${key}=${value}`)
+    .join(', ')}`
+}

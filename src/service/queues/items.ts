@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { ITEM_STATES, type ItemState } from '@/core/events/item'
 import { PRIORITIES, type Priority } from '@/core/dispatch/types'
-import { many, maybeOne } from '@/store/db'
+import { many, maybeOne, one } from '@/store/db'
 import { likeText } from '@/store/like'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { levelOn, type HasLevel } from '@/service/base/area-rights'
@@ -57,9 +57,13 @@ export interface ItemRow {
 /** Data of more bytes is not sent with a list. */
 const MOST_LISTED = 2000
 
-const ROW = `i.id, i.key, i.state, i.priority, i.due, i.not_before AS "notBefore", i.tries, i.reason, i.created_at AS "createdAt", i.ended_at AS "endedAt",
-  CASE WHEN pg_column_size(i.data) <= ${MOST_LISTED} THEN i.data END AS data, pg_column_size(i.data) AS "dataBytes",
+const row = (
+  data: string,
+): string => `i.id, i.key, i.state, i.priority, i.due, i.not_before AS "notBefore", i.tries, i.reason, i.created_at AS "createdAt", i.ended_at AS "endedAt",
+  ${data} AS data, pg_column_size(i.data) AS "dataBytes",
   t.taken_at AS "takenAt", t.ended_at AS "takeEndedAt", t.run_id AS "runId", t.robot, t.agent`
+const ROW = row(`CASE WHEN pg_column_size(i.data) <= ${MOST_LISTED} THEN i.data END`)
+const WHOLE_ROW = row('i.data')
 const LAST_TAKE = `LEFT JOIN LATERAL (SELECT taken_at, ended_at, run_id, robot, agent FROM item_takes WHERE item_id = i.id ORDER BY token DESC LIMIT 1) t ON true`
 
 /** What items of a queue a filter means. */
@@ -98,15 +102,52 @@ export async function listItems(
 ): Promise<{ rows: ItemRow[]; after: number | null }> {
   requireSomewhere(actor, 'see')
   await readQueue(null, queueId)
+  return itemsFrom(ROW, queueId, filter, after, limit)
+}
+
+async function itemsFrom(
+  columns: string,
+  queueId: number,
+  filter: ItemFilter,
+  after: number | undefined,
+  limit: number,
+): Promise<{ rows: ItemRow[]; after: number | null }> {
   const { where, bind } = itemCondition(queueId, filter)
   const from = after === undefined ? '' : `AND i.id < $${bind.push(after)}`
   const rows = await many<Omit<ItemRow, 'priority'> & { priority: number }>(
     null,
-    `SELECT ${ROW} FROM (SELECT * FROM items i WHERE ${where} ${from} ORDER BY i.id DESC LIMIT $${bind.push(limit + 1)}) i ${LAST_TAKE} ORDER BY i.id DESC`,
+    `SELECT ${columns} FROM (SELECT * FROM items i WHERE ${where} ${from} ORDER BY i.id DESC LIMIT $${bind.push(limit + 1)}) i ${LAST_TAKE} ORDER BY i.id DESC`,
     bind,
   )
   const page = rows.slice(0, limit).map(named)
   return { rows: page, after: rows.length > limit ? (page.at(-1)?.id ?? null) : null }
+}
+
+/** Of one page's data at most this much is held at a time: an item's may have 64 KiB. */
+const WHOLE_PAGE = 100
+
+/** All that fit, with all of their data, page by page. */
+export async function* allItems(actor: Actor, queueId: number, filter: ItemFilter): AsyncGenerator<ItemRow[]> {
+  requireSomewhere(actor, 'see')
+  await readQueue(null, queueId)
+  let after: number | null = null
+  do {
+    const page: { rows: ItemRow[]; after: number | null } = await itemsFrom(
+      WHOLE_ROW,
+      queueId,
+      filter,
+      after ?? undefined,
+      WHOLE_PAGE,
+    )
+    yield page.rows
+    after = page.after
+  } while (after !== null)
+}
+
+export async function countItems(actor: Actor, queueId: number, filter: ItemFilter): Promise<number> {
+  requireSomewhere(actor, 'see')
+  const { where, bind } = itemCondition(queueId, filter)
+  return (await one<{ n: number }>(null, `SELECT count(*)::int AS n FROM items i WHERE ${where}`, bind)).n
 }
 
 const named = <R extends { readonly priority: number }>(row: R): Omit<R, 'priority'> & { priority: Priority } => ({

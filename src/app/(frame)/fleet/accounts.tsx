@@ -5,6 +5,7 @@ import type { AccountRow } from '@/service/fleet/accounts'
 import type { AgentRow } from '@/service/fleet/fleet'
 import type { AreaRow } from '@/service/work/areas'
 import type { ApiProblem } from '@/ui/api'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -39,6 +40,7 @@ export function Accounts(): ReactNode {
       <Row style={{ padding: '8px 12px' }}>
         <Small>A user name and a secret that jobs sign in with, or run under, on the agents that have it.</Small>
         <Spring />
+        <ExportButton list="accounts" />
         <Button onPress={() => setEditing('new')} whyNot={why}>
           New account
         </Button>

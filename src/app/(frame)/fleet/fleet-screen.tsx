@@ -6,6 +6,7 @@ import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import { AGENT_STATE_WORDS } from '@/core/fleet/words'
 import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api, queryOf } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -225,6 +226,7 @@ function Agents({ all }: { all: readonly AgentRow[] }): ReactNode {
         <Row style={{ paddingTop: 17 }}>
           <ViewMenu viewed={viewed} />
           <ColumnsButton {...columns} />
+          <ExportButton list="agents" values={filter} columns={columns.shown.map(({ id }) => id)} />
         </Row>
       </Row>
       <Trouble error={error} />

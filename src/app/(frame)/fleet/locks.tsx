@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import type { LockRow } from '@/service/fleet/locks'
 import type { ApiProblem } from '@/ui/api'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -34,6 +35,7 @@ export function Locks(): ReactNode {
       <Row style={{ padding: '8px 12px' }}>
         <Small>What must not be used by too many at once: a run takes all its units before it begins, or waits.</Small>
         <Spring />
+        <ExportButton list="locks" />
         <Button onPress={() => setEditing('new')} whyNot={why}>
           New lock
         </Button>

@@ -5,6 +5,7 @@ import styled from 'styled-components'
 import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
 import type { RobotRow } from '@/service/fleet/robots'
 import type { ApiProblem } from '@/ui/api'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -95,6 +96,7 @@ export function Pools(): ReactNode {
           its robots has rested longest.
         </Small>
         <Spring />
+        <ExportButton list="pools" />
         <Button onPress={() => setAdding(true)} whyNot={why}>
           New pool
         </Button>

@@ -7,6 +7,7 @@ import dynamic from 'next/dynamic'
 import { ROBOT_STATES } from '@/core/fleet/robot-state'
 import type { RobotPiece, RobotWork } from '@/service/fleet/robot-work'
 import type { RobotRow } from '@/service/fleet/robots'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api, queryOf } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useMay } from '@/ui/hooks/me'
@@ -189,6 +190,7 @@ export function Robots(): ReactNode {
         <StretchSelect />
         <Spring />
         <ColumnsButton {...columns} />
+        <ExportButton list="robots" values={filter} columns={columns.shown.map(({ id }) => id)} />
       </Row>
       {dialogs}
     </>

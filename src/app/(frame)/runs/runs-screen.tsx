@@ -4,11 +4,12 @@ import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
 import type { RunPage, RunRow } from '@/service/runs/run-list'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api, queryOf } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { useEndless } from '@/ui/hooks/endless'
-import { Button, ButtonLink, Download } from '@/ui/parts/button'
+import { Button, ButtonLink } from '@/ui/parts/button'
 import { Checkbox } from '@/ui/parts/fields'
 import { Empty, Page, Panel, Row, Small, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
@@ -19,7 +20,7 @@ import { ColumnsButton } from '@/app/shared/views/columns-button'
 import { useColumns, type Choosable } from '@/app/shared/views/use-columns'
 import { useViewed } from '@/app/shared/views/use-viewed'
 import { ViewMenu } from '@/app/shared/views/view-menu'
-import { causeOf } from './cause'
+import { causeOf } from '@/core/run/cause'
 import { withOrWithout } from '@/ui/sets'
 import { apiValues } from '@/ui/api-values'
 import { FilterBar } from './filter-bar'
@@ -160,7 +161,7 @@ export function RunsScreen(): ReactNode {
           value={beside}
           onChange={(what) => set({ beside: what, row: what === null ? null : (values.row ?? null) })}
         />
-        <CsvLink values={filter} />
+        <ExportButton list="runs" values={filter} columns={shownColumns.shown.map(({ id }) => id)} />
       </Row>
       <Trouble error={query.error} />
       {chosen.size > 0 && <ManyBar ids={[...chosen]} onClear={() => setChosen(new Set())} />}
@@ -206,20 +207,6 @@ export function RunsScreen(): ReactNode {
       )}
     </Page>
   )
-}
-
-/** The same runs as a file. */
-function CsvLink({ values }: { values: Readonly<Record<string, string>> }): ReactNode {
-  const { zone } = useMe()
-  const [asked, setAsked] = useState<Readonly<Record<string, string>> | null>(null)
-  useEffect(() => {
-    let isOver = false
-    void apiValues(values, zone).then((found) => !isOver && setAsked(found))
-    return () => {
-      isOver = true
-    }
-  }, [values, zone])
-  return <Download href={asked ? `/api/v1/runs.csv${queryOf(asked)}` : undefined}>CSV</Download>
 }
 
 /** Runs whose state is another than when last drawn: marked for a moment. */

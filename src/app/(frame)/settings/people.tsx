@@ -5,6 +5,7 @@ import type { Role } from '@/core/people/roles'
 import type { PersonRow } from '@/service/people/people'
 import { ROLE_CHOICES } from '@/app/shared/people/words'
 import type { ApiProblem } from '@/ui/api'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
@@ -49,6 +50,7 @@ export function People(): ReactNode {
           after fleet and people. With none, only areas say what somebody may.
         </Small>
         <Spring />
+        <ExportButton list="people" />
         <Button onPress={() => setAdding(true)} whyNot={why}>
           Add a person
         </Button>

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
 import type { AuditEntry } from '@/service/base/audit'
 import type { EngineRow } from '@/service/fleet/engines'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { useMay, useMe } from '@/ui/hooks/me'
@@ -140,6 +141,7 @@ function Audit(): ReactNode {
         </div>
         <Spring />
         <ColumnsButton {...columns} />
+        <ExportButton list="audit" values={{ text }} columns={columns.shown.map(({ id }) => id)} />
         <Button isDisabled={pages.length === 0} onPress={() => setPages(pages.slice(0, -1))}>
           Newer
         </Button>

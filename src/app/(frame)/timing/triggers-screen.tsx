@@ -4,6 +4,7 @@ import { useRouter } from 'next/navigation'
 import { useMemo, useState, type ReactNode } from 'react'
 import { isRobotTarget } from '@/core/dispatch/target'
 import type { TriggerRow } from '@/service/timing/trigger-list'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { exact, relative, when } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -26,7 +27,7 @@ import { CadenceEdit } from './cadence-edit'
 import { ManyBar } from './many-bar'
 import { TimingNav } from './timing-nav'
 import { TriggerFilters } from './trigger-filters'
-import { targetWords } from '@/app/shared/work/words'
+import { targetWords } from '@/core/dispatch/target'
 import { perDay } from './words'
 
 interface TriggerPage {
@@ -95,6 +96,7 @@ export function TriggersScreen(): ReactNode {
         <ViewMenu viewed={viewed} />
         <Spring />
         <ColumnsButton {...columns} />
+        <ExportButton list="triggers" values={filter} columns={columns.shown.map(({ id }) => id)} />
         <Small>{total === 1 ? 'one trigger' : `${total.toLocaleString('en')} triggers`}</Small>
         <Button kind="strong" onPress={() => router.push('/timing/triggers/new')} whyNot={why}>
           New trigger

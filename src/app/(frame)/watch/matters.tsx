@@ -6,6 +6,7 @@ import styled from 'styled-components'
 import { visible } from '@/core/schema/plain-text'
 import type { MatterRow } from '@/service/runs/matters'
 import type { ApiProblem } from '@/ui/api'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { useAway } from '@/ui/hooks/reach'
 import { count } from '@/ui/format'
@@ -69,6 +70,7 @@ export function Matters(): ReactNode {
         <h1>Needs a person</h1>
         <Spring />
         <Small>{data && `${open} open · ${taken} taken`}</Small>
+        {data && data.length > 0 && <ExportButton list="matters" />}
       </Head>
       {!isPending && away && data?.length === 0 && (
         <Stack style={{ padding: '0 14px' }}>

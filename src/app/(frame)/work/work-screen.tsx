@@ -5,6 +5,7 @@ import { useRouter } from 'next/navigation'
 import { useMemo, useState, type ReactNode } from 'react'
 import type { AreaRow } from '@/service/work/areas'
 import type { JobRow } from '@/service/work/work'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
 import { useDrifts } from '@/app/shared/work/drifts'
@@ -22,7 +23,8 @@ import { useViewed } from '@/app/shared/views/use-viewed'
 import { ViewMenu } from '@/app/shared/views/view-menu'
 import { Ago } from '@/ui/parts/time'
 import { StartButton } from '@/app/shared/work/start-dialog'
-import { addressOf, KIND_WORDS, targetWords } from '@/app/shared/work/words'
+import { targetWords } from '@/core/dispatch/target'
+import { addressOf, KIND_WORDS } from '@/app/shared/work/words'
 import { WhoMayButton } from '@/app/shared/people/who-may'
 import { areasWithin, AreaShelf } from './area-shelf'
 import { mayDesign } from '@/app/shared/work/designable'
@@ -86,6 +88,11 @@ export function WorkScreen(): ReactNode {
             />
           </div>
           <ColumnsButton {...columns} />
+          <ExportButton
+            list="work"
+            values={{ ...(area ? { area: String(area.id) } : {}), text: values.text ?? '' }}
+            columns={columns.shown.map(({ id }) => id)}
+          />
           <Button
             onPress={() => router.push(area ? `/work/flows/new?area=${area.id}` : '/work/flows/new')}
             whyNot={why}

@@ -15,7 +15,7 @@ import { DateField } from '@/ui/parts/date-field'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Select } from '@/ui/parts/select'
 import { Mono, Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
-import { targetWords } from './words'
+import { targetWords } from '@/core/dispatch/target'
 
 /** Run again: with these inputs to begin with. */
 export interface AgainOf {

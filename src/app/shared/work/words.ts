@@ -1,17 +1,4 @@
-import { isRobotTarget, wantedBy, type Target } from '@/core/dispatch/target'
 import type { NoticeEvent } from '@/core/work/notice'
-
-/** Where, in words. */
-export function targetWords(target: Target | null): string {
-  if (target === null) return 'as its steps say'
-  const { name, pool, labels = {} } = wantedBy(target)
-  const what = isRobotTarget(target) ? 'robot' : 'any'
-  if (name !== undefined) return isRobotTarget(target) ? `robot ${name}` : name
-  if (pool !== undefined) return isRobotTarget(target) ? `robots of ${pool}` : `pool ${pool}`
-  return `${what} with ${Object.entries(labels)
-    .map(([key, value]) => `${key}=${value}`)
-    .join(', ')}`
-}
 
 /** Where a job or flow is edited. */
 export const addressOf = ({ id, isFlow }: { readonly id: number; readonly isFlow: boolean }): string =>

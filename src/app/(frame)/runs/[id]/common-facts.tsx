@@ -7,7 +7,7 @@ import { useAtNow } from '@/ui/hooks/now'
 import { FactItem, Small } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { Time } from '@/ui/parts/time'
-import { causeOf } from '../cause'
+import { causeOf } from '@/core/run/cause'
 
 /** What is told of every run, of a job or a flow: what started it, when, and by when it is to be done. */
 export function CommonFacts({ run }: { run: RunFull | FlowRunFull }): ReactNode {

@@ -3,6 +3,7 @@ import { useInfiniteQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import { useMemo, type ReactNode } from 'react'
 import type { MissedRow } from '@/service/timing/trigger-history'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api, queryOf } from '@/ui/api'
 import { day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
@@ -20,7 +21,7 @@ import { useViewed } from '@/app/shared/views/use-viewed'
 import { ViewMenu } from '@/app/shared/views/view-menu'
 import { Ago, Time } from '@/ui/parts/time'
 import { TimingNav } from '../timing-nav'
-import { WHY_WORDS } from '../words'
+import { WHY_WORDS } from '@/core/timing/not-started-words'
 
 const PAGE = 100
 const ANY = 'any'
@@ -104,6 +105,7 @@ export function NotStartedScreen(): ReactNode {
           width="190px"
         />
         <ColumnsButton {...columns} />
+        <ExportButton list="not-started" values={asked} columns={columns.shown.map(({ id }) => id)} />
         <DaysButton onDays={(days) => set({ ...days })} />
         {isFiltered && (
           <Button kind="quiet" onPress={() => set({ why: null, text: null, from: null, to: null })}>

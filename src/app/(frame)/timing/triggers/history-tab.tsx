@@ -13,7 +13,7 @@ import { StateMark } from '@/ui/parts/state-mark'
 import { Table, type Column } from '@/ui/parts/table'
 import { Time } from '@/ui/parts/time'
 import { EventWords } from '@/app/shared/runs/event-words'
-import { WHY_WORDS } from '../words'
+import { WHY_WORDS } from '@/core/timing/not-started-words'
 
 const PAGE = 100
 type Row = HistoryRow & { readonly id: number | string }

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import type { ReactNode } from 'react'
 import type { QueueListed } from '@/service/queues/figures'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api } from '@/ui/api'
 import { clock, duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -60,6 +61,8 @@ export function QueuesScreen(): ReactNode {
                   width="220px"
                 />
               </div>
+              <Spring />
+              <ExportButton list="queues" />
             </Row>
             <Table
               label="Work queues"

@@ -7,6 +7,7 @@ import { ITEM_STATES } from '@/core/events/item'
 import type { QueueListed } from '@/service/queues/figures'
 import type { ItemRow } from '@/service/queues/items'
 import type { QueueFull } from '@/service/queues/queues'
+import { ExportButton } from '@/app/shared/exports/export-button'
 import { api, queryOf } from '@/ui/api'
 import { clock, count, duration } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -258,6 +259,12 @@ function Items({ queue, mayOperate }: { queue: QueueFull; mayOperate: boolean })
             </Checkbox>
           ))}
           <Spring />
+          <ExportButton
+            list="items"
+            of={queue.id}
+            values={filter}
+            columns={['key', 'state', ...shown, 'by', 'run', 'for', 'came', 'why']}
+          />
           {rows.length > 0 && <Button onPress={() => setAll(true)}>Choose all …</Button>}
         </Row>
         <Trouble error={query.error} />
