@@ -34,8 +34,8 @@ const ABOUT: Record<ExportFormat, string> = {
   jsonl: 'An object a line; times in UTC (ISO 8601), lengths in seconds.',
 }
 const WHICH = [
-  { id: 'shown', title: 'columns as shown' },
-  { id: 'all', title: 'all columns' },
+  { id: 'shown', title: 'as shown' },
+  { id: 'all', title: 'all' },
 ] as const
 
 /** Which file is written of a list; open from the beginning. Once it is asked for it is written whether this is open or not. */
@@ -61,7 +61,7 @@ export function ExportPopover({ list, of, values = {}, columns }: ExportProps): 
           <Stack $gap={10}>
             <Row $gap={8}>
               <Select label="As" value={format} onChange={setFormat} choices={FORMATS} width="160px" />
-              {columns && <Select label="With" value={which} onChange={setWhich} choices={WHICH} width="146px" />}
+              {columns && <Select label="Columns" value={which} onChange={setWhich} choices={WHICH} width="146px" />}
             </Row>
             <Small>{ABOUT[format]}</Small>
             <Trouble error={error} />

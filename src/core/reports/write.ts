@@ -1,0 +1,73 @@
+import { zoneOf } from '../timing/zone'
+import type { Cell, ReportDocument, Unit } from './document'
+
+/** How a report writes its numbers: in the document’s zone and currency. */
+export interface Writing {
+  readonly zone: string
+  readonly currency: string | null
+}
+
+const pad = (n: number): string => String(n).padStart(2, '0')
+
+/** `0:41`, `1 h 08 min`, `3 d 4 h`; with a minus before what is negative. */
+function lengthWords(ms: number): string {
+  const sign = ms < 0 ? '−' : ''
+  const seconds = Math.round(Math.abs(ms) / 1000)
+  if (seconds < 3600) return `${sign}${Math.floor(seconds / 60)}:${pad(seconds % 60)}`
+  const minutes = Math.round(seconds / 60)
+  if (minutes < 2880) return `${sign}${Math.floor(minutes / 60)} h ${pad(minutes % 60)} min`
+  const hours = Math.round(minutes / 60)
+  return `${sign}${Math.floor(hours / 24)} d ${hours % 24} h`
+}
+
+const formats = new Map<string, Intl.NumberFormat>()
+function numberFormat(options: Intl.NumberFormatOptions): Intl.NumberFormat {
+  const key = JSON.stringify(options)
+  let format = formats.get(key)
+  if (!format) formats.set(key, (format = new Intl.NumberFormat('en-GB', options)))
+  return format
+}
+
+function instantWords(ms: number, zoneName: string): string {
+  const offset = zoneOf(zoneName)?.offsetAt(Math.floor(ms / 1000)) ?? 0
+  return new Date(ms + offset * 1000).toISOString().slice(0, 16).replace('T', ' ')
+}
+
+const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
+const WEEKDAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
+function dayWords(isoDay: string): string {
+  const date = new Date(`${isoDay}T00:00:00Z`)
+  if (Number.isNaN(date.getTime())) return isoDay
+  return `${WEEKDAYS[date.getUTCDay()] as string} ${date.getUTCDate()} ${MONTHS[date.getUTCMonth()] as string}`
+}
+
+/** A cell as people read it; nothing for null. */
+export function written(unit: Unit, value: Cell | undefined, { zone, currency }: Writing): string {
+  if (value === null || value === undefined) return ''
+  if (typeof value === 'string') return unit === 'day' ? dayWords(value) : value
+  if (!Number.isFinite(value)) return ''
+  const number = Object.is(value, -0) ? 0 : value
+  switch (unit) {
+    case 'count':
+      return numberFormat({ maximumFractionDigits: 0 }).format(number)
+    case 'decimal':
+      return numberFormat({ maximumFractionDigits: 1, minimumFractionDigits: 1 }).format(number)
+    case 'hours':
+      return `${numberFormat({ maximumFractionDigits: 1, minimumFractionDigits: 1 }).format(number)} h`
+    case 'share':
+      return `${numberFormat({ maximumFractionDigits: 1, minimumFractionDigits: 1 }).format(number * 100)} %`
+    case 'money':
+      return numberFormat({ style: 'currency', currency: currency ?? 'GBP' }).format(number)
+    case 'ms':
+      return lengthWords(number)
+    case 'instant':
+      return instantWords(number, zone)
+    default:
+      return String(number)
+  }
+}
+
+/** Words stand to the left, numbers to the right. */
+export const isRight = (unit: Unit): boolean => unit !== 'text' && unit !== 'day'
+
+export const writingOf = ({ period, currency }: ReportDocument): Writing => ({ zone: period.zone, currency })
