@@ -39,12 +39,13 @@ const services = [
   'notices',
   'letters',
   'elsewhere',
+  'reports',
   'watch',
   'exports',
 ]
 
 const TESTS = String.raw`\.(test|test-help|bench)\.(ts|tsx)$`
-const areas = '(watch|runs|work|timing|fleet|settings|tuning)'
+const areas = '(watch|runs|work|timing|fleet|settings|tuning|reports)'
 
 export default {
   forbidden: [

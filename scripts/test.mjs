@@ -12,6 +12,7 @@ const rest = process.argv.slice(3)
 const wants = (part) => which === 'all' || which === part
 ensureDebianPackages([
   ...(wants('db') || wants('system') || wants('e2e') ? ['postgresql'] : []),
+  ...(wants('db') ? ['poppler'] : []),
   ...(wants('system') ? ['pgbouncer', 'openssl', 'iproute2'] : []),
   ...(wants('e2e') ? ['chromium'] : []),
 ])

@@ -14,6 +14,7 @@ const ENTRIES = {
   bugle: 'src/cli/main.ts',
   sampler: 'src/cli/sampler.ts',
   forecaster: 'src/engine/forecaster-thread.ts',
+  reporter: 'src/engine/reporter-thread.ts',
 }
 
 export const PROGRAMS = Object.keys(ENTRIES)

@@ -18,7 +18,7 @@ function loadedPackages() {
   const names = new Set(['next', 'react', 'react-dom'])
   for (const program of PROGRAMS)
     for (const [, name] of readFileSync(join(root, `dist/${program}.cjs`), 'utf8').matchAll(
-      /(?:require|import)\("((?:@[\w.-]+\/)?[\w.-]+)[^"]*"\)/g,
+      /(?:require|require\.resolve|import)\("((?:@[\w.-]+\/)?[\w.-]+)[^"]*"\)/g,
     ))
       names.add(name)
   const files = readJson(join(root, '.next/required-server-files.json'))

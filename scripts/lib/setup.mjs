@@ -37,6 +37,7 @@ const PACKAGES = {
   pgbouncer: { isThere: () => existsSync('/usr/sbin/pgbouncer'), package: 'pgbouncer' },
   openssl: { isThere: () => existsSync('/usr/bin/openssl'), package: 'openssl' },
   iproute2: { isThere: () => existsSync('/usr/bin/ip') || existsSync('/usr/sbin/ip'), package: 'iproute2' },
+  poppler: { isThere: () => existsSync('/usr/bin/pdftotext'), package: 'poppler-utils' },
   chromium: { isThere: () => existsSync(chromium), package: 'chromium' },
 }
 

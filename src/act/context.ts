@@ -15,6 +15,8 @@ export interface Context {
   readonly mayReach?: (address: string) => boolean
   /** Less than the action's own, for trials. */
   readonly limits?: { readonly seconds: number; readonly bytes: number }
+  /** What goes along with a mail. */
+  readonly attachments?: readonly { readonly name: string; readonly type: string; readonly bytes: Buffer }[]
   /** A line of standard output, or of standard error. */
   readonly say: (line: string) => void
   readonly warn: (line: string) => void

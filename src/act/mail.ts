@@ -17,7 +17,7 @@ function addressOf(text: string, values: Readonly<Record<string, string>>): stri
 
 /** One mail by SMTP (RFC 5321), with STARTTLS where the server offers it; where somebody signs in, only with it, unless the account says otherwise. */
 export async function mail(action: Extract<Connection, { kind: 'mail' }>, context: Context): Promise<void> {
-  const { values, account, say, mayReach, limits } = context
+  const { values, account, say, mayReach, limits, attachments = [] } = context
   const host = fill(action.host, values)
   const port = portOf(action.port, values)
   const fault = account && signInFault(account.account, account, action, values)
@@ -45,6 +45,7 @@ export async function mail(action: Extract<Connection, { kind: 'mail' }>, contex
       to: to.map((one) => ({ name: '', address: one })),
       subject: fill(action.subject, values, oneLine),
       text: fill(action.text, values),
+      attachments: attachments.map(({ name, type, bytes }) => ({ filename: name, contentType: type, content: bytes })),
     })
     const sent = await (limits ? within(limits.seconds, sending, () => transport.close()) : sending)
     say(`← ${sent.response}`)

@@ -31,6 +31,7 @@ import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { addPastMeasures } from './measures'
 import { addAllowances } from './allowances'
 import { addViews } from './views'
+import { addReports } from './reports'
 import { addPastRefunds, addRefundQueue } from './queues'
 import { demoCalendars, TRIGGERS } from './timing'
 
@@ -78,6 +79,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await openDemoMatters()
       await addAllowances(now)
       await addViews()
+      await addReports(now)
       await execute(null, 'ANALYZE')
     }
     return secrets

@@ -6,6 +6,7 @@ import { Forecaster } from './forecaster'
 import { Gateway } from './gateway'
 import { Leader } from './leader'
 import { paced } from './pace'
+import { Reporter } from './reporter'
 import { Sink } from './sink'
 import { Troubles } from './trouble'
 
@@ -25,6 +26,7 @@ export class Workplace {
   private readonly troubles = new Troubles()
   private readonly leader: Leader
   private readonly forecaster: Forecaster
+  private readonly reporter: Reporter
   private readonly loops: readonly ReturnType<typeof paced>[]
   private readonly stopListening: () => Promise<void>
 
@@ -33,6 +35,7 @@ export class Workplace {
     const gateway = (this.gateway = new Gateway(engine.id, this.sink, heartbeatSeconds, gatewayUrls))
     const leader = (this.leader = new Leader(engine.id, this.troubles))
     const forecaster = (this.forecaster = new Forecaster(() => leader.leads && makesForecasts, this.troubles))
+    const reporter = (this.reporter = new Reporter(this.troubles))
     const delivering = this.loop('deliver leases', 10, 1000, () => gateway.deliver())
     const alive = this.loop('say that it lives', 1000, 3000, () => engineAlive(engine))
     const beatMs = Math.min(3000, heartbeatSeconds * 500)
@@ -62,6 +65,7 @@ export class Workplace {
         tracing.wake()
       }
       if (change.timing) watching.wake()
+      if (change.reports) reporter.wake()
       forecaster.heard(change)
     })
   }
@@ -76,7 +80,7 @@ export class Workplace {
   }
 
   async stop(): Promise<void> {
-    await this.forecaster.stop()
+    await Promise.all([this.forecaster.stop(), this.reporter.stop()])
     await this.leader.stop()
     this.gateway.stop()
     await Promise.all([...this.loops.map((loop) => loop.stop()), this.sink.stop(), this.stopListening()])

@@ -9,6 +9,8 @@ export interface Change {
   readonly fleet?: true
   readonly matters?: true
   readonly jobs?: true
+  /** Reports, and how far those are that are being made. */
+  readonly reports?: true
   /** Items of work queues. */
   readonly items?: true
   /** Calendars, triggers, or what they started. */

@@ -31,6 +31,7 @@ import { allowances } from './migrations/0028-allowances'
 import { traces } from './migrations/0029-traces'
 import { lines } from './migrations/0030-lines'
 import { views } from './migrations/0031-views'
+import { reports } from './migrations/0032-reports'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -67,6 +68,7 @@ const MIGRATIONS: readonly Migration[] = [
   traces,
   lines,
   views,
+  reports,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

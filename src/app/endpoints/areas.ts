@@ -6,6 +6,7 @@ import { openApiDocument, type ApiArea } from './openapi'
 import { ORGANISATIONS } from './organisations'
 import { PEOPLE } from './people'
 import { QUEUES } from './queues'
+import { REPORTS } from './reports'
 import { RUNS } from './runs'
 import { SETTINGS } from './settings'
 import { TIMING } from './timing'
@@ -24,6 +25,7 @@ export const AREAS: readonly ApiArea[] = [
   { title: 'Work queues', endpoints: QUEUES },
   { title: 'Timing', endpoints: TIMING },
   { title: 'Views of lists', endpoints: VIEWS },
+  { title: 'Reports', endpoints: REPORTS },
   {
     title: 'Forecast and tuning',
     note: 'What a forecast is made of, and its shape: [docs/forecast.md](forecast.md). A stretch is `from` (an instant) and `hours` (at most 168).',

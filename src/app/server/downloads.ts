@@ -47,3 +47,13 @@ export function outputFile(actor: Actor, runId: number, attemptId: number): Resp
     'content-disposition': `attachment; filename="run-${runId}-output.txt"`,
   })
 }
+
+/** Any PDF or CSV that is whole. */
+const wholeFile = (name: string, type: string, body: BodyInit): Response =>
+  new Response(body, { headers: { 'content-type': type, 'content-disposition': `attachment; filename="${name}"` } })
+
+export const pdfDownload = ({ name, bytes }: { name: string; bytes: Buffer }): Response =>
+  wholeFile(name, 'application/pdf', new Uint8Array(bytes))
+
+export const csvDownload = ({ name, text }: { name: string; text: string }): Response =>
+  wholeFile(name, 'text/csv; charset=utf-8; header=present', text)

@@ -11,15 +11,16 @@ export interface LiveEvent {
   readonly matters: boolean
   readonly jobs: boolean
   readonly items: boolean
+  readonly reports: boolean
   readonly timing: boolean
   readonly runs: readonly number[]
 }
 
-const KINDS = ['fleet', 'matters', 'jobs', 'items', 'timing'] as const
+const KINDS = ['fleet', 'matters', 'jobs', 'items', 'reports', 'timing'] as const
 
 /** Puts changes together, and sends them as one event once the first of them is `GATHER_MS` old. */
 export function gather(send: (event: LiveEvent) => void): { add: (change: Change) => void; stop: () => void } {
-  const nothing = { all: false, fleet: false, matters: false, jobs: false, items: false, timing: false }
+  const nothing = { all: false, fleet: false, matters: false, jobs: false, items: false, reports: false, timing: false }
   let gathered = { ...nothing }
   let runs = new Set<number>()
   let timer: NodeJS.Timeout | undefined

@@ -14,10 +14,17 @@ export async function letterServer(tx: Tx | null): Promise<string | undefined> {
 export const linkTo = async (page: 'invited' | 'new-password', token: string): Promise<string> =>
   `${await pagesUrl()}/${page}#${token}`
 
+interface Letter {
+  readonly to: string
+  readonly subject: string
+  readonly text: string
+  readonly attachments?: readonly { readonly name: string; readonly type: string; readonly bytes: Buffer }[]
+}
+
 /** Sends it now. Throws a Problem where it cannot be. `key`: the same twice is one letter. */
 export async function sendLetter(
   server: string,
-  { to, subject, text }: { readonly to: string; readonly subject: string; readonly text: string },
+  { to, subject, text, attachments = [] }: Letter,
   key: string,
 ): Promise<void> {
   // The text is a fact, not a pattern: what somebody wrote in it is not filled in.
@@ -25,7 +32,15 @@ export async function sendLetter(
   const values: NoticeFacts = { ...facts, line: text, title: subject }
   const action = { kind: 'mail' as const, server, to: [to], subject: '${title}', text: '${line}' }
   try {
-    await send({ action, account: null, jobId: null, areaId: null }, values, 'a letter', key, () => undefined, LIMITS)
+    await send(
+      { action, account: null, jobId: null, areaId: null },
+      values,
+      'a letter',
+      key,
+      () => undefined,
+      LIMITS,
+      attachments,
+    )
   } catch (error) {
     if (error instanceof ActFault) throw new Problem('not-now', `The mail could not be sent: ${error.message}`)
     throw error

@@ -226,6 +226,7 @@ export async function send(
   key: string,
   say: (line: string) => void,
   limits: Context['limits'] = { seconds: 60, bytes: 1024 * 1024 },
+  attachments: NonNullable<Context['attachments']> = [],
 ): Promise<void> {
   const { action, account } = await resolved(null, notice)
   const used = account === null ? null : await accountNamed(null, account)
@@ -243,6 +244,7 @@ export async function send(
     reference: run,
     mayReach: await serverMayReach(),
     limits,
+    attachments,
     say: tell,
     warn: tell,
     hand: () => undefined,

@@ -120,6 +120,10 @@ export async function purge(): Promise<number> {
   await execute(null, 'DELETE FROM agent_events WHERE at < now() - make_interval(days => $1)', [
     limit('agent_event_days'),
   ])
+  await execute(
+    null,
+    `DELETE FROM report_results r USING reports d WHERE d.id = r.report_id AND r.ended_at < now() - make_interval(days => d.keep_days)`,
+  )
   await execute(null, `DELETE FROM not_started WHERE at < now() - interval '400 days'`)
   await execute(null, `DELETE FROM letters WHERE expires_at < now() - interval '30 days'`)
   await execute(null, `DELETE FROM load_samples WHERE at < now() - interval '400 days'`)

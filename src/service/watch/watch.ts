@@ -3,6 +3,7 @@ import { SAMPLE_SECONDS } from '@/service/runs/upkeep'
 import { mayDo } from '@/core/people/roles'
 import { many, one } from '@/store/db'
 import { likeText } from '@/store/like'
+import { readBy, readIf } from '@/service/reports/reports'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 
 interface LaneBar {
@@ -153,7 +154,8 @@ export async function find(actor: Actor, text: string): Promise<Found[]> {
      UNION ALL (SELECT 'robot', b.id, b.name, a.name FROM robots b JOIN agents a ON a.id = b.agent_id WHERE b.removed_at IS NULL AND b.name ILIKE $1 ORDER BY b.name LIMIT 6)
      UNION ALL (SELECT 'pool', id, title, name FROM pools WHERE title ILIKE $1 OR name ILIKE $1 ORDER BY name LIMIT 4)
      UNION ALL (SELECT 'view', id, title, 'by ' || made_by FROM views WHERE (person_id = $3 OR shared <> 'me') AND title ILIKE $1 ORDER BY title LIMIT 4)
+     UNION ALL (SELECT 'report', d.id, d.title, 'report' FROM reports d WHERE ${readIf(4)} AND d.title ILIKE $1 ORDER BY d.title LIMIT 4)
      UNION ALL (SELECT 'area', id, path, '' FROM areas WHERE title ILIKE $1 AND deleted_at IS NULL ORDER BY path LIMIT 4)`,
-    [like, number, actor.id],
+    [like, number, actor.id, ...readBy(actor)],
   )
 }

@@ -5,6 +5,7 @@ import * as forecast from './forecast'
 import * as notices from './notices'
 import * as people from './people'
 import * as queues from './queues'
+import * as reports from './reports'
 import * as runs from './runs'
 import * as settings from './settings'
 import * as timing from './timing'
@@ -20,6 +21,7 @@ export const tables = {
   ...notices,
   ...people,
   ...queues,
+  ...reports,
   ...runs,
   ...settings,
   ...timing,

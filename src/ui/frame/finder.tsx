@@ -77,6 +77,7 @@ const HREF: Record<string, (id: number, title: string) => string> = {
   trigger: (id) => `/timing/triggers/${id}`,
   calendar: (id) => `/timing/calendars/${id}`,
   view: (id) => `/views/${id}`,
+  report: (id) => `/reports/${id}`,
 }
 
 const Input = styled.input`

@@ -22,6 +22,7 @@ const AREAS = [
   ['/timing', 'Timing'],
   ['/fleet', 'Fleet'],
   ['/tuning', 'Tuning'],
+  ['/reports', 'Reports'],
 ] as const
 
 const Bar = styled.header`

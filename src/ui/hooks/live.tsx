@@ -9,6 +9,7 @@ interface Change {
   readonly matters: boolean
   readonly jobs: boolean
   readonly items: boolean
+  readonly reports: boolean
   readonly timing: boolean
 }
 
@@ -56,6 +57,7 @@ function staleKinds(change: Change): string[] {
   if (change.matters) kinds.push('matters', 'day')
   if (change.jobs) kinds.push('jobs', 'areas', 'triggers')
   if (change.items) kinds.push('queues', 'items')
+  if (change.reports) kinds.push('reports')
   if (change.timing) kinds.push('triggers', 'calendars', 'coming', 'starts', 'missed')
   return kinds
 }

@@ -1,0 +1,211 @@
+import { z } from 'zod'
+import { reportSchema, type ReportContent, type ReportKind } from '@/core/reports/definition'
+import { mayDo } from '@/core/people/roles'
+import { slugOf } from '@/core/schema/slug'
+import { db, many, maybeOne, transaction, type Tx } from '@/store/db'
+import { notify } from '@/store/listen'
+import { requireSomewhere, type Actor } from '@/service/base/actor'
+import { requireOn } from '@/service/base/area-rights'
+import { difference, record } from '@/service/base/audit'
+import { invalid, notFound, Problem } from '@/service/base/problem'
+import { freeSlug } from '@/service/base/slugs'
+
+/** So many of one person. */
+const MOST_REPORTS = 200
+
+export const reportSaveSchema = reportSchema.safeExtend({ version: z.int().positive() })
+
+export interface ReportRow extends ReportContent {
+  readonly id: number
+  readonly slug: string
+  readonly kind: ReportKind
+  readonly version: number
+  readonly madeBy: string
+  /** With whose rights it is made; null: whoever owned it is gone. */
+  readonly owner: string | null
+  readonly isMine: boolean
+  readonly mayChange: boolean
+  readonly savedBy: string
+  readonly savedAt: string
+  /** The newest result that was made, and the newest at all. */
+  readonly lastMade: { readonly id: number; readonly at: string; readonly period: string } | null
+  readonly last: { readonly id: number; readonly state: string } | null
+}
+
+/** Of a report whose owner is gone administrators take care. */
+const isCaretaker = ({ role }: Actor): boolean => mayDo(role, 'administer')
+
+/**
+ * Who reads a report `d`, and what came of it: its owner, people and roles that it names, and who may see one of the areas that it names; of one without an owner also administrators.
+ * @param from the number of the first of four parameters, which are those of `readBy`
+ */
+export const readIf = (from = 1): string => {
+  const [me, role, everywhere, caretaker] = [0, 1, 2, 3].map((i) => `$${from + i}`)
+  return `(d.person_id = ${me} OR d.readers->'people' @> to_jsonb(${me}::bigint) OR d.readers->'roles' ? ${role}
+  OR (${everywhere} AND jsonb_array_length(d.readers->'areas') > 0) OR EXISTS (SELECT FROM area_rights(${me}) a WHERE a.height > 0 AND d.readers->'areas' @> to_jsonb(a.area_id))
+  OR (d.person_id IS NULL AND ${caretaker}))`
+}
+const READ = readIf()
+export const readBy = (actor: Actor): unknown[] => [
+  actor.id,
+  actor.role,
+  actor.role !== 'none' && actor.areas?.isWalled !== true,
+  isCaretaker(actor),
+]
+
+const ROW = `d.id, d.slug, d.title, d.notes, d.kind, d.period, d.zone, d.filter, d.options, d.readers, d.mail, d.keep_days AS "keepDays", d.version, d.made_by AS "madeBy",
+  d.person_id AS "personId", p.name AS owner, d.saved_by AS "savedBy", d.saved_at AS "savedAt",
+  (SELECT jsonb_build_object('id', r.id, 'at', r.ended_at, 'period', r.period) FROM report_results r WHERE r.report_id = d.id AND r.state = 'made' ORDER BY r.id DESC LIMIT 1) AS "lastMade",
+  (SELECT jsonb_build_object('id', r.id, 'state', r.state) FROM report_results r WHERE r.report_id = d.id ORDER BY r.id DESC LIMIT 1) AS last
+  FROM reports d LEFT JOIN people p ON p.id = d.person_id`
+
+type Stored = Omit<ReportRow, 'isMine' | 'mayChange'> & { readonly personId: number | null }
+
+function asSeen(actor: Actor, { personId, ...report }: Stored): ReportRow {
+  const isMine = personId !== null && personId === actor.id
+  return { ...report, isMine, mayChange: isMine || (personId === null && isCaretaker(actor)) }
+}
+
+/** All that somebody reads, by title. */
+export async function listReports(actor: Actor): Promise<ReportRow[]> {
+  requireSomewhere(actor, 'see')
+  const rows = await many<Stored>(null, `SELECT ${ROW} WHERE ${READ} ORDER BY lower(d.title), d.id`, readBy(actor))
+  return rows.map((row) => asSeen(actor, row))
+}
+
+export async function oneReport(actor: Actor, id: number): Promise<ReportRow> {
+  requireSomewhere(actor, 'see')
+  return readReport(null, actor, id)
+}
+
+export async function readReport(tx: Tx | null, actor: Actor, id: number): Promise<ReportRow> {
+  const row = await maybeOne<Stored>(tx, `SELECT ${ROW} WHERE ${READ} AND d.id = $5 ${tx ? 'FOR UPDATE OF d' : ''}`, [
+    ...readBy(actor),
+    id,
+  ])
+  if (!row) throw notFound('report', id)
+  return asSeen(actor, row)
+}
+
+/** Whoever shows or sends something to others puts it before them: that takes the right to operate. What a report is about must be there to be seen. */
+async function requireContent(tx: Tx, actor: Actor, { readers, mail, filter }: ReportContent): Promise<void> {
+  if (readers.roles.length > 0 || readers.people.length > 0 || mail.length > 0) requireSomewhere(actor, 'operate')
+  for (const areaId of readers.areas) await requireOn(tx, actor, 'operate', 'area', areaId)
+  const known = async (path: string, sql: string, ids: readonly number[] | undefined): Promise<void> => {
+    if (!ids || ids.length === 0) return
+    const found = new Set((await many<{ id: number }>(tx, sql, [ids])).map(({ id }) => id))
+    const at = ids.findIndex((id) => !found.has(id))
+    if (at >= 0) throw invalid(`${path}[${at}]`, 'There is no such thing.')
+  }
+  await known('readers.people', `SELECT id FROM people WHERE id = ANY ($1) AND kind = 'person'`, readers.people)
+  await known('filter.person', 'SELECT id FROM people WHERE id = ANY ($1)', filter.person)
+  for (const id of filter.job ?? []) await requireOn(tx, actor, 'see', 'job', id)
+  for (const id of filter.area ?? []) await requireOn(tx, actor, 'see', 'area', id)
+  for (const id of filter.trigger ?? []) await requireOn(tx, actor, 'see', 'trigger', id)
+}
+
+export async function addReport(actor: Actor, content: ReportContent): Promise<{ id: number }> {
+  requireSomewhere(actor, 'see')
+  if (actor.id === null)
+    throw new Problem('not-allowed', 'A report is made with a person’s rights. Sign in, or use a token of your own.')
+  return transaction(async (tx) => {
+    await requireContent(tx, actor, content)
+    const mine = await many(tx, 'SELECT id FROM reports WHERE person_id = $1', [actor.id])
+    if (mine.length >= MOST_REPORTS)
+      throw new Problem('too-many', `You keep ${MOST_REPORTS} reports already. Remove those that nobody reads.`)
+    const { id } = await db().reports.create(
+      {
+        ...content,
+        slug: await freeSlug(tx, 'reports', slugOf(content.title)),
+        personId: actor.id,
+        madeBy: actor.name,
+        savedBy: actor.name,
+      },
+      { transaction: tx },
+    )
+    await record(tx, actor, 'added', { type: 'report', id, title: content.title }, content)
+    await notify(tx, { reports: true })
+    return { id }
+  })
+}
+
+export async function saveReport(
+  actor: Actor,
+  id: number,
+  { version, ...content }: z.output<typeof reportSaveSchema>,
+): Promise<{ version: number }> {
+  requireSomewhere(actor, 'see')
+  return transaction(async (tx) => {
+    const before = await readReport(tx, actor, id)
+    requireChange(before)
+    if (before.version !== version)
+      throw new Problem(
+        'conflict',
+        `${before.savedBy} saved this report meanwhile. Look at theirs first; nothing was changed.`,
+        [],
+        { theirs: before },
+      )
+    await requireContent(tx, actor, content)
+    await db().reports.update(
+      // Who takes care of one whose owner is gone is its owner from then on: it is made with their rights.
+      {
+        ...content,
+        version: version + 1,
+        savedBy: actor.name,
+        savedAt: new Date(),
+        ...(before.owner === null && actor.id !== null ? { personId: actor.id } : {}),
+      },
+      { where: { id }, transaction: tx },
+    )
+    await record(
+      tx,
+      actor,
+      'changed',
+      { type: 'report', id, title: content.title },
+      difference(pick(before), pick(content)),
+    )
+    await notify(tx, { reports: true })
+    return { version: version + 1 }
+  })
+}
+
+const pick = ({
+  title,
+  notes,
+  kind,
+  period,
+  zone,
+  filter,
+  options,
+  readers,
+  mail,
+  keepDays,
+}: ReportContent): object => ({
+  title,
+  notes,
+  kind,
+  period,
+  zone,
+  filter,
+  options,
+  readers,
+  mail,
+  keepDays,
+})
+
+export function requireChange({ mayChange, owner, madeBy }: ReportRow): void {
+  if (!mayChange)
+    throw new Problem('not-allowed', `It is ${owner ?? madeBy}’s report: only they change it. Keep one of your own.`)
+}
+
+/** With all of its results. */
+export async function removeReport(actor: Actor, id: number): Promise<void> {
+  requireSomewhere(actor, 'see')
+  await transaction(async (tx) => {
+    const report = await readReport(tx, actor, id)
+    requireChange(report)
+    await db().reports.destroy({ where: { id }, transaction: tx })
+    await record(tx, actor, 'removed', { type: 'report', id, title: report.title })
+    await notify(tx, { reports: true })
+  })
+}
