@@ -13,6 +13,7 @@ const NEEDS_DATABASE = {
   forecast: false,
   tuning: false,
   compare: false,
+  reports: true,
   dispatch: true,
   lists: true,
   areas: true,

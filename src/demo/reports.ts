@@ -23,7 +23,7 @@ export async function addReports(now: Date): Promise<void> {
   )
   if (!ines || !moira || !sunniva || !petra) return
   await addWorths(ines, now)
-  const readers = { people: [petra.id as number], roles: ['operator', 'designer'], areas: [] }
+  const readers = { people: [petra.id as number], roles: ['administrator', 'operator', 'designer'], areas: [] }
   const keep = async (owner: Actor, content: object): Promise<void> => {
     const { id } = await addReport(owner, reportSchema.parse({ zone: 'Europe/London', ...content }))
     await makeReport(owner, id)

@@ -15,12 +15,12 @@ export const REPORT_KINDS = {
   worth: { title: 'Worth', says: 'Hours and money that automation saved, with every formula.' },
 } as const
 export type ReportKind = keyof typeof REPORT_KINDS
-export const REPORT_KIND_NAMES = Object.keys(REPORT_KINDS) as [ReportKind, ...ReportKind[]]
+const REPORT_KIND_NAMES = Object.keys(REPORT_KINDS) as [ReportKind, ...ReportKind[]]
 
 const ids = z.array(z.int().positive()).max(50)
 
 /** Runs that a report is about: of these jobs or flows, areas with all in them, triggers, people, causes. */
-export const reportFilterSchema = z
+const reportFilterSchema = z
   .strictObject({
     job: ids.min(1),
     area: ids.min(1),
@@ -32,7 +32,7 @@ export const reportFilterSchema = z
 export type ReportFilter = z.output<typeof reportFilterSchema>
 
 /** Beside its owner: these people, who has one of these roles, who may see one of these areas. */
-export const readersSchema = z.strictObject({
+const readersSchema = z.strictObject({
   people: ids.default([]),
   roles: z
     .array(z.enum(['administrator', 'designer', 'operator', 'viewer']))

@@ -12,6 +12,8 @@ export interface Figure {
   readonly value: Cell
   /** The same of the period before. */
   readonly before?: Cell
+  /** The sum of those above it. */
+  readonly isSum?: true
   /** How it is worked out, in a sentence. */
   readonly formula?: string
   /** An address within Bugle that shows exactly the rows it counts. */
@@ -85,7 +87,7 @@ export const section = (title: string, parts: Partial<Omit<Section, 'title'>>): 
 })
 
 /** A table shows so many rows; what is beyond is said. */
-export const MOST_ROWS = 2000
+const MOST_ROWS = 2000
 
 /** The first rows of a table, and a sentence where there are more. */
 export function clipped(

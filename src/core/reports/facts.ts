@@ -50,7 +50,7 @@ export interface RunTaker<Result> {
 export const OUTCOMES = ['succeeded', 'failed', 'lost', 'cancelled', 'skipped', 'open'] as const
 export type Outcome = (typeof OUTCOMES)[number]
 export const outcomeOf = (state: RunState): Outcome => (hasEnded(state) ? (state as Outcome) : 'open')
-export const OPEN_STATES = 'waiting,ready,running'
+const OPEN_STATES = 'waiting,ready,running'
 const statesOf = (outcome: Outcome): string => (outcome === 'open' ? OPEN_STATES : outcome)
 
 const iso = (ms: number): string => new Date(ms).toISOString()

@@ -2,12 +2,12 @@ import { z } from 'zod'
 import { civil, DAY_SECONDS, isoDay, parseIsoDay, periodAround, type Day } from '../calendar/days'
 import type { Zone } from '../timing/zone'
 
-export const WHOLE_UNITS = ['day', 'week', 'month', 'quarter', 'year'] as const
+const WHOLE_UNITS = ['day', 'week', 'month', 'quarter', 'year'] as const
 export type WholeUnit = (typeof WHOLE_UNITS)[number]
 const unit = z.enum(WHOLE_UNITS)
 const isoDaySchema = z.string().refine((text) => parseIsoDay(text) !== undefined, 'Write a day as 2026-11-30.')
 /** A report looks at no more days than this. */
-export const MOST_DAYS = 1100
+const MOST_DAYS = 1100
 
 /** What a report is about: a whole unit that is over, the one that goes on, the last night, so many days up to now, or from a day to a day, both included. */
 export const periodSchema = z.union([
@@ -37,7 +37,7 @@ const NIGHT_FROM = 18 * 3600
 const NIGHT_TO = 9 * 3600
 
 /** When the clock of a place shows this time of this day, in milliseconds: of a time that comes twice the first, of one that is left out the instant of the leap. */
-export function instantOf(zone: Zone, day: Day, secondOfDay = 0): number {
+function instantOf(zone: Zone, day: Day, secondOfDay = 0): number {
   const reading = zone.read(day * DAY_SECONDS + secondOfDay)
   return (reading.kind === 'twice' ? reading.first : reading.at) * 1000
 }

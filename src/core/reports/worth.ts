@@ -223,6 +223,7 @@ export function worth(frame: Frame, before: Period, book: WorthBook): RunTaker<S
       {
         label: 'Worth',
         unit: 'money',
+        isSum: true,
         value: now.money - now.cost - made.money,
         before: then.money - then.cost - madeThen.money,
         formula: 'The sum of the three above.',

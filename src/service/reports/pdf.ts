@@ -24,11 +24,13 @@ export async function pdfOf(
   pdfmake.setLocalAccessPolicy((path: string) => path.startsWith(fontFolder()))
   pdfmake.addFonts(fonts())
   let pages = 0
+  const isWide = document.sections.some(({ tables }) => tables.some(({ columns }) => columns.length > WIDE))
   const definition: TDocumentDefinitions = {
     pageSize: paper,
-    pageOrientation: document.sections.some(({ tables }) => tables.some(({ columns }) => columns.length > WIDE))
-      ? 'landscape'
-      : 'portrait',
+    pageOrientation: isWide ? 'landscape' : 'portrait',
+    // A heading never stands alone at the foot of a page.
+    pageBreakBefore: ({ headlineLevel }, { getFollowingNodesOnPage }) =>
+      headlineLevel === 1 && getFollowingNodesOnPage().length === 0,
     pageMargins: [40, 48, 40, 44],
     info: { title: document.title, creator: 'Bugle', producer: 'Bugle' },
     defaultStyle: { font: 'Archivo', fontSize: 9, color: INK, lineHeight: 1.15 },
@@ -57,7 +59,10 @@ export async function pdfOf(
         ],
       }
     },
-    content: [...headOf(document), ...document.sections.flatMap((section, i) => sectionOf(section, i, document))],
+    content: [
+      ...headOf(document),
+      ...document.sections.flatMap((section, i) => sectionOf(section, i, document, isWide ? 740 : 515)),
+    ],
   }
   const bytes = await pdfmake.createPdf(definition).getBuffer()
   return { bytes: Buffer.from(bytes), pages }
@@ -97,6 +102,7 @@ function sectionOf(
   { title, notes, figures, charts, tables }: Section,
   nth: number,
   document: ReportDocument,
+  chartWidth: number,
 ): Content[] {
   const writing = writingOf(document)
   return [
@@ -107,7 +113,7 @@ function sectionOf(
       unbreakable: true,
       stack: [
         { text: pieces(chart.title), bold: true, margin: [0, 6, 0, 2] },
-        { svg: chartSvg(chart, writing), width: 515 },
+        { svg: chartSvg(chart, writing), width: chartWidth },
       ],
     })),
     ...tables.flatMap((table) => tableOf(table, tables.length > 1 || table.title !== title, writing)),
@@ -134,8 +140,8 @@ function figuresOf(figures: Section['figures'], writing: Writing): Content {
               ],
             ]
           : []),
-        ...figures.map(({ label, unit, value, before, formula }): TableCell[] => [
-          { text: pieces(label) },
+        ...figures.map(({ label, unit, value, before, formula, isSum = false }): TableCell[] => [
+          { text: pieces(label), bold: isSum },
           { text: pieces(written(unit, value, writing)), bold: true, alignment: 'right' },
           ...(hasBefore
             ? [{ text: pieces(written(unit, before, writing)), alignment: 'right' as const, color: MUTE }]

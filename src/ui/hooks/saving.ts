@@ -9,9 +9,18 @@ export function useTrouble(): {
   trouble: ApiProblem | null
   setTrouble: (trouble: ApiProblem | null) => void
   faultOf: (path: string) => string | undefined
+  /** The same of all that a field holds: of a list its parts, too. */
+  faultWithin: (path: string) => string | undefined
 } {
   const [trouble, setTrouble] = useState<ApiProblem | null>(null)
-  return { trouble, setTrouble, faultOf: (path) => trouble?.errors.find((fault) => fault.path === path)?.message }
+  const where = (holds: (path: string) => boolean): string | undefined =>
+    trouble?.errors.find((fault) => holds(fault.path))?.message
+  return {
+    trouble,
+    setTrouble,
+    faultOf: (path) => where((at) => at === path),
+    faultWithin: (path) => where((at) => at === path || at.startsWith(`${path}[`) || at.startsWith(`${path}.`)),
+  }
 }
 
 /** What is saved by one button: what the server found wrong with it, by field, and how it is sent. */

@@ -7,9 +7,9 @@ import { written, type Writing } from '@/core/reports/write'
 import { ACROSS, BESIDE_POINTER, UP } from '@/ui/parts/chart-look'
 
 const COLOURS: Record<Mark, string> = {
-  good: 'var(--running)',
+  good: 'var(--succeeded)',
   bad: 'var(--failed)',
-  plain: 'var(--line-strong)',
+  plain: 'var(--faint)',
   before: 'var(--brass)',
 }
 

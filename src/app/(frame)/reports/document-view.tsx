@@ -36,6 +36,11 @@ const Sheet = styled.table`
     text-align: right;
     white-space: nowrap;
   }
+  a {
+    text-decoration: underline;
+    text-decoration-color: var(--line-strong);
+    text-underline-offset: 3px;
+  }
   tfoot td {
     font-weight: 600;
     border-bottom: none;
@@ -65,6 +70,14 @@ const Sum = styled.table`
     text-align: right;
     font-weight: 600;
     white-space: nowrap;
+  }
+  [data-sum] td:not(:last-child) {
+    border-top: 1px solid var(--ink);
+  }
+  a {
+    text-decoration: underline;
+    text-decoration-color: var(--line-strong);
+    text-underline-offset: 3px;
   }
   .before {
     text-align: right;
@@ -154,11 +167,11 @@ function Figures({ figures, writing }: { figures: readonly Figure[]; writing: Wr
           </thead>
         )}
         <tbody>
-          {figures.map(({ label, unit, value, before, formula, href }) => {
+          {figures.map(({ label, unit, value, before, formula, href, isSum }) => {
             const words = written(unit, value, writing) || '–'
             return (
-              <tr key={label}>
-                <td>{label}</td>
+              <tr key={label} data-sum={isSum}>
+                <td>{isSum ? <b>{label}</b> : label}</td>
                 <td className="value">{href ? <Link href={href}>{words}</Link> : words}</td>
                 {hasBefore && <td className="before">{written(unit, before, writing)}</td>}
                 <td>

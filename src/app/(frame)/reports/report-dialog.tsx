@@ -78,7 +78,7 @@ export function ReportDialog({
   const { why: whyNotShare } = useMay('operate')
   const client = useQueryClient()
   const [content, setContent] = useState<ReportContent>(() => (report ? contentOf(report) : fresh(zone)))
-  const { trouble, setTrouble, faultOf } = useTrouble()
+  const { trouble, setTrouble, faultOf, faultWithin } = useTrouble()
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
   const { data: jobs = [] } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
   const { data: people = [] } = useQuery({ queryKey: ['people'], queryFn: () => api.get<PersonRow[]>('/people') })
@@ -123,7 +123,7 @@ export function ReportDialog({
           </Row>
           <Small>{REPORT_KINDS[kind].says}</Small>
           <Row $top $gap={12}>
-            <PeriodFields period={period} onChange={(next) => set({ period: next })} faultOf={faultOf} />
+            <PeriodFields period={period} onChange={(next) => set({ period: next })} faultOf={faultWithin} />
             <TextField
               label="Time zone"
               value={content.zone}
@@ -140,7 +140,7 @@ export function ReportDialog({
                 ids={filter.area ?? []}
                 choices={places}
                 onChange={(ids) => narrowed('area', ids)}
-                error={faultOf('filter.area')}
+                error={faultWithin('filter.area')}
               />
               {OF_RUNS.includes(kind) && (
                 <Chosen
@@ -149,7 +149,7 @@ export function ReportDialog({
                   ids={filter.job ?? []}
                   choices={jobs.map(({ id, title }) => ({ id, title }))}
                   onChange={(ids) => narrowed('job', ids)}
-                  error={faultOf('filter.job')}
+                  error={faultWithin('filter.job')}
                 />
               )}
             </Row>
@@ -197,7 +197,7 @@ export function ReportDialog({
               ids={readers.people}
               choices={people.map(({ id, name }) => ({ id, title: name }))}
               onChange={(ids) => set({ readers: { ...readers, people: ids } })}
-              error={faultOf('readers.people')}
+              error={faultWithin('readers.people')}
             />
             <Chosen
               label="Who may see an area"
@@ -205,7 +205,7 @@ export function ReportDialog({
               ids={readers.areas}
               choices={places}
               onChange={(ids) => set({ readers: { ...readers, areas: ids } })}
-              error={faultOf('readers.areas')}
+              error={faultWithin('readers.areas')}
             />
           </Row>
           <Row $gap={14} $wrap role="group" aria-label="Roles that read it">
@@ -230,10 +230,14 @@ export function ReportDialog({
             label="Mailed as a PDF to"
             value={content.mail}
             onChange={(mail) => set({ mail })}
-            error={faultOf('mail')}
+            error={faultWithin('mail')}
             placeholder="office@marram.example"
           />
-          <Small>It is made with the rights of {report?.owner ?? 'you'}: what they may not see is not in it.</Small>
+          <Small>
+            {report && !report.isMine
+              ? 'Saved by you, it is yours, and made with your rights.'
+              : 'It is made with your rights: what you may not see is not in it.'}
+          </Small>
           <DialogButtons onClose={onClose}>{report ? 'Save' : 'Keep it'}</DialogButtons>
         </Stack>
       </form>

@@ -100,12 +100,6 @@ export function ReportScreen({ id, resultId }: { id: number; resultId?: number }
         <Row $wrap>
           <Crumb href="/reports">Reports</Crumb>
           <h1>{title}</h1>
-          <Small>
-            {document
-              ? `${document.period.words}, ${document.period.zone} · made with the rights of ${document.rightsOf}`
-              : `${REPORT_KINDS[kind].title}, ${periodWords(report.data.period)}`}{' '}
-            · read by {readersWords(report.data)}
-          </Small>
           <Spring />
           {shown?.hasPdf && <Download href={`/api/v1/report-results/${shown.id}/report.pdf`}>PDF</Download>}
           {document && <Button onPress={() => window.print()}>Print</Button>}
@@ -119,6 +113,12 @@ export function ReportScreen({ id, resultId }: { id: number; resultId?: number }
             Remove
           </Button>
         </Row>
+        <Small>
+          {document
+            ? `${document.period.words}, ${document.period.zone} · made with the rights of ${document.rightsOf}`
+            : `${REPORT_KINDS[kind].title}, ${periodWords(report.data.period)}`}{' '}
+          · read by {readersWords(report.data)}
+        </Small>
         {underWay.map((result) => (
           <Making
             key={result.id}

@@ -111,7 +111,7 @@ export function WorthDialog({
               />
             </Row>
           ))}
-          {faultOf('terms') && !faultOf('terms[') && <Small>{faultOf('terms')}</Small>}
+          {faultOf('terms') && <Small>{faultOf('terms')}</Small>}
           <Row>
             <Button onPress={() => setTerms([...terms, FIRST])}>From another day on</Button>
           </Row>
