@@ -2,7 +2,7 @@ import type { NextConfig } from 'next'
 
 const config: NextConfig = {
   compiler: { styledComponents: { ssr: true } },
-  serverExternalPackages: ['sequelize', 'umzug', 'pg', 'pino', '@node-rs/argon2', 'nodemailer', 'piscina', 'exceljs'],
+  serverExternalPackages: ['sequelize', 'umzug', 'pg', 'pino', '@node-rs/argon2', 'nodemailer', 'piscina'],
   poweredByHeader: false,
   reactStrictMode: true,
   // React Aria brings its words in 34 languages: those of a date alone are 20 kB for each browser.

@@ -44,5 +44,7 @@ async function carryOut(action: Connection, context: Context): Promise<number | 
       return (await import('./transfer')).transfer(action, context)
     case 'ssh':
       return (await import('./ssh')).ssh(action, context)
+    case 'report':
+      return (await import('./report')).report(action, context)
   }
 }

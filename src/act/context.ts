@@ -9,6 +9,8 @@ export interface Context {
   readonly account: SignIn | null
   readonly run: string
   readonly attempt: string
+  /** The socket at which it asks the server; null or absent: it has nothing to ask. */
+  readonly door?: string | null
   /** What a ticket refers to; else the run. */
   readonly reference?: string
   /** Whether a connection to this address of the network may be made; absent: to any. The server's own requests have such a rule. */
@@ -33,15 +35,21 @@ export interface Surroundings {
   readonly account: SignIn | null
   readonly run: string
   readonly attempt: string
+  /** The socket at which an attempt asks the server; null: it has nothing to ask. */
+  readonly door?: string | null
 }
 
 /** @param outputs a descriptor that named values are written to; null: they are dropped */
-export function contextOf({ values, account, run, attempt }: Surroundings, outputs: number | null): Context {
+export function contextOf(
+  { values, account, run, attempt, door = null }: Surroundings,
+  outputs: number | null,
+): Context {
   return {
     values,
     account,
     run,
     attempt,
+    door,
     say: (line) => process.stdout.write(`${line}\n`),
     warn: (line) => process.stderr.write(`${line}\n`),
     hand: (name, value) => {

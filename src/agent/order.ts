@@ -21,7 +21,7 @@ export interface Described {
 const INTERPRETER_FILES = { sh: 'sh', bash: 'bash', node: 'cjs', python3: 'py' } as const
 
 /** What the command is, as words; a script is written into the attempt's folder first. */
-function commandOf(lease: Lease, folder: string): string[] {
+function commandOf(lease: Lease, folder: string, door: string | null): string[] {
   const names = new Set(Object.keys(lease.inputs))
   switch (lease.action.kind) {
     case 'command':
@@ -45,6 +45,7 @@ function commandOf(lease: Lease, folder: string): string[] {
         account: lease.signIn,
         run: String(lease.run),
         attempt: String(lease.try),
+        door,
         faultFile: join(folder, 'fault'),
       }
       writeFileSync(file, JSON.stringify(order), { mode: 0o600 })
@@ -137,10 +138,10 @@ export function writeOrder(lease: Lease, dir: string, mark: string): { order: St
   const folder = lease.folder ?? account?.home ?? homedir()
   if (!existsSync(folder) || !statSync(folder).isDirectory())
     throw new Error(`The working folder ${folder} does not exist on this machine.`)
-  const argv = commandOf(lease, dir)
-  const outputsFile = makeOutputsFile(account, dir)
   const isAct = lease.action.kind === 'act'
-  const items = lease.asksForItems && !isAct ? makeItemFolder() : null
+  const items = lease.asksForItems ? makeItemFolder() : null
+  const argv = commandOf(lease, dir, items?.socket ?? null)
+  const outputsFile = makeOutputsFile(account, dir)
   const order: StartOrder = {
     argv,
     folder,

@@ -32,6 +32,12 @@ export const itemAskSchema = z.discriminatedUnion('do', [
   z.object({ do: z.literal('fail'), item, why }),
   z.object({ do: z.literal('later'), item, notBefore: z.iso.datetime({ offset: true }).optional() }),
 ])
+/** What a run that makes a report asks, at the same door. */
+export const reportAskSchema = z.discriminatedUnion('do', [
+  z.object({ do: z.literal('report'), report: textSchema(64) }),
+  z.object({ do: z.literal('report-state'), result: item }),
+  z.object({ do: z.literal('report-stop'), result: item }),
+])
 export const itemSchema = z.object({
   type: z.literal('item'),
   attempt: id,

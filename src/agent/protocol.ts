@@ -27,6 +27,7 @@ export {
   deskSaySchema,
   HAS_DESKS,
   itemAskSchema,
+  reportAskSchema,
   LOOKS_FOR_FILES,
   MOST_FOUND,
   TRACES,

@@ -1,9 +1,13 @@
 import { reportSchema } from '@/core/reports/definition'
+import { jobDefinitionSchema } from '@/core/work/job'
+import { triggerDefinitionSchema } from '@/core/work/trigger'
 import type { Actor } from '@/service/base/actor'
 import { actorOfPerson } from '@/service/people/sessions'
 import { addReport } from '@/service/reports/reports'
 import { makeReport } from '@/service/reports/results'
 import { saveAreaWorth, saveJobWorth } from '@/service/reports/worths'
+import { addTrigger } from '@/service/timing/triggers'
+import { addJob } from '@/service/work/work'
 import { many, one } from '@/store/db'
 
 async function actor(name: string): Promise<Actor> {
@@ -46,7 +50,32 @@ export async function addReports(now: Date): Promise<void> {
   await keep(ines, { title: 'Load of the pools', kind: 'load', period: { last: 'week' } })
   await keep(ines, { title: 'Schedules reviewed', kind: 'schedules', period: { current: 'day' } })
   await keep(ines, { title: 'Refunds', kind: 'queues', period: { days: 14 } })
+  await addSchedule(ines)
   await keep(ines, { title: 'Worth of this quarter', kind: 'worth', period: { current: 'quarter' }, readers })
+}
+
+/** The night's failures go to the office before the first sailing: a job like any other, started by a trigger. */
+async function addSchedule(ines: Actor): Promise<void> {
+  const { id: areaId } = await one<{ id: number }>(null, `SELECT id FROM areas WHERE title = 'Housekeeping'`)
+  const { id: jobId } = await addJob(ines, {
+    title: 'Night summary to the office',
+    notes: '',
+    areaId,
+    active: true,
+    definition: jobDefinitionSchema.parse({
+      action: { kind: 'report', report: 'what-went-wrong-in-the-night' },
+      target: { pool: 'lab' },
+      retries: 1,
+    }),
+  })
+  await addTrigger(ines, {
+    title: 'Night summary',
+    notes: '',
+    jobId,
+    enabled: true,
+    sure: true,
+    definition: triggerDefinitionSchema.parse({ time: { at: ['09:05'] }, zone: 'Europe/London', priority: 'low' }),
+  })
 }
 
 /** Minutes by hand, rates and costs in pounds. */

@@ -5,12 +5,14 @@ import {
   LOOKS_FOR_FILES,
   MOST_RECEIPTS,
   PROTOCOL_VERSION,
+  reportAskSchema,
   TRACES,
   type FoundFile,
   type Heard,
 } from '@/agent/protocol'
 import { agentConnected, agentDisconnected, settingsOf, type LinkedAgent } from '@/service/fleet/agent-link'
 import { answerItemRequest } from '@/service/queues/item-requests'
+import { answerReportRequest } from '@/service/reports/asked'
 import { storeTrace, tracesOf } from '@/service/fleet/traces'
 import { noteTried, triesToDeliver } from '@/service/fleet/sign-ins'
 import { desksOf, hearDesk, noteThere } from '@/service/runs/desks'
@@ -160,11 +162,12 @@ export class Gateway {
     }
   }
 
-  /** A run asks about items. Of each agent so many are looked at at once; of what could not be looked at nothing is said, and it is asked again. */
+  /** A run asks about items, or has a report made. Of each agent so many are looked at at once; of what could not be looked at nothing is said, and it is asked again. */
   private answerItem(link: Link, { attempt, token, request, ask }: Extract<Heard, { type: 'item' }>): void {
     if (link.asking >= MOST_ASKED) return
     link.asking++
-    answerItemRequest(link.agentId, { attempt, token, request, ask })
+    const answering = reportAskSchema.safeParse(ask).success ? answerReportRequest : answerItemRequest
+    answering(link.agentId, { attempt, token, request, ask })
       .then((answer) => link.send({ type: 'item', attempt, request, answer: answer as never }))
       .catch((error: unknown) =>
         log.warn({ err: error, agent: link.agent.name }, 'a question about items was not answered'),

@@ -10,6 +10,7 @@ import { startRun, startSchema } from '@/service/runs/start'
 import { actor, ADMIN, freshDatabase, OPERATOR, VIEWER } from '@/store/database.test-help'
 import { execute, many, one } from '@/store/db'
 import { exportFile } from './export-files'
+import { columnName } from './workbook'
 
 freshDatabase()
 
@@ -108,6 +109,15 @@ describe('a list as a file', () => {
     const response = await fileOf(VIEWER, { list: 'runs', job: jobId, format: 'xlsx', columns: 'number' })
     const [sheet] = await readXlsxFile(Buffer.from(await response.arrayBuffer()))
     expect(new Set(sheet?.data.slice(1).map(([number]) => number)).size).toBe(1204)
+  })
+
+  it('names columns as spreadsheets do, and holds what XML would read otherwise', async () => {
+    expect([0, 25, 26, 51, 52, 701, 702].map(columnName)).toEqual(['A', 'Z', 'AA', 'AZ', 'BA', 'ZZ', 'AAA'])
+    const odd = 'a<b>&amp;"c"\r\nd  \u0007 ☕'
+    await execute(null, 'UPDATE runs SET reason = $2 WHERE id = $1', [runId, odd])
+    const response = await fileOf(VIEWER, { list: 'runs', text: `#${runId}`, format: 'xlsx', columns: 'reason' })
+    const [sheet] = await readXlsxFile(Buffer.from(await response.arrayBuffer()), { trim: false })
+    expect(sheet?.data[1]?.[0]).toBe(odd.replace('\u0007', '\ufffd'))
   })
 
   it('has of items what their schema names in columns of their own', async () => {

@@ -2,7 +2,16 @@ import { gather, GATHER_MS } from './gather'
 
 const sent: unknown[] = []
 const told = (): unknown[] => sent.splice(0)
-const NOTHING = { all: false, fleet: false, matters: false, jobs: false, items: false, reports: false, timing: false, runs: [] }
+const NOTHING = {
+  all: false,
+  fleet: false,
+  matters: false,
+  jobs: false,
+  items: false,
+  reports: false,
+  timing: false,
+  runs: [],
+}
 let gathering: ReturnType<typeof gather>
 beforeEach(() => {
   jest.useFakeTimers()

@@ -46,6 +46,7 @@ export function mayGoTo({ hosts }: Pick<AccountRules, 'hosts'>, host: string): b
 
 /** The host that an action signs in at, as far as it is known: references to inputs are filled in. */
 export function hostOf(action: Connection, values: Readonly<Record<string, string>> = {}): string {
+  if (action.kind === 'report') return ''
   if (action.kind !== 'http' && action.kind !== 'ticket') return plainHost(fill(action.host, values))
   try {
     return plainHost(new URL(fill(action.url, values, encodeURIComponent)).hostname)
@@ -61,6 +62,8 @@ export function signInFault(
   action: Connection,
   values?: Readonly<Record<string, string>>,
 ): string | null {
+  // Nobody signs in for it.
+  if (action.kind === 'report') return null
   const host = hostOf(action, values)
   const isOpen =
     values === undefined && /\$\{/.test(action.kind === 'http' || action.kind === 'ticket' ? action.url : action.host)

@@ -135,6 +135,13 @@ const sshSchema = z.strictObject({
   withinSeconds: seconds.default(3600),
 })
 
+/** A report is made: the server does it, and whoever it names gets it. The agent waits for it. Outputs: `result`, its number, and `pages`. */
+const reportSchema = z.strictObject({
+  kind: z.literal('report'),
+  /** Its id, as lists and files call it. */
+  report: text(64).regex(/^[a-z0-9][a-z0-9-]*$/, 'The id of a report.'),
+})
+
 export const CONNECTION_SCHEMAS = [
   reachSchema,
   httpSchema,
@@ -143,6 +150,7 @@ export const CONNECTION_SCHEMAS = [
   mailSchema,
   ticketSchema,
   sshSchema,
+  reportSchema,
 ] as const
 export const connectionSchema = z.discriminatedUnion('kind', [...CONNECTION_SCHEMAS])
 export type Connection = z.output<typeof connectionSchema>
@@ -155,6 +163,7 @@ export const CONNECTION_KINDS = [
   'mail',
   'ticket',
   'ssh',
+  'report',
 ] as const satisfies readonly ConnectionKind[]
 export const isConnection = (action: { readonly kind: string }): action is Connection =>
   (CONNECTION_KINDS as readonly string[]).includes(action.kind)
@@ -162,6 +171,7 @@ export const isConnection = (action: { readonly kind: string }): action is Conne
 /** Kinds that sign in with a run-as account, and those that cannot do without. */
 export const ACCOUNT_USE: Readonly<Record<ConnectionKind, 'none' | 'may' | 'must'>> = {
   reach: 'none',
+  report: 'none',
   http: 'may',
   ticket: 'may',
   mail: 'may',
@@ -284,5 +294,7 @@ export function connectionWords(action: Connection): string {
       return `“${action.title}” at ${action.url}`
     case 'ssh':
       return `on ${action.host}`
+    case 'report':
+      return action.report
   }
 }

@@ -15,6 +15,9 @@ import { listRuns, runFilterSchema } from '@/service/runs/run-list'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one, transaction } from '@/store/db'
+import { makeAgent, lease } from '@/service/fixtures.test-help'
+import { startRun, startSchema } from '@/service/runs/start'
+import { answerReportRequest } from './asked'
 import { reportsAreDue } from './due'
 import { makeNext, takeResult } from './making'
 import { addReport, listReports, oneReport, removeReport, saveReport } from './reports'
@@ -312,6 +315,51 @@ describe('making one', () => {
         expect(text).toContain(inOneLine(`${label} ${written(unit, value, writingOf(document))}`))
     },
   )
+})
+
+describe('a job that makes a report', () => {
+  it('asks for it once for each try, is told how far it is, and stops what it asked for; nobody else is answered', async () => {
+    const { id } = await addReport(ines, content({ title: 'By a job' }))
+    const { slug } = await oneReport(ines, id)
+    const agentId = await makeAgent('kelda-lab')
+    const job = async (report: string): Promise<number> =>
+      (
+        await addJob(ADMIN, {
+          title: `Makes ${report}`,
+          notes: '',
+          areaId: open,
+          active: true,
+          definition: jobDefinitionSchema.parse({ action: { kind: 'report', report }, target: { agent: 'kelda-lab' } }),
+        })
+      ).id
+    await expect(job('no-such')).rejects.toMatchObject({ errors: [{ path: 'definition.action.report' }] })
+    const { id: runId } = await startRun(ADMIN, startSchema.parse({ jobId: await job(slug) }))
+    const { attempt, token } = await lease(runId, agentId)
+    const ask = (what: object, request = 'report-1-1'): ReturnType<typeof answerReportRequest> =>
+      answerReportRequest(agentId, { attempt, token, request, ask: what })
+    const first = await ask({ do: 'report', report: slug })
+    expect(await ask({ do: 'report', report: slug })).toEqual(first)
+    expect(await ask({ do: 'report', report: 'runs-of-october' })).toMatchObject({ ok: false })
+    const { result } = (first as { answer: { result: number } }).answer
+    expect(await resultState(ines, result)).toMatchObject({ state: 'waiting', askedBy: `Makes ${slug}` })
+    expect(await makeNext()).toEqual({ id: result, isMade: true })
+    expect(await ask({ do: 'report-state', result })).toMatchObject({ ok: true, answer: { state: 'made' } })
+    // Of another report it is told nothing, and under another token nothing at all.
+    const other = (await makeReport(ines, (await addReport(ines, content({ title: 'Other' }))).id)).id
+    expect(await ask({ do: 'report-state', result: other })).toMatchObject({ ok: false })
+    await stopResult(ines, other)
+    expect(
+      await answerReportRequest(agentId, {
+        attempt,
+        token: token + 1,
+        request: 'report-1-2',
+        ask: { do: 'report', report: slug },
+      }),
+    ).toMatchObject({ ok: false })
+    const second = (await ask({ do: 'report', report: slug }, 'report-1-3')) as { answer: { result: number } }
+    await ask({ do: 'report-stop', result: second.answer.result }, 'report-1-4')
+    expect(await resultState(ines, second.answer.result)).toMatchObject({ state: 'stopped' })
+  })
 })
 
 describe('worth', () => {

@@ -86,9 +86,10 @@ export function buildLease(row: LeaseRow): Lease {
   }
 }
 
-/** One saved by an older Bugle names no queues. */
-const asksForItems = ({ queues }: Partial<Pick<JobDefinition, 'queues'>>): boolean =>
-  queues !== undefined && queues.take.length + queues.add.length > 0
+/** Whether it has something to ask at its agent's door. One saved by an older Bugle names no queues. */
+const asksForItems = ({ queues, action }: Partial<Pick<JobDefinition, 'queues' | 'action'>>): boolean =>
+  action?.kind === 'report' ||
+  (queues !== undefined && !isConnection(action ?? { kind: '' }) && queues.take.length + queues.add.length > 0)
 
 const receiptOf = (row: LeaseRow): Receipt => ({
   run: row.run,

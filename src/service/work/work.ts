@@ -170,8 +170,19 @@ async function requireThere(tx: Tx, actor: Actor, job: JobContent): Promise<void
     ...(await SharedValues.read(tx)).faultsOf(job.definition.inputs),
     ...dayFaultsOf(job.definition.inputs, await timingState(tx)),
     ...(await queueFaultsOf(tx, actor, job.definition)),
+    ...(await reportFaultsOf(tx, job.definition)),
   ]
   if (faults.length > 0) throw new Problem('invalid-input', faults.map(({ message }) => message).join(' '), faults)
+}
+
+/** A job makes only a report that there is. Whoever may read it is told what comes of it, whoever saved the job. */
+async function reportFaultsOf(
+  tx: Tx,
+  { action }: JobContent['definition'],
+): Promise<{ path: string; message: string }[]> {
+  if (action.kind !== 'report') return []
+  const found = await maybeOne(tx, 'SELECT id FROM reports WHERE slug = $1', [action.report])
+  return found ? [] : [{ path: 'definition.action.report', message: `There is no report ${action.report}.` }]
 }
 
 /** A job names only work queues that there are, and whose items whoever saves it may work on. */

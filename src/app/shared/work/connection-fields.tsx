@@ -5,6 +5,7 @@ import { HttpFields } from './connections/http'
 import { MailFields } from './connections/mail'
 import type { KindProps } from './connections/parts'
 import { ReachFields } from './connections/reach'
+import { ReportFields } from './connections/report'
 import { SqlFields } from './connections/sql'
 import { SshFields } from './connections/ssh'
 import { TicketFields } from './connections/ticket'
@@ -18,6 +19,7 @@ const FIELDS: { readonly [K in ConnectionKind]: ComponentType<KindProps<K>> } = 
   mail: MailFields,
   ticket: TicketFields,
   ssh: SshFields,
+  report: ReportFields,
 }
 
 /** A job that talks to another machine or service, as sentences. */

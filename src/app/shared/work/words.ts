@@ -15,6 +15,7 @@ export const KIND_WORDS: Record<string, string> = {
   transfer: 'file transfer',
   mail: 'mail',
   ticket: 'ticket',
+  report: 'report',
   ssh: 'SSH command',
 }
 

@@ -33,6 +33,7 @@ export const BLANK: { readonly [K in ConnectionKind]: Extract<Connection, { kind
   mail: { kind: 'mail', host: '', port: 25, tls: false, from: '', to: [], subject: '', text: '' },
   ticket: { kind: 'ticket', url: '', title: '', text: '', urgency: 'normal' },
   ssh: { kind: 'ssh', host: '', port: 22, hostKey: null, command: '', withinSeconds: 3600 },
+  report: { kind: 'report', report: '' },
 }
 
 export const CONNECTION_TITLES: Readonly<Record<ConnectionKind, string>> = {
@@ -43,6 +44,7 @@ export const CONNECTION_TITLES: Readonly<Record<ConnectionKind, string>> = {
   mail: 'a mail',
   ticket: 'a ticket',
   ssh: 'a command over SSH',
+  report: 'a report',
 }
 
 /** What an action of each kind hands on to later steps, in words; a kind that is not here hands on nothing. */
@@ -52,4 +54,5 @@ export const HANDED_ON: Readonly<Partial<Record<ConnectionKind, string>>> = {
   sql: 'rows, and the columns of the first row',
   transfer: 'files, bytes',
   ticket: 'ticket',
+  report: 'result, pages',
 }
