@@ -417,6 +417,17 @@ describe('a mail', () => {
     from: 'bugle@marram.example',
     to: ['office@marram.example', '${who}'],
   }
+  it('takes along what is given to it, as it is', async () => {
+    const bytes = Buffer.from([0x25, 0x50, 0x44, 0x46, 0, 255, 13, 10])
+    const { context } = told({ who: 'ines@marram.example' }, ACCOUNT)
+    const attachments = [{ name: 'Nächte.pdf', type: 'application/pdf', bytes }]
+    await mail(make({ ...letter, port: ports.mail, subject: 'x', text: 'y' }), { ...context, attachments })
+    expect(mailbox.mails[0]).toMatchObject({
+      text: 'y',
+      attachments: [{ name: 'Nächte.pdf', type: 'application/pdf', bytes }],
+    })
+  })
+
   it('is sent, with its text as it was written', async () => {
     const { context, lines } = told({ who: 'ines@marram.example', boat: 'Kelda\r\nBcc: all@marram.example' }, ACCOUNT)
     await mail(make({ ...letter, port: ports.mail, subject: 'Night of ${boat}', text: 'Grüße\n= done =' }), context)

@@ -76,6 +76,7 @@ export const GlobalStyle = createGlobalStyle`
   :root[data-theme='dark'] { ${dark} }
   @media (prefers-color-scheme: dark) { :root[data-theme='system'] { ${dark} } }
   *, *::before, *::after { box-sizing: border-box; }
+  progress { accent-color: var(--brass); }
   html, body { margin: 0; height: 100%; }
   body {
     background: var(--paper); color: var(--ink);

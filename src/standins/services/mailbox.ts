@@ -1,4 +1,5 @@
 import type { AddressInfo } from 'node:net'
+import { simpleParser } from 'mailparser'
 import { SMTPServer } from 'smtp-server'
 import { pause, SLOW_MS, type Mood } from './mood'
 
@@ -8,6 +9,13 @@ export interface Mail {
   readonly to: readonly string[]
   readonly subject: string
   readonly text: string
+  readonly attachments: readonly Attachment[]
+}
+
+export interface Attachment {
+  readonly name: string
+  readonly type: string
+  readonly bytes: Buffer
 }
 
 const MOST = 500
@@ -39,18 +47,26 @@ export class Mailbox {
         const chunks: Buffer[] = []
         stream.on('data', (chunk: Buffer) => chunks.push(chunk))
         stream.on('end', () => {
-          const whole = Buffer.concat(chunks).toString('utf8')
-          const gap = whole.indexOf('\r\n\r\n')
           const { mailFrom, rcptTo } = session.envelope
-          this.mails.unshift({
-            at: new Date().toISOString(),
-            from: mailFrom ? mailFrom.address : '',
-            to: rcptTo.map(({ address }) => address),
-            subject: /^subject: (.*)$/im.exec(whole.slice(0, gap))?.[1] ?? '',
-            text: readable(whole.slice(gap + 4), whole.slice(0, gap)).replaceAll('\r\n', '\n'),
-          })
-          this.mails.splice(MOST)
-          done(null, 'Kept')
+          simpleParser(Buffer.concat(chunks)).then(
+            ({ subject = '', text = '', attachments }) => {
+              this.mails.unshift({
+                at: new Date().toISOString(),
+                from: mailFrom ? mailFrom.address : '',
+                to: rcptTo.map(({ address }) => address),
+                subject,
+                text: text.trim(),
+                attachments: attachments.map(({ filename = 'file', contentType, content }) => ({
+                  name: filename,
+                  type: contentType,
+                  bytes: content,
+                })),
+              })
+              this.mails.splice(MOST)
+              done(null, 'Kept')
+            },
+            (error: unknown) => done(error as Error),
+          )
         })
       },
     })
@@ -67,15 +83,4 @@ export class Mailbox {
   stop(): Promise<void> {
     return new Promise((resolve) => this.server.close(() => resolve()))
   }
-}
-
-/** Quoted-printable and base64 (RFC 2045) as text. */
-function readable(body: string, head: string): string {
-  const encoding = /^content-transfer-encoding: (.*)$/im.exec(head)?.[1]?.trim().toLowerCase()
-  if (encoding === 'base64') return Buffer.from(body, 'base64').toString('utf8')
-  if (encoding !== 'quoted-printable') return body.trim()
-  const bytes = body
-    .replaceAll(/=\r?\n/g, '')
-    .replaceAll(/=([0-9A-F]{2})/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16)))
-  return Buffer.from(bytes, 'latin1').toString('utf8').trim()
 }

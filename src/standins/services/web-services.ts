@@ -78,7 +78,17 @@ export class WebServices {
     if (pathname.startsWith('/app')) return this.answerApp(pathname.slice(4), request, response, body)
     if (pathname === '/tickets' && request.method === 'POST') return this.openTicket(request, response, body)
     if (pathname === '/tickets.json') return json(response, 200, this.tickets)
-    if (pathname === '/mails.json') return json(response, 200, this.mails)
+    if (pathname === '/mails.json')
+      return json(
+        response,
+        200,
+        this.mails.map(({ attachments, ...mail }) => ({
+          ...mail,
+          attachments: attachments.map(({ name, type, bytes: of }) => ({ name, type, bytes: of.length })),
+        })),
+      )
+    const [, nth, part] = /^\/mailbox\/(\d+)\/(\d+)$/.exec(pathname) ?? []
+    if (nth !== undefined) return this.attachment(Number(nth), Number(part), response)
     const shown = { '/': () => this.home(), '/mailbox': () => this.mailbox(), '/tickets': () => this.ticketList() }[
       pathname
     ]
@@ -146,11 +156,27 @@ export class WebServices {
     return `<h1>Stand-ins</h1><p>Made-up services around Marram Sound Ferries. Tell each how to behave.</p><table>${rows.join('')}</table>`
   }
 
+  /** Counted from the oldest: a mail that comes meanwhile moves none. */
+  private attachment(nth: number, part: number, response: ServerResponse): void {
+    const found = this.mails.at(-1 - nth)?.attachments[part]
+    if (!found) return json(response, 404, { error: 'Nothing here' })
+    response
+      .writeHead(200, {
+        'content-type': found.type === 'application/pdf' ? found.type : 'application/octet-stream',
+        'content-disposition': `attachment; filename="${found.name.replaceAll(/[^\w.-]/g, '_')}"`,
+      })
+      .end(found.bytes)
+  }
+
   private mailbox(): string {
-    const mails = this.mails.map(
-      ({ at, from, to, subject, text }) =>
-        `<article><h2>${html(subject)}</h2><small>${html(at)} · ${html(from)} to ${html(to.join(', '))}</small><pre>${html(text)}</pre></article>`,
-    )
+    const mails = this.mails.map(({ at, from, to, subject, text, attachments }, i) => {
+      const nth = this.mails.length - 1 - i
+      const files = attachments.map(
+        ({ name, bytes }, part) =>
+          `<p><a href="/mailbox/${nth}/${part}">${html(name)}</a> (${Math.ceil(bytes.length / 1024)} KiB)</p>`,
+      )
+      return `<article><h2>${html(subject)}</h2><small>${html(at)} · ${html(from)} to ${html(to.join(', '))}</small><pre>${html(text)}</pre>${files.join('')}</article>`
+    })
     return `<h1>Mailbox</h1>${mails.join('') || '<p>No mail yet.</p>'}`
   }
 

@@ -37,6 +37,7 @@ export function Chart({ chart, writing }: { chart: ReportChart; writing: Writing
           <ComposedChart data={rows} margin={{ top: 8, right: 4, bottom: 0, left: 0 }}>
             <XAxis dataKey="label" {...ACROSS} minTickGap={24} />
             <YAxis
+              allowDecimals={unit !== 'count'}
               {...UP}
               width={unit === 'money' ? 76 : 44}
               tickFormatter={(value: number) => written(unit, value, writing)}
@@ -53,6 +54,7 @@ export function Chart({ chart, writing }: { chart: ReportChart; writing: Writing
                   dataKey={`s${nth}`}
                   name={title}
                   stackId="all"
+                  maxBarSize={64}
                   fill={COLOURS[mark]}
                   isAnimationActive={false}
                   {...(hrefs ? { cursor: 'pointer', onClick: (bar: { payload?: unknown }) => go(bar.payload) } : {})}
