@@ -16,17 +16,6 @@ if (!isUp)
   )
 const { chromium } = await import('@playwright/test')
 
-const CRONTAB = `MAILTO=night@marram.example
-CRON_TZ=Europe/London
-# the night, before Bugle
-45 0 * * *    till-file --harbour orrin
-*/15 5-23 * * *  vessel-log --all
-30 2 * * 1-5  close-day --harbour kelda
-0 6 1 */3 *   quarter-returns
-@reboot       warm-up
-0 25 * * *    never
-`
-
 mkdirSync(folder, { recursive: true })
 const browser = await chromium.launch({
   executablePath: '/usr/bin/chromium',
@@ -114,11 +103,6 @@ await shoot('flow', night, `/work/flows/${flow.id}?step=transfer&tab=rehearse`, 
 await shoot('calendar', day, `/timing/calendars/${monthEnd.id}?year=${year}&day=${asked}`, 'Which days', (page) =>
   page.getByText('is not in it').or(page.getByText('is in it')).first().scrollIntoViewIfNeeded(),
 )
-await shoot('exchange', day, '/timing/exchange', 'A crontab in', async (page) => {
-  await page.getByRole('textbox', { name: 'Its lines' }).fill(CRONTAB)
-  await page.getByRole('button', { name: 'Read it, line by line' }).click()
-  await page.getByRole('table', { name: 'The crontab, line by line' }).waitFor()
-})
 const sampled = (page) => page.getByText('200 samples').waitFor({ timeout: 60_000 })
 await shoot('tuning', day, '/tuning', 'Night of', sampled)
 await shoot('deadlines', day, '/tuning?tab=deadlines', 'Would help most', async (page) => {
@@ -130,6 +114,8 @@ await shoot('proposals-night', night, '/tuning?tab=proposals', 'proposed', async
   await page.getByText(/^best possible|^searched \d+ s$/).waitFor({ timeout: 90_000 })
   await page.waitForTimeout(8000)
 })
+const reports = await get('/reports')
+await shoot('report', day, `/reports/${byTitle(reports, 'Worth of this quarter').id}`, 'Worth by week')
 await shoot('fleet', day, '/fleet', 'Fleet')
 await shoot('robots-night', night, '/fleet?tab=robots', 'desk1')
 await shoot(
