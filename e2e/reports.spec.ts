@@ -16,14 +16,12 @@ test('a report is kept, made, leads to exactly its rows, and is taken away as PD
   const address = page.url()
 
   // Every figure that leads to runs: as many are there as it says.
-  const links = await page
-    .locator('a[href^="/runs?"]')
-    .evaluateAll((all) =>
-      all.map((link) => ({
-        href: link.getAttribute('href') ?? '',
-        says: Number((link.textContent ?? '').replaceAll(',', '')),
-      })),
-    )
+  const links = await page.locator('a[href^="/runs?"]').evaluateAll((all) =>
+    all.map((link) => ({
+      href: link.getAttribute('href') ?? '',
+      says: Number((link.textContent ?? '').replaceAll(',', '')),
+    })),
+  )
   expect(links.length).toBeGreaterThan(20)
   const wrong: string[] = []
   for (const { href, says } of links) {

@@ -9,3 +9,10 @@ export function groupedBy<Item, Key>(items: Iterable<Item>, keyOf: (item: Item) 
   }
   return groups
 }
+
+/** What stands under the key; where nothing does, what is made and stands there from then on. */
+export function getOr<Key, Value>(map: Map<Key, Value>, key: Key, make: () => Value): Value {
+  let value = map.get(key)
+  if (value === undefined) map.set(key, (value = make()))
+  return value
+}

@@ -1,7 +1,7 @@
+import { getOr } from '../group'
 import { clipped, section, type Section } from './document'
 import { Lengths, type Frame, type RunFact, type RunTaker } from './facts'
 import { daysOf } from './period'
-import { getOr } from './runs-by-day'
 
 const MOST_LISTED = 2000
 /** A forecast of when a run ends was right if it was no further off. */

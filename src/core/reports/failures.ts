@@ -1,7 +1,7 @@
+import { getOr } from '../group'
 import { clipped, section, type Section } from './document'
 import { Lengths, outcomesHref, runsHref, type Frame, type RunFact, type RunTaker } from './facts'
 import { daysOf } from './period'
-import { getOr } from './runs-by-day'
 
 const MOST_LISTED = 2000
 /** Reasons that differ in nothing but numbers are one cause. */

@@ -1,6 +1,6 @@
+import { getOr } from '../group'
 import { section, type Section } from './document'
 import { Lengths, type Frame, type RunFact, type RunTaker } from './facts'
-import { getOr } from './runs-by-day'
 
 const HOUR_MS = 3_600_000
 

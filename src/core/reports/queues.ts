@@ -1,8 +1,8 @@
+import { getOr } from '../group'
 import type { ItemState } from '../events/item'
 import { section, type Section } from './document'
 import { Lengths, type Frame } from './facts'
 import { daysOf } from './period'
-import { getOr } from './runs-by-day'
 
 /** An item of a work queue as reports see it. Instants and lengths in milliseconds. */
 export interface ItemFact {

@@ -1,3 +1,4 @@
+import { getOr } from '../group'
 import { clipped, section, type Section, type TableColumn, type TableRow } from './document'
 import {
   Lengths,
@@ -204,10 +205,4 @@ export function runsByDay(frame: Frame, { details }: { readonly details: boolean
     ]
   }
   return { take, finish }
-}
-
-export function getOr<Key, Value>(map: Map<Key, Value>, key: Key, make: () => Value): Value {
-  let value = map.get(key)
-  if (value === undefined) map.set(key, (value = make()))
-  return value
 }
