@@ -12,7 +12,7 @@ export interface Mail {
   readonly attachments: readonly Attachment[]
 }
 
-export interface Attachment {
+interface Attachment {
   readonly name: string
   readonly type: string
   readonly bytes: Buffer
