@@ -72,6 +72,16 @@ const Bar = styled.header`
     font-weight: 600;
     border-color: var(--brass);
   }
+  /* All areas in one line on a smaller window, too. */
+  @media (max-width: 1180px) {
+    gap: 10px;
+    .brand {
+      margin-right: 0;
+    }
+    nav a {
+      padding-inline: 8px;
+    }
+  }
   .spring {
     flex: 1;
   }
