@@ -37,7 +37,7 @@ function fieldOf(key: string): Field | undefined {
 const bare = (text: string): string => text.replace(/[\s,"]/g, '')
 
 /** A whole form is drawn again after each of these, on a machine that may be busy. */
-const PATIENT = { timeout: 20_000 }
+const PATIENT = { timeout: 60_000 }
 
 const TEXT = fc
   .string({ unit: fc.constantFrom(...'abzAZ019 ,.;="\'-:/|%øé漢'), minLength: 1, maxLength: 6 })

@@ -275,6 +275,6 @@ describe('whatever is typed into a trigger', () => {
         { seed: 11, notAsked: ['In words'] },
       )
     },
-    120_000,
+    300_000,
   )
 })

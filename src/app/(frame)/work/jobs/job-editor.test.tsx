@@ -236,6 +236,6 @@ describe('whatever is typed into a job', () => {
         { seed: 20261130 },
       )
     },
-    120_000,
+    300_000,
   )
 })
