@@ -222,7 +222,7 @@ describe('the stream of changes', () => {
     await tell({ runs: [8, 9], timing: true })
     for (const each of [one, other]) {
       const heard = await each.until('"runs":[7,8,9]')
-      expect(heard).toContain('"matters":true,"jobs":false,"items":false,"timing":true')
+      expect(heard).toContain('"matters":true,"jobs":false,"items":false,"reports":false,"timing":true')
     }
     one.abort()
     other.abort()
