@@ -15,6 +15,9 @@ import { VIEWS } from './views'
 import { WATCH } from './watch'
 import { WORK } from './work'
 
+/** It is the same as long as this process lives, and takes a second to be worked out. */
+let document: ReturnType<typeof openApiDocument> | undefined
+
 /** Everything the API does, under /api/v1. */
 export const AREAS: readonly ApiArea[] = [
   { title: 'You and other people', endpoints: PEOPLE },
@@ -38,8 +41,12 @@ export const AREAS: readonly ApiArea[] = [
   {
     title: 'This description',
     endpoints: [
-      endpoint('GET', '/openapi.json', 'see', { says: 'all of the API as an OpenAPI 3.1 document' }, async () =>
-        openApiDocument(AREAS),
+      endpoint(
+        'GET',
+        '/openapi.json',
+        'see',
+        { says: 'all of the API as an OpenAPI 3.1 document' },
+        async () => (document ??= openApiDocument(AREAS)),
       ),
     ],
   },
