@@ -180,7 +180,8 @@ describe('whoever is of another organisation', () => {
     // Of an organisation that is not there it is a key that nobody made.
     expect(await withToken(key.replace('bgk2_', 'bgk77_'), async () => 'asked')).toBe('asked')
   })
-})
+  // The whole demo is loaded.
+}, 300_000)
 
 describe('agents of two organisations at one gateway', () => {
   it('are led to their own; what one says of the other’s attempts concerns nobody there', async () => {

@@ -123,7 +123,7 @@ function Audit(): ReactNode {
   })
   return (
     <>
-      <Row style={{ padding: '8px 12px' }}>
+      <Row $wrap style={{ padding: '8px 12px' }}>
         <ViewMenu viewed={viewed} />
         <div data-filter>
           <TextField
