@@ -64,7 +64,8 @@ beforeAll(async () => {
     'notices',
   ])
     numbers.push((await one<{ id: number }>(null, `SELECT coalesce(max(id), 1) AS id FROM ${table}`)).id)
-}, 120_000)
+  // The whole demo is loaded.
+}, 300_000)
 
 const reads = ENDPOINTS.filter(({ method, reads: isRead, path }) => (method === 'GET' || isRead) && path !== '/live')
 
@@ -180,8 +181,7 @@ describe('whoever is of another organisation', () => {
     // Of an organisation that is not there it is a key that nobody made.
     expect(await withToken(key.replace('bgk2_', 'bgk77_'), async () => 'asked')).toBe('asked')
   })
-  // The whole demo is loaded.
-}, 300_000)
+})
 
 describe('agents of two organisations at one gateway', () => {
   it('are led to their own; what one says of the other’s attempts concerns nobody there', async () => {
