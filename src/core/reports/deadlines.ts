@@ -1,7 +1,7 @@
 import { getOr } from '../group'
 import { clipped, section, type Section } from './document'
 import { Lengths, type Frame, type RunFact, type RunTaker } from './facts'
-import { daysOf } from './period'
+import { dayAt, daysOf } from './period'
 
 const MOST_LISTED = 2000
 /** A forecast of when a run ends was right if it was no further off. */
@@ -49,7 +49,7 @@ export function deadlines(frame: Frame): RunTaker<Section[]> {
     const isKept = run.endedAtMs !== null && marginMs >= 0
     job.marginSumMs += marginMs
     job.leastMs = Math.min(job.leastMs, marginMs)
-    const at = days.findIndex(({ toMs }) => run.createdAtMs < toMs)
+    const at = dayAt(days, run.createdAtMs)
     const day = perDay[at]
     if (isKept) {
       kept++

@@ -1,7 +1,7 @@
 import { getOr } from '../group'
 import { clipped, section, type Section } from './document'
 import { Lengths, outcomesHref, runsHref, type Frame, type RunFact, type RunTaker } from './facts'
-import { daysOf } from './period'
+import { dayAt, daysOf } from './period'
 
 const MOST_LISTED = 2000
 /** Reasons that differ in nothing but numbers are one cause. */
@@ -67,7 +67,7 @@ export function failures(frame: Frame): RunTaker<Section[]> {
     job.firstMs = Math.min(job.firstMs, endedMs)
     job.lastMs = Math.max(job.lastMs, endedMs)
     job.brokenSinceMs ??= endedMs
-    const at = days.findIndex(({ toMs }) => run.createdAtMs < toMs)
+    const at = dayAt(days, run.createdAtMs)
     if (at >= 0) perDay[at] = (perDay[at] ?? 0) + 1
     getOr(causes, causeOf(run.reason), () => ({ n: 0, example: run.id })).n++
     if (listed.length <= MOST_LISTED) listed.push(run)

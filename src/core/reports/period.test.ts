@@ -1,6 +1,6 @@
 import { isoDay } from '../calendar/days'
 import { zoneOf, type Zone } from '../timing/zone'
-import { daysOf, dayIn, periodBefore, periodOf, periodSchema, type PeriodSpec } from './period'
+import { dayAt, daysOf, dayIn, periodBefore, periodOf, periodSchema, type PeriodSpec } from './period'
 
 const zone = (name: string): Zone => zoneOf(name) as Zone
 const at = (text: string): number => Date.parse(text)
@@ -140,4 +140,17 @@ it('is refused where it ends before it begins, is too long, or is no day', () =>
     { days: 0 },
   ])
     expect(periodSchema.safeParse(spec).success).toBe(false)
+})
+
+it('finds the day of an instant as looking through all of them does, and none outside', () => {
+  const london = zone('Europe/London')
+  const days = daysOf(periodOf({ from: '2026-10-01', to: '2026-11-30' }, london, at('2027-01-01T00:00:00Z')), london)
+  const first = days[0]?.fromMs ?? 0
+  for (let i = -3000; i < 1_500_000; i += 997) {
+    const ms = first + i * 4000
+    expect([ms, dayAt(days, ms)]).toEqual([ms, days.findIndex(({ fromMs, toMs }) => ms >= fromMs && ms < toMs)])
+  }
+  for (const [i, { fromMs, toMs }] of days.entries())
+    expect([dayAt(days, fromMs), dayAt(days, toMs - 1)]).toEqual([i, i])
+  expect(dayAt([], 0)).toBe(-1)
 })

@@ -131,3 +131,16 @@ export function daysOf(
     })
   return out
 }
+
+/** Which of the days of a period an instant falls into; -1: none. @param days in order, as `daysOf` gives them */
+export function dayAt(days: readonly { readonly fromMs: number; readonly toMs: number }[], atMs: number): number {
+  let low = 0
+  let high = days.length
+  // The first that ends after it.
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (atMs < (days[middle]?.toMs ?? Infinity)) high = middle
+    else low = middle + 1
+  }
+  return atMs >= (days[low]?.fromMs ?? Infinity) ? low : -1
+}

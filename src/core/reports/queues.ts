@@ -2,7 +2,7 @@ import { getOr } from '../group'
 import type { ItemState } from '../events/item'
 import { section, type Section } from './document'
 import { Lengths, type Frame } from './facts'
-import { daysOf } from './period'
+import { dayAt, daysOf } from './period'
 
 /** An item of a work queue as reports see it. Instants and lengths in milliseconds. */
 export interface ItemFact {
@@ -34,8 +34,6 @@ export function queues(frame: Frame): { take: (item: ItemFact) => void; finish: 
   const perDay = days.map(() => ({ arrived: 0, ended: 0 }))
   const all = new Tally()
   const of = new Map<number, { readonly queue: string; readonly tally: Tally }>()
-  const dayAt = (ms: number): { arrived: number; ended: number } | undefined =>
-    perDay[days.findIndex(({ fromMs, toMs }) => ms >= fromMs && ms < toMs)]
   const take = (item: ItemFact): void => {
     const own = getOr(of, item.queueId, () => ({ queue: item.queue, tally: new Tally() })).tally
     const came = item.cameAtMs >= period.fromMs && item.cameAtMs < period.toMs
@@ -49,9 +47,9 @@ export function queues(frame: Frame): { take: (item: ItemFact) => void; finish: 
       if (item.handledMs !== null) tally.handling.add(item.handledMs)
       if (item.waitedMs !== null) tally.waiting.add(item.waitedMs)
     }
-    const cameOn = came ? dayAt(item.cameAtMs) : undefined
+    const cameOn = came ? perDay[dayAt(days, item.cameAtMs)] : undefined
     if (cameOn) cameOn.arrived++
-    const endedOn = ended ? dayAt(endedMs) : undefined
+    const endedOn = ended ? perDay[dayAt(days, endedMs)] : undefined
     if (endedOn) endedOn.ended++
   }
   const iso = (ms: number): string => encodeURIComponent(new Date(ms).toISOString())

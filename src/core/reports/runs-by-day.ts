@@ -11,7 +11,7 @@ import {
   type RunFact,
   type RunTaker,
 } from './facts'
-import { daysOf } from './period'
+import { dayAt, daysOf } from './period'
 
 /** With details every run is listed, so many at most. */
 const MOST_DETAILS = 20_000
@@ -70,18 +70,11 @@ export function runsByDay(frame: Frame, { details }: { readonly details: boolean
   const areas = new Map<number, { readonly area: string; readonly tally: Tally }>()
   const machines = new Map<string, Tally>()
   const listed: RunFact[] = []
-  let at = 0
-  const dayOf = (ms: number): Tally | undefined => {
-    // Runs come in the order of their numbers, which is all but the order of their instants.
-    while (at > 0 && ms < (days[at]?.fromMs ?? 0)) at--
-    while (at < days.length - 1 && ms >= (days[at]?.toMs ?? 0)) at++
-    return days[at]?.tally
-  }
   const take = (run: RunFact): void => {
     if (!run.isFlow && run.agent !== null) getOr(machines, run.agent, () => new Tally()).add(run)
     if (run.flowRunId !== null) return
     all.add(run)
-    dayOf(run.createdAtMs)?.add(run)
+    days[dayAt(days, run.createdAtMs)]?.tally.add(run)
     getOr(jobs, run.jobId, () => ({ title: run.title, area: run.area, tally: new Tally() })).tally.add(run)
     getOr(areas, run.areaId, () => ({ area: run.area, tally: new Tally() })).tally.add(run)
     if (details && listed.length <= MOST_DETAILS) listed.push(run)

@@ -2,7 +2,7 @@ import { getOr } from '../group'
 import { isoDay } from '../calendar/days'
 import type { Section } from './document'
 import type { Frame, RunFact, RunTaker } from './facts'
-import { dayIn, daysOf, type Period } from './period'
+import { dayAt, dayIn, daysOf, type Period } from './period'
 import { nothing, worthSections, type OfJob, type Sum } from './worth-sections'
 import { termsOn, type Terms, type WorthBook } from './worth-terms'
 
@@ -68,7 +68,7 @@ export function worth(frame: Frame, before: Period, book: WorthBook): RunTaker<S
     job.last = terms
     add(job.sum, isGood, terms)
     if (!isGood) return
-    const at = days.findIndex(({ toMs }) => createdAtMs < toMs)
+    const at = dayAt(days, createdAtMs)
     if (at >= 0) perDay[at] = (perDay[at] ?? 0) + (terms.minutes / 60) * terms.rate - terms.runCost
   }
   return {

@@ -4,6 +4,7 @@ import { many, one } from '@/store/db'
 import { likeText } from '@/store/like'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { invalid } from '@/service/base/problem'
+import { createdWithin } from './created'
 
 const SORTS = ['number', 'started', 'ended', 'duration'] as const
 
@@ -95,9 +96,6 @@ const ROW_COLUMNS = `
 const ROW_JOINS = `
   JOIN jobs j ON j.id = r.job_id JOIN areas ar ON ar.id = r.area_id LEFT JOIN agents a ON a.id = r.agent_id LEFT JOIN robots rb ON rb.id = r.robot_id`
 
-/** Ids follow creation closely, not strictly: transactions overlap. This many ids of slack make the id range safe. */
-const ID_SLACK = 2000
-
 interface Query {
   readonly sql: string
   readonly bind: unknown[]
@@ -131,20 +129,7 @@ export function runQuery(filter: RunFilter): Query {
         `r.job_id = ANY(ARRAY(SELECT id FROM jobs WHERE title ILIKE ${param(`%${likeText(filter.text.trim())}%`)}))`,
       )
   }
-  if (filter.from) {
-    const from = param(filter.from)
-    where.push(`r.created_at >= ${from}::timestamptz`)
-    where.push(
-      `r.id >= coalesce((SELECT id FROM runs WHERE created_at >= ${from}::timestamptz ORDER BY created_at LIMIT 1), 9e15) - ${ID_SLACK}`,
-    )
-  }
-  if (filter.to) {
-    const to = param(filter.to)
-    where.push(`r.created_at < ${to}::timestamptz`)
-    where.push(
-      `r.id <= coalesce((SELECT id FROM runs WHERE created_at < ${to}::timestamptz ORDER BY created_at DESC LIMIT 1), 0) + ${ID_SLACK}`,
-    )
-  }
+  where.push(...createdWithin(filter, param))
   const key = SORT_KEY[filter.sort]
   const direction = filter.dir === 'desc' ? 'DESC' : 'ASC'
   if (filter.after !== undefined) {
