@@ -81,7 +81,6 @@ export function sheetCell(
 
 const MOST_IN_CELL = 32_767
 /** Characters that XML 1.0 cannot hold (2.2) would make the whole workbook unreadable. */
-
 const NOT_IN_XML = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g
 
 function sheetText(text: string): string {

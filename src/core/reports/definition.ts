@@ -72,3 +72,17 @@ export const reportSchema = z.strictObject({
   keepDays: z.int().min(1).max(3650).default(400),
 })
 export type ReportContent = z.output<typeof reportSchema>
+
+/** Of a report with all that is known about it, what a person says of it. */
+export const contentOf = ({
+  title,
+  notes,
+  kind,
+  period,
+  zone,
+  filter,
+  options,
+  readers,
+  mail,
+  keepDays,
+}: ReportContent): ReportContent => ({ title, notes, kind, period, zone, filter, options, readers, mail, keepDays })

@@ -165,7 +165,7 @@ export function worthSections(frame: Frame, before: Period, book: WorthBook, tol
       unit: 'money',
       value: -made.money,
       before: -madeThen.money,
-      formula: `Hours that it took to make what was made in the period × their rate: ${made.hours} hours.`,
+      formula: `Hours that it took to make what ran and was made in the period × their rate: ${made.hours} hours.`,
     },
     {
       label: 'Worth',

@@ -1,8 +1,8 @@
 import { clipText } from '@/core/schema/plain-text'
 import { reportAskSchema, type ItemAnswer } from '@/agent/protocol'
-import { execute, maybeOne, one, transaction, type Tx } from '@/store/db'
-import { notify } from '@/store/listen'
+import { execute, maybeOne, transaction, type Tx } from '@/store/db'
 import type { ItemRequest } from '@/service/queues/item-requests'
+import { endMaking, insertResult } from './results'
 
 interface Holder {
   readonly attemptId: number
@@ -49,12 +49,7 @@ export async function answerReportRequest(
     )
     if (!result) return refused('What it made was removed.')
     if (asked.do === 'report-stop') {
-      await execute(
-        tx,
-        `UPDATE report_results SET state = 'stopped', ended_at = now(), reason = 'Its run was stopped.', step = '' WHERE id = $1 AND state IN ('waiting','making')`,
-        [result.id],
-      )
-      await notify(tx, { reports: true })
+      await endMaking(tx, result.id, 'Its run was stopped.')
       return { ok: true, answer: {} }
     }
     return { ok: true, answer: result }
@@ -75,17 +70,12 @@ async function begun(tx: Tx, { attemptId, job, report }: Holder, request: string
     [report],
   )
   if (!found) return refused(`There is no report ${report} any more.`)
-  const { id } = await one<{ id: number }>(
-    tx,
-    'INSERT INTO report_results (report_id, title, kind, asked_by) VALUES ($1, $2, $3, $4) RETURNING id',
-    [found.id, found.title, found.kind, job],
-  )
+  const { id } = await insertResult(tx, found, { name: job, id: null })
   const answer: ItemAnswer = { ok: true, answer: { result: id, title: found.title } }
   await execute(tx, 'INSERT INTO item_requests (attempt_id, request, answer) VALUES ($1, $2, $3)', [
     attemptId,
     request,
     JSON.stringify(answer),
   ])
-  await notify(tx, { reports: true })
   return answer
 }

@@ -3,6 +3,7 @@ import { pagesUrl } from '@/service/base/pages'
 import { Problem } from '@/service/base/problem'
 import { execute, many } from '@/store/db'
 import { notify } from '@/store/listen'
+import { isOutage } from '@/store/outage'
 import type { Mailed } from './results'
 
 /** A larger PDF is not attached, it is linked: many mailboxes take no more. */
@@ -57,7 +58,9 @@ export async function mailNext(): Promise<boolean> {
             () => null,
             (error: unknown) => {
               if (error instanceof Problem) return error.detail
-              throw error
+              // Of what nobody foresaw, too, the others hear nothing.
+              if (isOutage(error)) throw error
+              return `It could not be sent: ${(error as Error).message}`
             },
           )
     mailed.push({ to: one.to, at: fault === null ? new Date().toISOString() : null, fault })

@@ -12,11 +12,13 @@ import { schedules } from '@/core/reports/schedules'
 import { worth } from '@/core/reports/worth'
 import { zoneOf, type Zone } from '@/core/timing/zone'
 import { seenBy, type Actor } from '@/service/base/actor'
+import { Problem } from '@/service/base/problem'
 import { listPools } from '@/service/fleet/fleet'
 import { actorOfPerson } from '@/service/people/sessions'
 import { listTriggers, triggerFilterSchema } from '@/service/timing/trigger-list'
 import { execute, maybeOne, many } from '@/store/db'
 import { notify } from '@/store/listen'
+import { isOutage } from '@/store/outage'
 import { beyondWalls } from '@/store/walls'
 import { SILENCE_SECONDS } from './due'
 import { countFacts, itemFacts, runFacts } from './material'
@@ -27,9 +29,13 @@ import { worthBook } from './worths'
 const MOST_TRIES = 2
 const MOST_PDF_BYTES = 40 * 1024 * 1024
 const SAY_MS = 500
+/** With the least priority on a busy machine a PDF of hundreds of pages takes minutes. */
+const PDF_SECONDS = 600
 
 /** Somebody stopped it, or it is another's by now. */
 class Over extends Error {}
+/** What a person can act on. */
+class Fault extends Error {}
 
 /** A result that this process makes. */
 interface Taken {
@@ -58,13 +64,14 @@ export async function takeResult(): Promise<Taken | null> {
   return taken ?? null
 }
 
-type Say = (step: string, share: number) => Promise<void>
+/** `silentSeconds`: so long nothing may be heard beside what is usual. */
+type Say = (step: string, share: number, silentSeconds?: number) => Promise<void>
 
 /** How far it is; throws `Over` once it is not this maker's any more. */
 function sayer({ id, tries }: Taken): Say {
   let saidMs = 0
   let lastStep = ''
-  return async (step, share) => {
+  return async (step, share, silentSeconds = 0) => {
     if (step === lastStep && Date.now() - saidMs < SAY_MS) return
     saidMs = Date.now()
     lastStep = step
@@ -72,8 +79,8 @@ function sayer({ id, tries }: Taken): Say {
     const said = await beyondWalls(() =>
       execute(
         null,
-        `UPDATE report_results SET step = $3, share = $4, heard_at = now() WHERE id = $1 AND tries = $2 AND state = 'making'`,
-        [id, tries, step, share],
+        `UPDATE report_results SET step = $3, share = $4, heard_at = now() + make_interval(secs => $5) WHERE id = $1 AND tries = $2 AND state = 'making'`,
+        [id, tries, step, share, silentSeconds],
       ),
     )
     if (said === 0) throw new Over()
@@ -100,7 +107,8 @@ export async function makeNext(): Promise<{ readonly id: number; readonly isMade
         'Its owner is gone, and it is made with their rights. An administrator takes it over by saving it.',
       )
     const document = await seenBy(owner, () => documentOf(report, owner, new Date(taken.askedAt).getTime(), say))
-    await say('writes the PDF', 0.9)
+    // Meanwhile this thread does nothing else, not even say so.
+    await say('writes the PDF', 0.9, PDF_SECONDS)
     const { bytes, pages } = await pdfOf(document, report.options.paper)
     if (bytes.byteLength > MOST_PDF_BYTES)
       throw new Fault('Its PDF would be larger than 40 MiB. Ask for a shorter period, or for no details.')
@@ -124,17 +132,14 @@ export async function makeNext(): Promise<{ readonly id: number; readonly isMade
     return { id: taken.id, isMade: kept > 0 }
   } catch (error) {
     if (error instanceof Over) return { id: taken.id, isMade: false }
-    if (!(error instanceof Fault)) await failed(taken, 'It could not be made; the server’s log says more.')
-    else {
-      await failed(taken, error.message)
-      return { id: taken.id, isMade: false }
-    }
-    throw error
+    // It is as if its maker had ended: once the database is back it is begun anew.
+    if (isOutage(error)) throw error
+    const why = error instanceof Problem ? error.detail : error instanceof Fault ? error.message : null
+    await failed(taken, why ?? 'It could not be made; the server’s log says more.')
+    if (why === null) throw error
+    return { id: taken.id, isMade: false }
   }
 }
-
-/** What a person can act on. */
-class Fault extends Error {}
 
 async function failed({ id, tries }: Taken, reason: string): Promise<void> {
   await execute(

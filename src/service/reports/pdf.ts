@@ -68,8 +68,7 @@ export async function pdfOf(
   return { bytes: Buffer.from(bytes), pages }
 }
 
-const fontFolder = (): string =>
-  join(process.env.BUGLE_FONTS ?? dirname(require.resolve('@fontsource/archivo/package.json')), 'files')
+const fontFolder = (): string => join(dirname(require.resolve('@fontsource/archivo/package.json')), 'files')
 const fonts = (): Record<string, Record<'normal' | 'bold' | 'italics' | 'bolditalics', string>> => {
   const of = (subset: string): Record<'normal' | 'bold' | 'italics' | 'bolditalics', string> => {
     const file = (weight: number): string => join(fontFolder(), `archivo-${subset}-${weight}-normal.woff`)
@@ -169,7 +168,7 @@ function tableOf({ title, columns, rows, foot }: ReportTable, withTitle: boolean
   const cell = (i: number, value: string | number | null, bold = false): TableCell => {
     const unit = columns[i]?.unit ?? 'text'
     return {
-      text: pieces(written(typeof value === 'string' && unit !== 'day' ? 'text' : unit, value, writing)),
+      text: pieces(written(unit, value, writing)),
       ...(isRight(unit) ? { alignment: 'right' as const, noWrap: true } : {}),
       ...(bold ? { bold } : {}),
     }
@@ -209,7 +208,7 @@ function tableOf({ title, columns, rows, foot }: ReportTable, withTitle: boolean
   ]
 }
 
-/** Words share what numbers leave; the last column of words takes most. */
+/** Words share what numbers leave. */
 function widthsOf(columns: ReportTable['columns']): (string | number)[] {
   return columns.map(({ unit }) => (unit === 'text' ? '*' : 'auto'))
 }

@@ -8,7 +8,7 @@ import type { ReportDocument } from '@/core/reports/document'
 import { written, writingOf } from '@/core/reports/write'
 import { actorOfPerson } from '@/service/people/sessions'
 import { seenBy, type Actor } from '@/service/base/actor'
-import { insertPerson } from '@/service/people/people'
+import { changePerson, insertPerson } from '@/service/people/people'
 import { addArea, saveArea } from '@/service/work/areas'
 import { addJob } from '@/service/work/work'
 import { listRuns, runFilterSchema } from '@/service/runs/run-list'
@@ -230,6 +230,13 @@ describe('a report', () => {
     await expect(
       addReport(sunniva, content({ readers: { people: [999], roles: [], areas: [] } })),
     ).rejects.toMatchObject({ code: 'invalid-input' })
+    // To whoever sees everything what is not there is told as such, to others as what they may not see.
+    await expect(addReport(ines, content({ filter: { job: [jobs.Wages, 999_999] } }))).rejects.toMatchObject({
+      errors: [{ path: 'filter.job[1]' }],
+    })
+    await expect(addReport(sunniva, content({ filter: { job: [999_999] } }))).rejects.toMatchObject({
+      code: 'not-found',
+    })
     expect((await addReport(viewer, content({ title: 'My own' }))).id).toBeGreaterThan(0)
   })
 
@@ -254,6 +261,14 @@ describe('a report', () => {
     })
     await saveReport(ines, id, { ...content({ title: 'Left behind' }), version: 1 })
     expect((await made(ines, id)).document.rightsOf).toBe('ines')
+    // Whoever may not sign in any more owns nothing that is made with their rights.
+    const left = await person('left', 'operator')
+    const { id: second } = await addReport(left, content({ title: 'Left, too' }))
+    await expect(oneReport(ines, second)).rejects.toMatchObject({ code: 'not-found' })
+    await changePerson(ADMIN, left.id as number, { active: false })
+    expect(await oneReport(ines, second)).toMatchObject({ owner: null, mayChange: true })
+    await saveReport(ines, second, { ...content({ title: 'Left, too' }), version: 1 })
+    expect((await made(ines, second)).document.rightsOf).toBe('ines')
   })
 })
 
@@ -273,6 +288,14 @@ describe('making one', () => {
       hasPdf: false,
     })
     await expect(stopResult(ines, going)).rejects.toMatchObject({ code: 'not-now' })
+    // A name is nobody's alone.
+    const { id: shown } = await addReport(
+      ines,
+      content({ title: 'Shown', readers: { people: [], roles: ['viewer'], areas: [] } }),
+    )
+    const { id: asked } = await makeReport(ines, shown)
+    await expect(stopResult({ ...viewer, name: 'ines' }, asked)).rejects.toMatchObject({ code: 'not-allowed' })
+    await stopResult(ines, asked)
   })
 
   it('is taken up once more when its maker has ended without a word, and given up after that', async () => {

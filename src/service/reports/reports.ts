@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { reportSchema, type ReportContent, type ReportKind } from '@/core/reports/definition'
+import { contentOf, reportSchema, type ReportContent, type ReportKind } from '@/core/reports/definition'
 import { mayDo } from '@/core/people/roles'
 import { slugOf } from '@/core/schema/slug'
 import { db, many, maybeOne, transaction, type Tx } from '@/store/db'
@@ -36,14 +36,14 @@ export interface ReportRow extends ReportContent {
 const isCaretaker = ({ role }: Actor): boolean => mayDo(role, 'administer')
 
 /**
- * Who reads a report `d`, and what came of it: its owner, people and roles that it names, and who may see one of the areas that it names; of one without an owner also administrators.
+ * Who reads a report `d`, and what came of it: its owner, people and roles that it names, and who may see one of the areas that it names; of one whose owner does not work here any more also administrators.
  * @param from the number of the first of four parameters, which are those of `readBy`
  */
 export const readIf = (from = 1): string => {
   const [me, role, everywhere, caretaker] = [0, 1, 2, 3].map((i) => `$${from + i}`)
   return `(d.person_id = ${me} OR d.readers->'people' @> to_jsonb(${me}::bigint) OR d.readers->'roles' ? ${role}
   OR (${everywhere} AND jsonb_array_length(d.readers->'areas') > 0) OR EXISTS (SELECT FROM area_rights(${me}) a WHERE a.height > 0 AND d.readers->'areas' @> to_jsonb(a.area_id))
-  OR (d.person_id IS NULL AND ${caretaker}))`
+  OR (${caretaker} AND (SELECT p.active FROM people p WHERE p.id = d.person_id) IS NOT TRUE))`
 }
 const READ = readIf()
 export const readBy = (actor: Actor): unknown[] => [
@@ -54,7 +54,7 @@ export const readBy = (actor: Actor): unknown[] => [
 ]
 
 const ROW = `d.id, d.slug, d.title, d.notes, d.kind, d.period, d.zone, d.filter, d.options, d.readers, d.mail, d.keep_days AS "keepDays", d.version, d.made_by AS "madeBy",
-  d.person_id AS "personId", p.name AS owner, d.saved_by AS "savedBy", d.saved_at AS "savedAt",
+  CASE WHEN p.active THEN d.person_id END AS "personId", CASE WHEN p.active THEN p.name END AS owner, d.saved_by AS "savedBy", d.saved_at AS "savedAt",
   (SELECT jsonb_build_object('id', r.id, 'at', r.ended_at, 'period', r.period) FROM report_results r WHERE r.report_id = d.id AND r.state = 'made' ORDER BY r.id DESC LIMIT 1) AS "lastMade",
   (SELECT jsonb_build_object('id', r.id, 'state', r.state) FROM report_results r WHERE r.report_id = d.id ORDER BY r.id DESC LIMIT 1) AS last
   FROM reports d LEFT JOIN people p ON p.id = d.person_id`
@@ -102,6 +102,11 @@ async function requireContent(tx: Tx, actor: Actor, { readers, mail, filter }: R
   for (const id of filter.job ?? []) await requireOn(tx, actor, 'see', 'job', id)
   for (const id of filter.area ?? []) await requireOn(tx, actor, 'see', 'area', id)
   for (const id of filter.trigger ?? []) await requireOn(tx, actor, 'see', 'trigger', id)
+  // Only now: whoever may not see something is told no more of it than of what is not there.
+  await known('filter.job', 'SELECT id FROM jobs WHERE id = ANY ($1) AND deleted_at IS NULL', filter.job)
+  await known('filter.area', 'SELECT id FROM areas WHERE id = ANY ($1) AND deleted_at IS NULL', filter.area)
+  await known('filter.trigger', 'SELECT id FROM triggers WHERE id = ANY ($1) AND deleted_at IS NULL', filter.trigger)
+  await known('readers.areas', 'SELECT id FROM areas WHERE id = ANY ($1) AND deleted_at IS NULL', readers.areas)
 }
 
 export async function addReport(actor: Actor, content: ReportContent): Promise<{ id: number }> {
@@ -162,36 +167,12 @@ export async function saveReport(
       actor,
       'changed',
       { type: 'report', id, title: content.title },
-      difference(pick(before), pick(content)),
+      difference(contentOf(before), content),
     )
     await notify(tx, { reports: true })
     return { version: version + 1 }
   })
 }
-
-const pick = ({
-  title,
-  notes,
-  kind,
-  period,
-  zone,
-  filter,
-  options,
-  readers,
-  mail,
-  keepDays,
-}: ReportContent): object => ({
-  title,
-  notes,
-  kind,
-  period,
-  zone,
-  filter,
-  options,
-  readers,
-  mail,
-  keepDays,
-})
 
 export function requireChange({ mayChange, owner, madeBy }: ReportRow): void {
   if (!mayChange)

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { csvCell } from '@/core/exports/cells'
 import type { ReportDocument, ReportTable, Unit } from '@/core/reports/document'
 import { stringify } from 'csv-stringify/sync'
-import { execute, many, maybeOne, one, transaction } from '@/store/db'
+import { db, execute, many, maybeOne, one, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { record } from '@/service/base/audit'
@@ -29,6 +29,8 @@ export interface ResultRow {
   readonly step: string
   readonly share: number
   readonly askedBy: string
+  /** null: a job, or whoever asked is gone. */
+  readonly askedById: number | null
   readonly askedAt: string
   readonly endedAt: string | null
   readonly reason: string
@@ -43,7 +45,7 @@ export interface ResultFull extends ResultRow {
   readonly mayChange: boolean
 }
 
-const ROW = `r.id, r.report_id AS "reportId", r.title, r.kind, r.state, r.step, r.share, r.asked_by AS "askedBy", r.asked_at AS "askedAt", r.ended_at AS "endedAt", r.reason, r.period, r.pages,
+const ROW = `r.id, r.report_id AS "reportId", r.title, r.kind, r.state, r.step, r.share, r.asked_by AS "askedBy", r.asked_by_id AS "askedById", r.asked_at AS "askedAt", r.ended_at AS "endedAt", r.reason, r.period, r.pages,
   r.pdf IS NOT NULL AS "hasPdf", r.mailed`
 const READ = readIf()
 const FROM = 'FROM report_results r JOIN reports d ON d.id = r.report_id'
@@ -90,14 +92,33 @@ export async function makeReport(actor: Actor, reportId: number): Promise<{ id: 
       [reportId],
     )
     if (n >= MOST_OPEN) throw new Problem('too-many', 'It is being made already. Wait for that, or stop it.')
-    const { id } = await one<{ id: number }>(
-      tx,
-      `INSERT INTO report_results (report_id, title, kind, asked_by, asked_by_id) VALUES ($1, $2, $3, $4, $5) RETURNING id`,
-      [reportId, report.title, report.kind, actor.name, actor.id],
-    )
-    await notify(tx, { reports: true })
-    return { id }
+    return insertResult(tx, report, actor)
   })
+}
+
+/** It waits from here on. @param by who asks, a person or a job */
+export async function insertResult(
+  tx: Tx,
+  { id: reportId, title, kind }: { readonly id: number; readonly title: string; readonly kind: string },
+  by: { readonly name: string; readonly id: number | null },
+): Promise<{ id: number }> {
+  const result = await db().reportResults.create(
+    { reportId, title, kind, askedBy: by.name, askedById: by.id },
+    { transaction: tx },
+  )
+  await notify(tx, { reports: true })
+  return { id: result.id }
+}
+
+/** Nothing of it is left; false: it is over already. */
+export async function endMaking(tx: Tx | null, id: number, reason: string): Promise<boolean> {
+  const stopped = await execute(
+    tx,
+    `UPDATE report_results SET state = 'stopped', ended_at = now(), reason = $2, step = '' WHERE id = $1 AND state IN ('waiting','making')`,
+    [id, reason],
+  )
+  await notify(tx, { reports: true })
+  return stopped > 0
 }
 
 /** Whoever asked for it or owns the report stops it: nothing of it is left. */
@@ -105,15 +126,9 @@ export async function stopResult(actor: Actor, id: number): Promise<void> {
   requireSomewhere(actor, 'see')
   const row = await resultState(actor, id)
   const { mayChange } = await readReport(null, actor, row.reportId)
-  if (!mayChange && row.askedBy !== actor.name)
+  if (!mayChange && (row.askedById === null || row.askedById !== actor.id))
     throw new Problem('not-allowed', `${row.askedBy} asked for it: only they and the report’s owner stop it.`)
-  const stopped = await execute(
-    null,
-    `UPDATE report_results SET state = 'stopped', ended_at = now(), reason = $2, step = '' WHERE id = $1 AND state IN ('waiting','making')`,
-    [id, `Stopped by ${actor.name}.`],
-  )
-  if (stopped === 0) throw new Problem('not-now', 'It is over already.')
-  await notify(null, { reports: true })
+  if (!(await endMaking(null, id, `Stopped by ${actor.name}.`))) throw new Problem('not-now', 'It is over already.')
 }
 
 export async function removeResult(actor: Actor, id: number): Promise<void> {
@@ -172,11 +187,8 @@ function csvOf({ columns, rows }: ReportTable): string {
       head,
       ...rows.map(({ cells }) =>
         cells.map((cell, i) => {
-          const kind = KINDS[columns[i]?.unit ?? 'text'] ?? 'number'
-          return csvCell(
-            typeof cell === 'string' ? 'text' : kind,
-            kind === 'instant' && cell !== null ? new Date(Number(cell)) : cell,
-          )
+          const kind = typeof cell === 'string' ? 'text' : (KINDS[columns[i]?.unit ?? 'text'] ?? 'number')
+          return csvCell(kind, kind === 'instant' && cell !== null ? new Date(cell) : cell)
         }),
       ),
     ],

@@ -134,6 +134,10 @@ it('whose owner goes is kept: what was shared stays so, the rest administrators 
   const owner = actor('operator', { id: gone, name: 'Gone' })
   const shared = await addView(owner, view({ title: 'Shared', shared: 'everyone' }))
   const own = await addView(owner, view({ title: 'Own' }))
+  expect(await titles(admin)).toEqual(['Shared'])
+  // People who leave are mostly switched off; the record keeps them.
+  await execute(null, 'UPDATE people SET active = false WHERE id = $1', [gone])
+  expect(await titles(admin)).toEqual(['Own', 'Shared'])
   await execute(null, 'DELETE FROM people WHERE id = $1', [gone])
   expect(await titles(petra)).toEqual(['Shared'])
   expect(await titles(admin)).toEqual(['Own', 'Shared'])

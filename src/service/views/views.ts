@@ -47,7 +47,7 @@ export interface Views {
   readonly first: number | null
 }
 
-/** Of a view whose owner is gone administrators take care. */
+/** Of a view whose owner does not work here any more administrators take care. */
 const isCaretaker = ({ role }: Actor): boolean => mayDo(role, 'administer')
 
 const ROW = `
@@ -55,7 +55,7 @@ const ROW = `
   v.saved_by AS "savedBy", v.saved_at AS "savedAt"
   FROM views v LEFT JOIN areas a ON a.id = v.area_id`
 /** $1: who asks; $2: whether they are a caretaker. */
-const SEEN = `(v.person_id = $1 OR v.shared <> 'me' OR (v.person_id IS NULL AND $2))`
+const SEEN = `(v.person_id = $1 OR v.shared <> 'me' OR ($2 AND (SELECT p.active FROM people p WHERE p.id = v.person_id) IS NOT TRUE))`
 
 type Stored = Omit<ViewRow, 'isMine' | 'mayChange'> & { readonly personId: number | null }
 

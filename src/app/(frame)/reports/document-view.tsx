@@ -12,8 +12,10 @@ import { Link } from '@/ui/parts/link'
 // Recharts comes only with the first chart.
 const Chart = dynamic(() => import('./chart').then((module) => module.Chart), { ssr: false })
 
-/** A table shows so many rows at first: the rest is a word away. */
+/** A table shows so many rows at first; so many more are a word away, and so many are printed: a page of tens of thousands would stand still. The whole is in its CSV. */
 const ROWS_AT_FIRST = 60
+const MORE_ROWS = 1000
+const ROWS_PRINTED = 2000
 
 const Sheet = styled.table`
   width: 100%;
@@ -197,14 +199,12 @@ function TableView({
   writing: Writing
   href: string
 }): ReactNode {
-  const [isWhole, setWhole] = useState(false)
+  const [most, setMost] = useState(ROWS_AT_FIRST)
   const isPrinted = usePrinting()
-  const shown = isWhole || isPrinted ? rows : rows.slice(0, ROWS_AT_FIRST)
+  const shown = rows.slice(0, isPrinted ? Math.max(most, ROWS_PRINTED) : most)
   const classOf = (i: number): string | undefined => (isRight(columns[i]?.unit ?? 'text') ? 'right' : undefined)
-  const wordsOf = (i: number, value: string | number | null): string => {
-    const unit = columns[i]?.unit ?? 'text'
-    return written(typeof value === 'string' && unit !== 'day' ? 'text' : unit, value, writing)
-  }
+  const wordsOf = (i: number, value: string | number | null): string =>
+    written(columns[i]?.unit ?? 'text', value, writing)
   return (
     <div>
       <Row>
@@ -257,8 +257,10 @@ function TableView({
         </Wide>
       )}
       {rows.length > shown.length && (
-        <Button kind="quiet" onPress={() => setWhole(true)}>
-          Show all {rows.length.toLocaleString('en')} rows
+        <Button kind="quiet" onPress={() => setMost(most + MORE_ROWS)}>
+          {rows.length <= most + MORE_ROWS
+            ? `Show all ${rows.length.toLocaleString('en')} rows`
+            : `Show ${MORE_ROWS.toLocaleString('en')} more of ${rows.length.toLocaleString('en')} rows`}
         </Button>
       )}
     </div>

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
-import { REPORT_KINDS, type ReportContent, type ReportKind } from '@/core/reports/definition'
+import { contentOf, REPORT_KINDS, type ReportContent, type ReportKind } from '@/core/reports/definition'
 import type { PeriodSpec } from '@/core/reports/period'
 import type { PersonRow } from '@/service/people/people'
 import type { ReportRow } from '@/service/reports/reports'
@@ -38,30 +38,6 @@ function fresh(zone: string): ReportContent {
     keepDays: 400,
   }
 }
-
-const contentOf = ({
-  title,
-  notes,
-  kind,
-  period,
-  zone,
-  filter,
-  options,
-  readers,
-  mail,
-  keepDays,
-}: ReportContent): ReportContent => ({
-  title,
-  notes,
-  kind,
-  period,
-  zone,
-  filter,
-  options,
-  readers,
-  mail,
-  keepDays,
-})
 
 /** Makes a report, or changes one. */
 export function ReportDialog({

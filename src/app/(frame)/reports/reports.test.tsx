@@ -74,6 +74,7 @@ const RESULT: ResultFull = {
   step: '',
   share: 1,
   askedBy: 'Moira Calder',
+  askedById: 2,
   askedAt: '2026-12-01T06:10:00Z',
   endedAt: '2026-12-01T06:10:09Z',
   reason: '',
