@@ -216,7 +216,7 @@ export async function listRuns(actor: Actor, filter: RunFilter): Promise<RunPage
 export async function* allRuns(actor: Actor, filter: RunFilter): AsyncGenerator<RunRow[]> {
   let after: string | null | undefined = filter.after
   do {
-    const page: RunPage = await listRuns(actor, { ...filter, limit: 1000, ...(after ? { after } : {}) })
+    const page: RunPage = await listRuns(actor, { ...filter, limit: 500, ...(after ? { after } : {}) })
     yield page.rows
     after = page.next
   } while (after)
