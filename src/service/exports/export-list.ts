@@ -59,13 +59,7 @@ export function listFile<Row, Schema extends z.ZodType>(list: ListFile<Row, Sche
     const first = await pages.next()
     async function* rows(): AsyncGenerator<readonly Row[]> {
       try {
-        for (let page = first; !page.done;) {
-          // The database reads the next page while this one is written.
-          const next = pages.next()
-          next.catch(() => undefined)
-          yield page.value
-          page = await next
-        }
+        for (let page = first; !page.done; page = await pages.next()) yield page.value
       } finally {
         await pages.return?.()
       }
