@@ -1,13 +1,11 @@
 import { createTransport } from 'nodemailer'
+import { ONE_ADDRESS } from '@/core/net/mail-address'
 import { plainFault, signInFault } from '@/core/work/account'
 import { fill, type Connection } from '@/core/work/connections'
 import { ActFault, oneLine, portOf, reasonOf, within, type Context } from './context'
 import { addressFor } from './network'
 
 const TIMEOUT_MS = 30_000
-
-/** One address and nothing else: no list, no name, no comment (RFC 5322, 3.4.1, without what nobody uses). */
-const ONE_ADDRESS = /^[^\s@,;:<>()[\]"\\]+@[^\s@,;:<>()[\]"\\]+$/
 
 function addressOf(text: string, values: Readonly<Record<string, string>>): string {
   const filled = fill(text, values).trim()

@@ -1,20 +1,11 @@
 import { z } from 'zod'
+import { ONE_ADDRESS } from '../net/mail-address'
 import { CAUSES } from '../run/lifecycle'
 import { textSchema, titleSchema } from '../schema/text'
 import { isZoneName } from '../timing/zone'
+import { REPORT_KINDS, type ReportKind } from './kinds'
 import { periodSchema } from './period'
 
-/** Kinds of reports: what each is called and shows. */
-export const REPORT_KINDS = {
-  runs: { title: 'Runs by day', says: 'Outcomes and lengths by day, job, area and machine.' },
-  failures: { title: 'Failures', says: 'By job, cause and machine, and how long it took to put them right.' },
-  deadlines: { title: 'Deadlines kept', says: 'Share in time, margins, and the forecast against what came.' },
-  load: { title: 'Load and capacity', says: 'Slots in use by pool and hour, peaks, how long runs waited.' },
-  queues: { title: 'Work queues', says: 'What arrived, what was done or rejected, how long an item took.' },
-  schedules: { title: 'Schedules reviewed', says: 'Cadence × machines = runs a day; what starts too often.' },
-  worth: { title: 'Worth', says: 'Hours and money that automation saved, with every formula.' },
-} as const
-export type ReportKind = keyof typeof REPORT_KINDS
 const REPORT_KIND_NAMES = Object.keys(REPORT_KINDS) as [ReportKind, ...ReportKind[]]
 
 const ids = z.array(z.int().positive()).max(50)
@@ -41,10 +32,7 @@ const readersSchema = z.strictObject({
   areas: ids.default([]),
 })
 
-const mailAddress = z
-  .string()
-  .max(200)
-  .regex(/^[^\s@,;:<>()[\]"\\]+@[^\s@,;:<>()[\]"\\]+$/, 'This is not one mail address.')
+const mailAddress = z.string().max(200).regex(ONE_ADDRESS, 'This is not one mail address.')
 
 export const reportSchema = z.strictObject({
   title: titleSchema('A report needs a title.', 120),
@@ -72,17 +60,3 @@ export const reportSchema = z.strictObject({
   keepDays: z.int().min(1).max(3650).default(400),
 })
 export type ReportContent = z.output<typeof reportSchema>
-
-/** Of a report with all that is known about it, what a person says of it. */
-export const contentOf = ({
-  title,
-  notes,
-  kind,
-  period,
-  zone,
-  filter,
-  options,
-  readers,
-  mail,
-  keepDays,
-}: ReportContent): ReportContent => ({ title, notes, kind, period, zone, filter, options, readers, mail, keepDays })

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { civil, DAY_SECONDS, isoDay, parseIsoDay, periodAround, type Day } from '../calendar/days'
 import type { Zone } from '../timing/zone'
+import { MONTHS } from './names'
 
 const WHOLE_UNITS = ['day', 'week', 'month', 'quarter', 'year'] as const
 export type WholeUnit = (typeof WHOLE_UNITS)[number]
@@ -47,7 +48,6 @@ export const dayIn = (zone: Zone, atMs: number): Day => Math.floor(zone.localAt(
 /** First and last day of the unit around a day. */
 const around = (day: Day, of: WholeUnit): readonly [Day, Day] => (of === 'day' ? [day, day] : periodAround(day, of))
 
-const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
 const said = (day: Day): string => {
   const { year, month, day: of } = civil(day)
   return `${of} ${MONTHS[month - 1] as string} ${year}`

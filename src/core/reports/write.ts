@@ -1,5 +1,7 @@
+import { civil, parseIsoDay, weekdayIndex } from '../calendar/days'
 import { zoneOf } from '../timing/zone'
 import type { Cell, ReportDocument, Unit } from './document'
+import { MONTHS, WEEKDAYS } from './names'
 
 /** How a report writes its numbers: in the document’s zone and currency. */
 export interface Writing {
@@ -33,12 +35,11 @@ function instantWords(ms: number, zoneName: string): string {
   return new Date(ms + offset * 1000).toISOString().slice(0, 16).replace('T', ' ')
 }
 
-const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
-const WEEKDAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
-function dayWords(isoDay: string): string {
-  const date = new Date(`${isoDay}T00:00:00Z`)
-  if (Number.isNaN(date.getTime())) return isoDay
-  return `${WEEKDAYS[date.getUTCDay()] as string} ${date.getUTCDate()} ${MONTHS[date.getUTCMonth()] as string}`
+function dayWords(text: string): string {
+  const day = parseIsoDay(text)
+  if (day === undefined) return text
+  const { month, day: of } = civil(day)
+  return `${WEEKDAYS[weekdayIndex(day)] as string} ${of} ${MONTHS[month - 1] as string}`
 }
 
 /** A cell as people read it; nothing for null. */

@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { contentOf, reportSchema, type ReportContent, type ReportKind } from '@/core/reports/definition'
+import { reportSchema, type ReportContent } from '@/core/reports/definition'
+import { contentOf, type ReportKind } from '@/core/reports/kinds'
 import { mayDo } from '@/core/people/roles'
 import { slugOf } from '@/core/schema/slug'
 import { db, many, maybeOne, transaction, type Tx } from '@/store/db'

@@ -3,6 +3,8 @@ import { show } from '@/ui/screen.test-help'
 import { WatchScreen } from './watch-screen'
 
 const now = Date.now()
+// A run that goes on is as long as the clock says: here it stands, however long a busy machine takes to draw.
+jest.spyOn(Date, 'now').mockReturnValue(now)
 const ago = (minutes: number): string => new Date(now - minutes * 60_000).toISOString()
 const bar = (change: object): object => ({
   runId: 1,
