@@ -173,7 +173,7 @@ describe('a recurrence', () => {
         const isSure = (iso: string): boolean => !text.includes('BYWEEKNO') || !/-(01-0[1-3]|12-(29|3.))$/.test(iso)
         expect(days(text, start, from, to).filter(isSure)).toEqual(byLibrary(text, start, from, to).filter(isSure))
       }),
-      { numRuns: 250 },
+      { numRuns: 125 },
     )
   })
 
@@ -190,7 +190,7 @@ describe('a recurrence', () => {
         read.list(day('2024-01-01'), late)
         expect(recurrenceDays(rule(text), day('2024-03-01')).has(late)).toBe(read.has(late))
       }),
-      { numRuns: 100 },
+      { numRuns: 50 },
     )
   })
 

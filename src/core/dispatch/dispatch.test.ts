@@ -153,7 +153,7 @@ describe('properties', () => {
           expect([number, placing.reasonFor(number)]).toEqual([number, expect.objectContaining(reason)])
         for (const { number } of placing.starts) expect(placing.reasonFor(number)).toBeUndefined()
       }),
-      { numRuns: 2500 },
+      { numRuns: 1200 },
     )
   })
 
@@ -177,7 +177,7 @@ describe('properties', () => {
             expect(holding + started.reduce((sum, r) => sum + (r.locks[lock] ?? 0), 0)).toBeLessThanOrEqual(units)
         }
       }),
-      { numRuns: 500 },
+      { numRuns: 250 },
     )
   })
 
@@ -206,7 +206,7 @@ describe('properties', () => {
           for (const r of second) expect(lived.reasonFor(r.number)?.why).toBe(fresh.reasonFor(r.number)?.why)
         },
       ),
-      { numRuns: 500 },
+      { numRuns: 250 },
     )
   })
 
@@ -275,7 +275,7 @@ describe('properties', () => {
           expect(board.place(now).starts).toEqual(fresh.starts)
         }
       }),
-      { numRuns: 500 },
+      { numRuns: 250 },
     )
   })
 

@@ -73,7 +73,7 @@ describe('whether lengths differ by group', () => {
         if (share > 0) found++
         expect(differenceOf(all)).toBeCloseTo(share, 9)
       }),
-      { numRuns: 2000 },
+      { numRuns: 1000 },
     )
     expect(found).toBeGreaterThan(200)
   })

@@ -110,7 +110,7 @@ describe('a schedule', () => {
           )
         },
       ),
-      { numRuns: 150 },
+      { numRuns: 75 },
     )
   })
 
@@ -134,7 +134,7 @@ describe('a schedule', () => {
           expect(schedule.between(from, to, 3)).toEqual(whole.slice(0, 3))
         },
       ),
-      { numRuns: 100 },
+      { numRuns: 50 },
     )
   })
 
@@ -178,7 +178,7 @@ describe('a schedule', () => {
           )
         },
       ),
-      { numRuns: 150 },
+      { numRuns: 75 },
     )
   })
 
@@ -226,7 +226,7 @@ describe('a schedule', () => {
           )
         },
       ),
-      { numRuns: 60 },
+      { numRuns: 30 },
     )
   })
 })
