@@ -29,6 +29,12 @@ export const ACCOUNTS = [
     secret: 'fulmar-and-dunlin',
     notes: 'The sign on the quay, which has no agent',
   },
+  {
+    name: 'database-care',
+    userName: 'svc-care',
+    secret: 'sanderling-on-shingle',
+    notes: 'Looks after the databases of Kelda and their machine',
+  },
 ] as const
 
 const LAB = { pool: 'lab' }
@@ -55,13 +61,11 @@ export function exchangeJobs(): readonly {
     definition: { action, target: LAB, ...more },
   })
   return [
-    job('Harbour within reach', {
-      kind: 'reach',
-      by: 'tcp',
-      host: HOST,
-      port: STANDIN_PORTS.files,
-      withinSeconds: 5,
-    }),
+    job(
+      'Harbour within reach',
+      { kind: 'reach', by: 'tcp', host: HOST, port: STANDIN_PORTS.files, withinSeconds: 5 },
+      { system: 'harbour-authority' },
+    ),
     job('Sailings of the day', {
       kind: 'http',
       method: 'GET',
@@ -107,7 +111,7 @@ export function exchangeJobs(): readonly {
         least: 1,
         withinSeconds: 60,
       },
-      { account: 'harbour-files', retries: 2, retryDelaySeconds: 10 },
+      { account: 'harbour-files', system: 'harbour-authority', retries: 2, retryDelaySeconds: 10 },
     ),
     job(
       'Sign on the quay',
@@ -119,7 +123,11 @@ export function exchangeJobs(): readonly {
         command: 'echo "Next: ${boat}" > sign.txt && cat sign.txt',
         withinSeconds: 30,
       },
-      { account: 'quay-machine', inputs: [text('boat', 'Boat', { shared: 'first-boat' })] },
+      {
+        account: 'quay-machine',
+        system: 'sign-on-kelda-quay',
+        inputs: [text('boat', 'Boat', { shared: 'first-boat' })],
+      },
     ),
     job(
       'Word to the harbour office',

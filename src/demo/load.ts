@@ -31,6 +31,7 @@ import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { addPastMeasures } from './measures'
 import { addAllowances } from './allowances'
 import { addViews } from './views'
+import { addSystems } from './systems'
 import { addReports } from './reports'
 import { addPastRefunds, addRefundQueue } from './queues'
 import { demoCalendars, TRIGGERS } from './timing'
@@ -54,6 +55,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     await addAccounts(tx)
     await addRobots(tx, now)
     await addSharedAndLocks(tx)
+    await addSystems(tx)
     await addAreas(tx)
     await addRefundQueue(tx)
     const jobs = await addWork(tx)
@@ -205,7 +207,7 @@ async function addAccounts(tx: Tx): Promise<void> {
         areaIds: null,
         goodUntil: null,
         // The stand-ins are on this machine, with keys that they make anew.
-        hosts: ['127.0.0.1'],
+        hosts: ['127.0.0.1', 'kelda-db1'],
         plain: false,
         unknownHosts: true,
       },

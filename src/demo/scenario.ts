@@ -160,6 +160,22 @@ export interface DemoJob {
 }
 
 const pool = (name: string): Target => ({ pool: name })
+const sqlOf = (
+  host: string,
+  database: string,
+  statement: string,
+): Extract<JobDefinition['action'], { kind: 'sql' }> => ({
+  kind: 'sql',
+  host,
+  port: 5432,
+  database,
+  statement,
+  parameters: [],
+  leastRows: null,
+  mostRows: null,
+  keepRows: 200,
+  tls: true,
+})
 const command = (text: string): JobDefinition['action'] => ({ kind: 'command', command: text })
 const choice = (name: string, title: string, options: string[]): Input => ({
   name,
@@ -202,6 +218,9 @@ interface Sketch {
   readonly asking?: JobDefinition['asking']
   readonly drift?: number
   readonly notes?: string
+  /** What it serves or is done on; what that says goes before what stands here. */
+  readonly system?: string
+  readonly account?: string
 }
 
 function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
@@ -219,6 +238,8 @@ function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
       slots: sketch.slots ?? 1,
       locks: sketch.locks ?? {},
       queues: sketch.queues ?? { take: [], add: [] },
+      system: sketch.system ?? null,
+      account: sketch.account ?? null,
       ...(sketch.asking ? { asking: sketch.asking } : {}),
       timeLimitSeconds: Math.max(600, sketch.takes * 8),
     },
@@ -407,6 +428,7 @@ export const JOBS: readonly DemoJob[] = [
     takes: 2000,
     slots: 2,
     lines: ['{n} tables', '{m} differ', 'mirror is up to date'],
+    system: 'booking-application',
   }),
   job('Fare cache', 'Close of day', {
     does: command('fare-cache --rebuild'),
@@ -460,12 +482,90 @@ export const JOBS: readonly DemoJob[] = [
     where: pool('data'),
     takes: 2300,
     lines: ['snapshot taken', '{n} GB', 'verified'],
+    system: 'kelda-db1',
   }),
   job('Index care', 'Housekeeping', {
     does: command('index-care --database fares'),
     where: pool('data'),
     takes: 1400,
     lines: ['{n} indexes', '{m} rebuilt'],
+    system: 'booking-database',
+  }),
+  job('Booking application in reach', 'Housekeeping', {
+    does: { kind: 'reach', by: 'http', host: 'https://kelda-app1:8443/health', port: null, withinSeconds: 10 },
+    where: pool('quay'),
+    takes: 1,
+    spread: 0.2,
+    fails: 0.003,
+    failLine: 'https://kelda-app1:8443/health cannot be reached: no answer in time.',
+    lines: ['→ GET https://kelda-app1:8443/health', '← 200 in {m} ms: it can be reached.'],
+    priority: 'low',
+    system: 'booking-application',
+  }),
+  job('Largest tables', 'Housekeeping', {
+    does: sqlOf(
+      'kelda-db1',
+      'bookings',
+      'SELECT relname AS table, pg_total_relation_size(relid) / 1048576 AS mib FROM pg_catalog.pg_statio_user_tables ORDER BY 2 DESC LIMIT 5',
+    ),
+    where: pool('data'),
+    takes: 4,
+    lines: [
+      '→ bookings on kelda-db1:5432 as svc-care',
+      'table       mib',
+      '─────────  ─────',
+      'bookings   84{m}',
+      'boardings  5{m}',
+      'fares      1{m}',
+      '3 rows',
+    ],
+    priority: 'low',
+    system: 'booking-database',
+    account: 'database-care',
+  }),
+  job('Bookings without a fare', 'Housekeeping', {
+    does: {
+      ...sqlOf('kelda-db1', 'bookings', 'SELECT number FROM bookings WHERE fare IS NULL AND sails_on > current_date'),
+      mostRows: 0,
+    },
+    where: pool('data'),
+    takes: 6,
+    fails: 0.03,
+    failLine: '2 rows; at most 0 were to come.',
+    lines: ['→ bookings on kelda-db1:5432 as svc-care', '0 rows'],
+    system: 'booking-database',
+    account: 'database-care',
+  }),
+  job('Ledger in balance', 'Close of day', {
+    does: {
+      ...sqlOf(
+        'kelda-db1',
+        'ledger',
+        'SELECT account FROM postings GROUP BY account, day HAVING sum(debit) <> sum(credit)',
+      ),
+      mostRows: 0,
+    },
+    where: pool('data'),
+    takes: 18,
+    lines: ['→ ledger on kelda-db1:5432 as svc-care', '0 rows'],
+    system: 'ledger-database',
+    account: 'database-care',
+  }),
+  job('Old logs of the databases', 'Housekeeping', {
+    does: {
+      kind: 'ssh',
+      host: 'kelda-db1',
+      port: 22,
+      hostKey: null,
+      command: 'find /var/log/postgresql -name "*.log" -mtime +14 -print -delete | wc -l',
+      withinSeconds: 600,
+    },
+    where: pool('quay'),
+    takes: 9,
+    lines: ['→ ssh svc-care@kelda-db1:22', '{m}'],
+    priority: 'low',
+    system: 'kelda-db1',
+    account: 'database-care',
   }),
   job('Log clean-up', 'Housekeeping', {
     does: command('clean-logs --older 30d'),

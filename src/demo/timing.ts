@@ -284,6 +284,19 @@ export const TRIGGERS: readonly DemoTrigger[] = [
     { with: { vessel: { from: '/data/vessel' } }, notes: 'The radio masts call when a vessel comes into reach.' },
   ),
   trigger('Index care', 'Index care', { time: at('02:15'), on: { weekdays: ['MO', 'WE', 'FR'] }, priority: 'low' }),
+  trigger('Booking application in reach', 'Booking application in reach', {
+    time: every('PT20M'),
+    overlap: 'skip',
+    priority: 'low',
+  }),
+  trigger('Largest tables', 'Largest tables', { time: at('04:20'), priority: 'low' }),
+  trigger('Bookings without a fare', 'Bookings without a fare', { time: at('01:10', '13:10') }),
+  trigger('Ledger in balance', 'Ledger in balance', { time: at('05:20') }),
+  trigger('Old logs of the databases', 'Old logs of the databases', {
+    time: at('04:50'),
+    on: { weekdays: ['SU'] },
+    priority: 'low',
+  }),
   trigger('Log clean-up', 'Log clean-up', { time: at('04:40', '12:40'), spread: 'each', priority: 'low' }),
   trigger('Configuration check', 'Configuration check', {
     time: at('03:00'),

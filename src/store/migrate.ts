@@ -32,6 +32,7 @@ import { traces } from './migrations/0029-traces'
 import { lines } from './migrations/0030-lines'
 import { views } from './migrations/0031-views'
 import { reports } from './migrations/0032-reports'
+import { systems } from './migrations/0033-systems'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -69,6 +70,7 @@ const MIGRATIONS: readonly Migration[] = [
   lines,
   views,
   reports,
+  systems,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

@@ -9,6 +9,7 @@ import { QUEUES } from './queues'
 import { REPORTS } from './reports'
 import { RUNS } from './runs'
 import { SETTINGS } from './settings'
+import { SYSTEMS } from './systems'
 import { TIMING } from './timing'
 import { TUNING } from './tuning'
 import { VIEWS } from './views'
@@ -36,6 +37,7 @@ export const AREAS: readonly ApiArea[] = [
   },
   { title: 'In and out', endpoints: EXCHANGE },
   { title: 'Fleet', endpoints: FLEET },
+  { title: 'Systems', endpoints: SYSTEMS },
   { title: 'Notices', endpoints: NOTICES },
   { title: 'Settings', endpoints: SETTINGS },
   {

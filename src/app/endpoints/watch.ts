@@ -5,13 +5,16 @@ import { exportSchema } from '@/service/exports/exports'
 import { comingBars, dayAhead } from '@/service/forecast/ahead'
 import { nextStarts } from '@/service/forecast/coming'
 import { startPage } from '@/service/watch/start-page'
-import { dayLine, dayLineSchema, find, justEnded, lanes } from '@/service/watch/watch'
+import { dayLine, dayLineSchema, find, justEnded, lanes, systemLanes } from '@/service/watch/watch'
 import { endpoint, type Endpoint } from '@/app/server/endpoint'
 import { liveStream } from '@/app/server/live'
 import { exportFile } from '@/app/server/export-files'
 import { id } from './params'
 
-const hours = z.strictObject({ hours: z.coerce.number().min(0.25).max(24).default(1) })
+const lanesSchema = z.strictObject({
+  hours: z.coerce.number().min(0.25).max(24).default(1),
+  by: z.enum(['machine', 'system']).default('machine'),
+})
 
 /** What is happening now. */
 export const WATCH: readonly Endpoint[] = [
@@ -66,8 +69,14 @@ export const WATCH: readonly Endpoint[] = [
     'GET',
     '/lanes',
     'see',
-    { says: 'what ran on each machine in the last `hours`', query: hours },
-    ({ actor, query }) => lanes(actor, new Date(Date.now() - query.hours * 3_600_000), config().awaySeconds),
+    {
+      says: 'what ran on each machine in the last `hours`, or on each system (`by`: `machine`, `system`)',
+      query: lanesSchema,
+    },
+    ({ actor, query }) => {
+      const from = new Date(Date.now() - query.hours * 3_600_000)
+      return query.by === 'system' ? systemLanes(actor, from) : lanes(actor, from, config().awaySeconds)
+    },
   ),
   endpoint(
     'GET',

@@ -59,6 +59,7 @@ export function checkBundle(raw: unknown, more: (bundle: Bundle) => readonly Fau
     idFaults(raw, add)
     ruleFaults(raw, roots, add)
     calendarLoops(raw, add)
+    systemFaults(raw, add)
     workFaults(raw, add)
     flowFaults(raw, add)
     triggerFaults(raw, add)
@@ -126,6 +127,7 @@ const LISTS = [
   'locks',
   'robots',
   'queues',
+  'systems',
   'jobs',
   'flows',
   'triggers',
@@ -199,6 +201,32 @@ function calendarLoops(raw: Raw, add: AddFault): void {
 }
 
 export const TARGETS = ['pool', 'agent', 'labels', 'robot', 'robotPool', 'robotLabels'] as const
+
+function systemFaults(raw: Raw, add: AddFault): void {
+  const [systems, pools] = [idsOf(raw.systems), idsOf(raw.pools)]
+  const list = rawList(raw.systems)
+  const next = list.map((system, i) => {
+    if (!isRaw(system)) return []
+    const pool = rawText(system.pool)
+    if (pool !== undefined && !pools.has(pool)) add(['systems', i, 'pool'], `There is no pool ${pool} in this file.`)
+    return rawList(system.on).flatMap((name, k) => {
+      const below = typeof name === 'string' ? systems.get(name) : undefined
+      if (typeof name === 'string' && below === undefined)
+        add(['systems', i, 'on', k], `There is no system ${name} in this file.`)
+      return below ?? []
+    })
+  })
+  for (const loop of loopsOf(next))
+    add(
+      ['systems', loop[0] as number, 'on'],
+      `These run on each other in a ring: ${loop.map((i) => (list[i] as Raw).id as string).join(', ')}.`,
+    )
+  for (const [i, job] of rawList(raw.jobs).entries()) {
+    const system = isRaw(job) ? rawText(job.system) : undefined
+    if (system !== undefined && !systems.has(system))
+      add(['jobs', i, 'system'], `There is no system ${system} in this file.`)
+  }
+}
 
 function workFaults(raw: Raw, add: AddFault): void {
   const [pools, locks, queues] = [idsOf(raw.pools), idsOf(raw.locks), idsOf(raw.queues)]

@@ -19,6 +19,7 @@ import {
   INTERPRETERS,
   UNREACHABLE_THEN,
 } from '../work/job'
+import { systemSaysSchema } from '../work/systems'
 import { exactlyOne } from '../schema/one-key'
 
 export const FORMAT = 'bugle-bundle/1'
@@ -93,6 +94,8 @@ const jobSchema = z.strictObject({
   /** The fields of a job that talks to others, as its kind has them. */
   with: z.record(z.string(), z.unknown()).optional(),
   account: idSchema.optional(),
+  /** The system that it is done on, of those in the file. */
+  system: idSchema.optional(),
   command: z.string().min(1).max(200_000).optional(),
   interpreter: z.enum(INTERPRETERS).optional(),
   script: z.string().min(1).max(200_000).optional(),
@@ -159,6 +162,14 @@ const robotSchema = z.strictObject({
   labels: labelsSchema.default({}),
   notes: z.string().max(2000).optional(),
   enabled: z.boolean().default(true),
+})
+
+/** What work serves or is done on, without an agent of its own; what it says its jobs need not say. Its secret is that of its account, and never in a file. */
+const systemSchema = systemSaysSchema.extend({
+  id: idSchema,
+  title: titleSchema.optional(),
+  notes: notesSchema.optional(),
+  on: z.array(idSchema).max(20).default([]),
 })
 
 const onFailureSchema = z.union([z.enum(['fail', 'carryOn', 'endFlow']), z.strictObject({ goTo: idSchema })])
@@ -323,6 +334,7 @@ export const bundleSchema = z
     locks: z.array(lockSchema).default([]),
     robots: z.array(robotSchema).default([]),
     queues: z.array(queueSchema).default([]),
+    systems: z.array(systemSchema).default([]),
     jobs: z.array(jobSchema).default([]),
     flows: z.array(flowSchema).default([]),
     triggers: z.array(triggerSchema).default([]),
@@ -342,6 +354,7 @@ export type BundleArea = Bundle['areas'][number]
 export type BundleGroup = Bundle['groups'][number]
 export type BundleView = Bundle['views'][number]
 export type BundleQueue = Bundle['queues'][number]
+export type BundleSystem = Bundle['systems'][number]
 export type BundleRobot = Bundle['robots'][number]
 export type BundleJob = Bundle['jobs'][number]
 

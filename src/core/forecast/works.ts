@@ -1,5 +1,6 @@
 import type { Bundle, BundleJob } from '../bundle/schema'
 import { onDay } from '../bundle/on-day'
+import { placedJob } from '../bundle/on-system'
 import type { Timings } from '../bundle/timings'
 import type { Day } from '../calendar/days'
 import { isRobotTarget, priorityOfStep, type Priority, type Target } from '../dispatch'
@@ -32,7 +33,8 @@ export class Works {
     private readonly timings: Timings,
     private readonly server: Server | null,
   ) {
-    this.jobs = new Map(bundle.jobs.map((job, index) => [job.id, { job, index }]))
+    const systems = new Map(bundle.systems.map((system) => [system.id, system]))
+    this.jobs = new Map(bundle.jobs.map((job, index) => [job.id, { job: placedJob(job, systems), index }]))
     this.flows = new Map(bundle.flows.map((flow) => [flow.id, flow]))
     this.takesDays = bundle.flows.some(({ inputs = [] }) => inputs.some((input) => isDayDefault(input.default)))
     this.isDay = (rule, day) => timings.daysOf(rule).has(day)

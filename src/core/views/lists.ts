@@ -49,6 +49,7 @@ export const LISTS = {
     path: '/fleet?tab=robots',
     keys: ['text', 'state', 'kind', 'machine', 'account', 'pool', 'label'],
   },
+  systems: { title: 'Systems', path: '/fleet?tab=systems', keys: ['text', 'kind', 'state'] },
   audit: { title: 'Audit', path: '/settings?tab=audit', keys: ['text'] },
 } as const satisfies Readonly<Record<string, ListOf>>
 

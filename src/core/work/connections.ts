@@ -23,7 +23,7 @@ const url = text(4000).refine((value) => {
   }
 }, 'An address that begins with http:// or https://.')
 /** SHA-256 fingerprint of a host key, as OpenSSH writes it. */
-const hostKey = z.string().regex(/^(SHA256:)?[A-Za-z0-9+/]{43}=?$/, 'A fingerprint such as SHA256:….')
+export const hostKeySchema = z.string().regex(/^(SHA256:)?[A-Za-z0-9+/]{43}=?$/, 'A fingerprint such as SHA256:….')
 
 export const METHODS = ['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD'] as const
 const seconds = z.number().min(1, 'At least a second.').max(3600, 'At most an hour.')
@@ -83,7 +83,7 @@ const transferSchema = z.strictObject({
   direction: z.enum(['up', 'down']),
   host,
   port: portOf.default(22),
-  hostKey: hostKey.nullable().default(null),
+  hostKey: hostKeySchema.nullable().default(null),
   /** Path with `*` and `?` in its last part; here for up, there for down. */
   from: text(),
   /** Folder that the files go to. */
@@ -130,7 +130,7 @@ const sshSchema = z.strictObject({
   kind: z.literal('ssh'),
   host,
   port: portOf.default(22),
-  hostKey: hostKey.nullable().default(null),
+  hostKey: hostKeySchema.nullable().default(null),
   command: text(200_000),
   withinSeconds: seconds.default(3600),
 })

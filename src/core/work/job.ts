@@ -119,6 +119,8 @@ export const jobDefinitionSchema = z
   .strictObject({
     action: actionSchema,
     target: targetSchema,
+    /** What it serves or is done on. What that says of the address, the account and the pool stands here, too. */
+    system: slugSchema.nullable().default(null),
     /** Whom it signs in as, or under which account of the machine it runs; its agent must have it. */
     account: slugSchema.nullable().default(null),
     slots: z.int().min(1).max(64).default(1),

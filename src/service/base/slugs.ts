@@ -6,7 +6,7 @@ export async function freeSlug(tx: Tx, table: Named, wanted: string): Promise<st
   return slug as string
 }
 
-type Named = 'triggers' | 'jobs' | 'calendars' | 'queues' | 'views' | 'reports'
+type Named = 'triggers' | 'jobs' | 'calendars' | 'queues' | 'views' | 'reports' | 'systems'
 
 /** The same for many, none equal to another. */
 export async function freeSlugs(tx: Tx, table: Named, wanted: readonly string[]): Promise<string[]> {

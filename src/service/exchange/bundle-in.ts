@@ -1,4 +1,5 @@
 import { checkBundle } from '@/core/bundle/check'
+import { placedJob } from '@/core/bundle/on-system'
 import type { Bundle } from '@/core/bundle/schema'
 import type { Fault } from '@/core/schema/faults'
 import { requireRight, type Actor } from '@/service/base/actor'
@@ -12,6 +13,7 @@ import { importJobs, jobIn, type JobIn } from './bundle-jobs'
 import { importAreas, importGroups } from './bundle-people'
 import { importQueues } from './bundle-queues'
 import { importRobots } from './bundle-robots'
+import { importSystems } from './bundle-systems'
 import type { ImportLine } from './bundle-parts'
 import { importTriggers, triggerIn } from './bundle-triggers'
 import { importViews } from './bundle-views'
@@ -29,7 +31,8 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
   if (!checked.ok) refuseFile(checked.faults)
   const { bundle } = checked as { bundle: Bundle }
   const faults: Fault[] = []
-  const jobs = bundle.jobs.map((job, i) => jobIn(job, `jobs[${i}]`, faults))
+  const systems = new Map(bundle.systems.map((system) => [system.id, system]))
+  const jobs = bundle.jobs.map((job, i) => jobIn(placedJob(job, systems), `jobs[${i}]`, faults))
   const flows = bundle.flows.map((flow, i) => flowIn(flow, `flows[${i}]`, faults))
   const triggers = bundle.triggers.map((trigger) => triggerIn(trigger, bundle.zone))
   refuseFile(faults)
@@ -40,6 +43,7 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
       await importCalendars(tx, actor, bundle, lines)
       await importPools(tx, actor, bundle, lines)
       await importLocks(tx, actor, bundle, lines)
+      await importSystems(tx, actor, bundle, lines)
       await importRobots(tx, actor, bundle, lines)
       await importGroups(tx, actor, bundle, lines)
       await importAreas(tx, actor, bundle, lines)

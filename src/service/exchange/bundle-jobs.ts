@@ -58,6 +58,7 @@ export function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | nu
     action,
     target,
     account: job.account ?? null,
+    system: job.system ?? null,
     locks: job.locks,
     ...(job.queues ? { queues: job.queues } : {}),
     slots: job.slots,

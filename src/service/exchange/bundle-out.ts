@@ -1,4 +1,4 @@
-import { FORMAT, type bundleSchema } from '@/core/bundle/schema'
+import { FORMAT, type BundleSystem, type bundleSchema } from '@/core/bundle/schema'
 import type { z } from 'zod'
 import { isoDuration } from '@/core/timing/duration'
 import { isConnection } from '@/core/work/connections'
@@ -9,6 +9,8 @@ import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { flowsOut, inputsOut } from './bundle-flows'
 import { areasOut, groupsOut } from './bundle-people'
 import { queuesOut } from './bundle-queues'
+import { readSystems, systemOut } from './bundle-systems'
+import { saidElsewhere } from '@/core/bundle/on-system'
 import { viewsOut } from './bundle-views'
 import { robotsOut } from './bundle-robots'
 import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
@@ -54,6 +56,8 @@ export async function definitionsOut(actor: Actor, onBad: OnBad): Promise<Bundle
     'SELECT name, title, units FROM locks ORDER BY name',
   )
   const queues = await queuesOut()
+  const systems = await readSystems()
+  const bySlug = new Map(systems.map((system) => [system.id, system]))
   const jobs = await workOut(false)
   const triggers = await many<{
     slug: string
@@ -80,7 +84,8 @@ export async function definitionsOut(actor: Actor, onBad: OnBad): Promise<Bundle
     pools: pools.map(({ name, title }) => ({ id: name, title })),
     locks: locks.map(({ name, title, units }) => ({ id: name, title, units })),
     ...(queues.length > 0 ? { queues } : {}),
-    jobs: readableOf('job', jobs, onBad, jobOut),
+    ...(systems.length > 0 ? { systems: systems.map(systemOut) } : {}),
+    jobs: readableOf('job', jobs, onBad, (job) => jobOut(job, bySlug)),
     flows: await flowsOut(onBad),
     triggers: readableOf(
       'trigger',
@@ -114,10 +119,13 @@ function without<T extends object>(given: T, defaults: Readonly<Record<string, u
 
 type JobFile = BundleFile['jobs'] extends readonly (infer J)[] | undefined ? J : never
 
-function jobOut({ slug, title, notes, area, active, definition }: FiledWork): JobFile {
+function jobOut(
+  { slug, title, notes, area, active, definition }: FiledWork,
+  systems: ReadonlyMap<string, BundleSystem>,
+): JobFile {
   // One saved by an older Bugle gains the defaults of what came since.
   const d = jobDefinitionSchema.parse(definition)
-  const action = actionOut(d.action)
+  const action = actionOut(d.action, d.system === null ? undefined : systems.get(d.system))
   const inputs = inputsOut(d.inputs)
   return {
     id: slug,
@@ -128,6 +136,7 @@ function jobOut({ slug, title, notes, area, active, definition }: FiledWork): Jo
     ...action,
     ...d.target,
     ...(d.account === null ? {} : { account: d.account }),
+    ...(d.system === null ? {} : { system: d.system }),
     ...(Object.keys(d.locks).length > 0 ? { locks: d.locks } : {}),
     ...(d.queues.take.length + d.queues.add.length > 0 ? { queues: d.queues } : {}),
     ...(d.slots === 1 ? {} : { slots: d.slots }),
@@ -157,10 +166,11 @@ function jobOut({ slug, title, notes, area, active, definition }: FiledWork): Jo
   } satisfies Partial<JobFile> as JobFile
 }
 
-function actionOut(action: JobDefinition['action']): Partial<JobFile> {
+function actionOut(action: JobDefinition['action'], system: BundleSystem | undefined): Partial<JobFile> {
   if (isConnection(action)) {
     const { kind, ...fields } = action
-    return { kind, with: fields }
+    const said = saidElsewhere({ kind, with: fields }, system)
+    return { kind, with: Object.fromEntries(Object.entries(fields).filter(([key]) => !said.has(key))) }
   }
   switch (action.kind) {
     case 'command':

@@ -4,7 +4,7 @@ import { Problem } from '@/service/base/problem'
 
 export interface ImportLine {
   readonly kind:
-    'calendar' | 'pool' | 'lock' | 'robot' | 'queue' | 'group' | 'area' | 'job' | 'flow' | 'trigger' | 'view'
+    'calendar' | 'pool' | 'lock' | 'robot' | 'system' | 'queue' | 'group' | 'area' | 'job' | 'flow' | 'trigger' | 'view'
   readonly id: string
   readonly what: 'added' | 'changed' | 'same'
 }

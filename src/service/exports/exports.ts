@@ -18,6 +18,7 @@ const FILES = {
   pools: other.poolsFile,
   accounts: other.accountsFile,
   locks: other.locksFile,
+  systems: other.systemsFile,
   people: other.peopleFile,
   audit: other.auditFile,
 } as const satisfies Record<string, Preparing>

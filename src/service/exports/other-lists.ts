@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { targetWords } from '@/core/dispatch/target'
 import type { ExportColumn } from '@/core/exports/cells'
+import { SYSTEM_STATES } from '@/core/fleet/system-state'
 import { ROBOT_STATES } from '@/core/fleet/robot-state'
 import { WHY_WORDS } from '@/core/timing/not-started-words'
 import { listAudit, type AuditEntry } from '@/service/base/audit'
@@ -11,6 +12,7 @@ import { listRobots, robotFilterSchema, type RobotRow } from '@/service/fleet/ro
 import { listPeople, type PersonRow } from '@/service/people/people'
 import { listMissed, missedSchema, type MissedRow } from '@/service/timing/trigger-history'
 import { listTriggers, triggerFilterSchema, type TriggerRow } from '@/service/timing/trigger-list'
+import { listSystems, systemFilterSchema, type SystemRow } from '@/service/work/system-pages'
 import { downwards, listFile, whole } from './export-list'
 
 const pairs = (labels: Readonly<Record<string, string>>): string =>
@@ -119,6 +121,28 @@ export const robotsFile = listFile({
   filter: robotFilterSchema,
   columns: () => ROBOT_COLUMNS,
   pages: (actor, filter) => whole(listRobots(actor, filter)),
+})
+
+const SYSTEM_COLUMNS: readonly ExportColumn<SystemRow>[] = [
+  { id: 'title', title: 'System', kind: 'text', value: (s) => s.title },
+  { id: 'id', title: 'Id', kind: 'text', value: (s) => s.slug, shownAs: [] },
+  { id: 'state', title: 'State', kind: 'text', value: (s) => SYSTEM_STATES[s.state] },
+  { id: 'why', title: 'Why', kind: 'text', value: (s) => s.why.join(' ') },
+  { id: 'kind', title: 'Kind', kind: 'text', value: (s) => s.kind },
+  { id: 'host', title: 'Host', kind: 'text', value: (s) => s.host },
+  { id: 'port', title: 'Port', kind: 'number', value: (s) => s.port, shownAs: ['host'] },
+  { id: 'on', title: 'Runs on', kind: 'text', value: (s) => s.on.map(({ title }) => title).join(', ') },
+  { id: 'jobs', title: 'Jobs', kind: 'number', value: (s) => s.jobs },
+  { id: 'matters', title: 'Open matters', kind: 'number', value: (s) => s.matters, shownAs: ['why'] },
+  { id: 'last', title: 'Last run ended', kind: 'instant', value: (s) => s.lastAt },
+  { id: 'next', title: 'Next start', kind: 'instant', value: (s) => s.nextAt },
+]
+
+export const systemsFile = listFile({
+  name: 'systems',
+  filter: systemFilterSchema,
+  columns: () => SYSTEM_COLUMNS,
+  pages: (actor, filter) => whole(listSystems(actor, filter)),
 })
 
 const POOL_COLUMNS: readonly ExportColumn<PoolRow>[] = [

@@ -178,6 +178,7 @@ export async function removeAccount(actor: Actor, id: number): Promise<void> {
         WHERE j.deleted_at IS NULL AND v.definition->>'account' = $2
        UNION ALL SELECT 'the notice ' || title FROM notices WHERE account = $2
        UNION ALL SELECT 'the robot ' || name FROM robots WHERE account_id = $1 AND removed_at IS NULL
+       UNION ALL SELECT 'the system ' || title FROM systems WHERE account = $2
        UNION ALL SELECT 'the mail server ' || name FROM mail_servers WHERE account = $2
        UNION ALL SELECT 'the run #' || id FROM runs WHERE account_id = $1 AND state IN ('waiting','ready','running')
        ORDER BY 1 LIMIT 1000`,

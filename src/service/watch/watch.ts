@@ -18,10 +18,14 @@ interface LaneBar {
 }
 
 export interface Lane {
+  /** Of a system's lane: the system; its jobs may run on any agent. */
+  readonly systemId: number | null
   readonly agentId: number
+  /** What the lane is called: the agent, or the system. */
   readonly agent: string
   readonly slots: number
   readonly used: number
+  /** The agent is out of reach, or the system did not answer when it was looked at last. */
   readonly away: boolean
   readonly bars: LaneBar[]
   /** Robots of the machine, each with a lane of its own. */
@@ -40,7 +44,7 @@ export async function lanes(actor: Actor, from: Date, awaySeconds: number): Prom
           shown AS MATERIALIZED (
             SELECT g.id, g.name, g.slots, coalesce(b.used, 0) AS used, c.last_contact_at FROM agents g LEFT JOIN agent_contacts c ON c.agent_id = g.id LEFT JOIN busy b ON b.agent_id = g.id
              WHERE g.credential_hash IS NOT NULL ORDER BY b.agent_id IS NOT NULL DESC, c.last_start_at DESC NULLS LAST LIMIT ${MOST_LANES})
-     SELECT g.id AS "agentId", g.name AS agent, g.slots, g.used, coalesce(g.last_contact_at < now() - make_interval(secs => $2), true) AS away,
+     SELECT NULL AS "systemId", g.id AS "agentId", g.name AS agent, g.slots, g.used, coalesce(g.last_contact_at < now() - make_interval(secs => $2), true) AS away,
             coalesce((SELECT jsonb_agg(b ORDER BY b."startedAt") FROM (
               SELECT a.run_id AS "runId", j.title, CASE WHEN a.state IN ('handed','accepted') THEN 'running' ELSE a.state END AS state,
                      coalesce(a.started_at, a.handed_at) AS "startedAt", a.ended_at AS "endedAt", j.usual_ms AS "usualMs", a.robot_id AS "robotId"
@@ -54,6 +58,30 @@ export async function lanes(actor: Actor, from: Date, awaySeconds: number): Prom
   ).then((rows) =>
     rows.filter(({ bars }) => mayDo(actor.role, 'see') || bars.length > 0).sort((a, b) => (a.agent < b.agent ? -1 : 1)),
   )
+}
+
+/** The same by system: a lane for each on which something ran since `from`, or runs. `used`: runs that go on. */
+export async function systemLanes(actor: Actor, from: Date): Promise<Lane[]> {
+  requireSomewhere(actor, 'see')
+  const rows = await many<Omit<Lane, 'robots' | 'slots' | 'agentId'>>(
+    null,
+    `SELECT s.id AS "systemId", s.title AS agent, coalesce(l.used, 0)::int AS used, coalesce(l.bars, '[]') AS bars,
+            EXISTS (SELECT FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
+                     WHERE j.system_id = s.id AND j.deleted_at IS NULL AND v.definition->'action'->>'kind' = 'reach'
+                       AND (SELECT r.state FROM runs r WHERE r.job_id = j.id AND r.state IN ('succeeded','failed','lost') ORDER BY r.id DESC LIMIT 1) <> 'succeeded') AS away
+       FROM systems s LEFT JOIN LATERAL (
+         SELECT count(*) FILTER (WHERE b.state = 'running') AS used, jsonb_agg(to_jsonb(b) ORDER BY b."startedAt") AS bars FROM (
+           SELECT r.id AS "runId", j.title, r.state, r.started_at AS "startedAt", r.ended_at AS "endedAt", j.usual_ms AS "usualMs", NULL::bigint AS "robotId"
+             FROM jobs j JOIN LATERAL (
+               (SELECT * FROM runs WHERE job_id = j.id AND ended_at >= $1 AND started_at IS NOT NULL ORDER BY id DESC LIMIT ${MOST_BARS})
+               UNION ALL (SELECT * FROM runs WHERE job_id = j.id AND state = 'running' LIMIT ${MOST_BARS})) r ON true
+            WHERE j.system_id = s.id ORDER BY r.started_at DESC LIMIT ${MOST_BARS}) b) l ON true
+      ORDER BY l.used > 0 DESC NULLS LAST, l.bars IS NOT NULL DESC, lower(s.title) LIMIT ${MOST_LANES}`,
+    [from],
+  )
+  return rows
+    .map((row) => ({ ...row, agentId: 0, slots: 0, robots: [] }))
+    .sort((a, b) => (a.agent.toLowerCase() < b.agent.toLowerCase() ? -1 : 1))
 }
 
 /** Runs that ended last and are still on the board. */
@@ -130,7 +158,18 @@ export async function dayLine(actor: Actor, { back = 0 }: { readonly back?: numb
 
 export interface Found {
   readonly kind:
-    'run' | 'job' | 'flow' | 'trigger' | 'calendar' | 'agent' | 'robot' | 'queue' | 'pool' | 'area' | 'person'
+    | 'run'
+    | 'job'
+    | 'flow'
+    | 'trigger'
+    | 'calendar'
+    | 'agent'
+    | 'robot'
+    | 'queue'
+    | 'system'
+    | 'pool'
+    | 'area'
+    | 'person'
   readonly id: number
   readonly title: string
   readonly detail: string
@@ -153,6 +192,7 @@ export async function find(actor: Actor, text: string): Promise<Found[]> {
      UNION ALL (SELECT 'queue', q.id, q.title, a.path FROM queues q JOIN areas a ON a.id = q.area_id WHERE q.deleted_at IS NULL AND q.title ILIKE $1 ORDER BY q.title LIMIT 6)
      UNION ALL (SELECT 'robot', b.id, b.name, a.name FROM robots b JOIN agents a ON a.id = b.agent_id WHERE b.removed_at IS NULL AND b.name ILIKE $1 ORDER BY b.name LIMIT 6)
      UNION ALL (SELECT 'pool', id, title, name FROM pools WHERE title ILIKE $1 OR name ILIKE $1 ORDER BY name LIMIT 4)
+     UNION ALL (SELECT 'system', id, title, coalesce(host, kind) FROM systems WHERE title ILIKE $1 OR host ILIKE $1 ORDER BY title LIMIT 6)
      UNION ALL (SELECT 'view', id, title, 'by ' || made_by FROM views WHERE (person_id = $3 OR shared <> 'me') AND title ILIKE $1 ORDER BY title LIMIT 4)
      UNION ALL (SELECT 'report', d.id, d.title, 'report' FROM reports d WHERE ${readIf(4)} AND d.title ILIKE $1 ORDER BY d.title LIMIT 4)
      UNION ALL (SELECT 'area', id, path, '' FROM areas WHERE title ILIKE $1 AND deleted_at IS NULL ORDER BY path LIMIT 4)`,

@@ -14,6 +14,7 @@ import { dayFaultsOf } from './run-days'
 import { SharedValues } from './shared-values'
 import { freeSlug } from '@/service/base/slugs'
 import { timingState } from '@/service/base/timing-cache'
+import { placedOn } from './systems'
 
 export const newJobSchema = jobSchema
 /** The version that was read before the change; another one now means that somebody else saved first. */
@@ -88,13 +89,23 @@ export async function addJob(actor: Actor, job: JobContent): Promise<{ id: numbe
 }
 
 /** `slug`: the name that files call it by; made from its title where none is given. */
-export async function insertJob(tx: Tx, actor: Actor, job: JobContent, slug?: string): Promise<{ id: number }> {
-  await requireOn(tx, actor, 'design', 'area', job.areaId)
+export async function insertJob(tx: Tx, actor: Actor, given: JobContent, slug?: string): Promise<{ id: number }> {
+  await requireOn(tx, actor, 'design', 'area', given.areaId)
+  const { definition, systemId } = await placedOn(tx, given.definition)
+  const job = { ...given, definition }
   await requireThere(tx, actor, job)
   const name = slug ?? (await freeSlug(tx, 'jobs', slugOf(job.title)))
   const { id } = await guardTitle(async () => {
     const made = await db().jobs.create(
-      { slug: name, title: job.title, notes: job.notes, areaId: job.areaId, active: job.active, savedBy: actor.name },
+      {
+        slug: name,
+        title: job.title,
+        notes: job.notes,
+        areaId: job.areaId,
+        active: job.active,
+        savedBy: actor.name,
+        systemId,
+      },
       { transaction: tx },
     )
     await writeVersion(tx, actor, made.id, 1, job.definition)
@@ -118,10 +129,12 @@ export async function saveJobIn(
   tx: Tx,
   actor: Actor,
   id: number,
-  job: z.output<typeof jobSaveSchema>,
+  given: z.output<typeof jobSaveSchema>,
 ): Promise<{ version: number }> {
   await requireOn(tx, actor, 'design', 'job', id)
-  await requireOn(tx, actor, 'design', 'area', job.areaId)
+  await requireOn(tx, actor, 'design', 'area', given.areaId)
+  const { definition, systemId } = await placedOn(tx, given.definition)
+  const job = { ...given, definition }
   const found = await maybeOne(
     tx,
     'SELECT id FROM jobs WHERE id = $1 AND NOT is_flow AND deleted_at IS NULL FOR UPDATE',
@@ -144,8 +157,8 @@ export async function saveJobIn(
   await guardTitle(() =>
     execute(
       tx,
-      'UPDATE jobs SET title = $2, notes = $3, area_id = $4, active = $5, version = $6, saved_by = $7, saved_at = now() WHERE id = $1',
-      [id, job.title, job.notes, job.areaId, job.active, version, actor.name],
+      'UPDATE jobs SET title = $2, notes = $3, area_id = $4, active = $5, version = $6, saved_by = $7, saved_at = now(), system_id = $8 WHERE id = $1',
+      [id, job.title, job.notes, job.areaId, job.active, version, actor.name, systemId],
     ),
   )
   await writeVersion(tx, actor, id, version, job.definition)

@@ -8,6 +8,7 @@ import * as queues from './queues'
 import * as reports from './reports'
 import * as runs from './runs'
 import * as settings from './settings'
+import * as systems from './systems'
 import * as timing from './timing'
 import * as views from './views'
 import * as work from './work'
@@ -24,6 +25,7 @@ export const tables = {
   ...reports,
   ...runs,
   ...settings,
+  ...systems,
   ...timing,
   ...views,
   ...work,

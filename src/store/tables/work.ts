@@ -33,6 +33,7 @@ export const jobs = table('jobs', {
   deletedAt: orNull(instant()),
   slug: text(),
   isFlow: filled(flag()),
+  systemId: orNull(ref()),
 })
 
 export const jobVersions = table('job_versions', {

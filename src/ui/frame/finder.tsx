@@ -73,6 +73,7 @@ const HREF: Record<string, (id: number, title: string) => string> = {
   robot: (id) => `/fleet/robots/${id}`,
   queue: (id) => `/work/queues/${id}`,
   pool: () => '/fleet?tab=pools',
+  system: (id) => `/fleet/systems/${id}`,
   area: (id) => `/work?area=${id}`,
   trigger: (id) => `/timing/triggers/${id}`,
   calendar: (id) => `/timing/calendars/${id}`,

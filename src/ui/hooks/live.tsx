@@ -30,7 +30,7 @@ const LiveContext = createContext<Live>({
 })
 
 /** What changes with every run: lists that show how runs went. Names, editors and what is chosen from do not. Keys begin with the kind of thing they hold. */
-const RUN_KINDS = new Set<unknown>(['runs', 'lanes', 'ended', 'counts', 'agents', 'robots'])
+const RUN_KINDS = new Set<unknown>(['runs', 'lanes', 'ended', 'counts', 'agents', 'robots', 'systems'])
 function changesWithRuns([kind, of, ...more]: readonly unknown[]): boolean {
   if (kind === 'jobs') return of === undefined
   // Lists by their filters, and of one trigger its history and its machines.
@@ -52,10 +52,11 @@ function staleKinds(change: Change): string[] {
       'enrolments',
       'engines',
       'kinds',
+      'systems',
       'allowances',
     )
-  if (change.matters) kinds.push('matters', 'day')
-  if (change.jobs) kinds.push('jobs', 'areas', 'triggers')
+  if (change.matters) kinds.push('matters', 'day', 'systems')
+  if (change.jobs) kinds.push('jobs', 'areas', 'triggers', 'systems')
   if (change.items) kinds.push('queues', 'items')
   if (change.reports) kinds.push('reports')
   if (change.timing) kinds.push('triggers', 'calendars', 'coming', 'starts', 'missed')

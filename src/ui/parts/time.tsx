@@ -20,6 +20,13 @@ export function Ago({ at }: { at: string | number | null }): ReactNode {
   return said === null ? null : <At ms={ms}>{said}</At>
 }
 
+/** How long it is until then; what should have been is now. */
+export function Until({ at }: { at: string | number }): ReactNode {
+  const ms = new Date(at).getTime()
+  const said = useAtNow((now) => (ms > now ? relative(ms, now) : 'now'))
+  return said === null ? null : <At ms={ms}>{said}</At>
+}
+
 function At({ ms, children }: { ms: number; children: string }): ReactNode {
   const { zone } = useMe()
   return (

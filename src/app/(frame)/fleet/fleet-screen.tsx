@@ -33,6 +33,7 @@ const Connections = dynamic(() => import('./connections').then((module) => modul
 const Kinds = dynamic(() => import('./kinds').then((module) => module.Kinds), { ssr: false })
 const Locks = dynamic(() => import('./locks').then((module) => module.Locks), { ssr: false })
 const Robots = dynamic(() => import('./robots').then((module) => module.Robots), { ssr: false })
+const Systems = dynamic(() => import('./systems').then((module) => module.Systems), { ssr: false })
 const Pools = dynamic(() => import('./pools').then((module) => module.Pools), { ssr: false })
 
 const Use = styled.span<{ $share: number }>`
@@ -107,7 +108,7 @@ const AGENT_COLUMNS: readonly Choosable<AgentRow>[] = [
   },
 ]
 
-const TABS = ['agents', 'robots', 'pools', 'accounts', 'locks', 'connections', 'allowances', 'kinds']
+const TABS = ['agents', 'robots', 'systems', 'pools', 'accounts', 'locks', 'connections', 'allowances', 'kinds']
 
 export function FleetScreen(): ReactNode {
   const { values, set } = useAddress()
@@ -135,6 +136,7 @@ export function FleetScreen(): ReactNode {
           tabs={[
             { id: 'agents', title: 'Agents', content: <Agents all={all} /> },
             { id: 'robots', title: 'Robots', content: <Robots /> },
+            { id: 'systems', title: 'Systems', content: <Systems /> },
             { id: 'pools', title: 'Pools', content: <Pools /> },
             { id: 'accounts', title: 'Accounts', content: <Accounts /> },
             { id: 'locks', title: 'Locks', content: <Locks /> },

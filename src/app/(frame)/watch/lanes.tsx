@@ -155,13 +155,16 @@ const Away = styled.div`
   font-weight: 600;
 `
 
-/** A lane for each machine: what ran in the last hour, what runs, and until when it usually lasts. */
-export function Lanes(): ReactNode {
+/** A lane for each machine, or each system: what ran in the last hour, what runs, and until when it usually lasts. */
+export function Lanes({ bySystem }: { readonly bySystem: boolean }): ReactNode {
   const { zone } = useMe()
   const nowMs = useNow()
   const [boxWidth, box] = useWidth(830)
   const width = boxWidth - NAME_WIDTH
-  const { data } = useQuery({ queryKey: ['lanes'], queryFn: () => api.get<Lane[]>('/lanes?hours=1') })
+  const { data } = useQuery({
+    queryKey: bySystem ? ['lanes', 'system'] : ['lanes'],
+    queryFn: () => api.get<Lane[]>(bySystem ? '/lanes?hours=1&by=system' : '/lanes?hours=1'),
+  })
 
   const { data: coming = [] } = useQuery({
     queryKey: ['coming', 'lanes'],
@@ -170,6 +173,14 @@ export function Lanes(): ReactNode {
   })
 
   if (!data || nowMs === 0) return <Grid style={{ minHeight: 200 }} ref={box} />
+  if (data.length === 0 && bySystem)
+    return (
+      <Panel>
+        <Empty title="No system yet" action={<ButtonLink href="/fleet?tab=systems">To the systems</ButtonLink>}>
+          A system is what work is done on without an agent there. What ran on each has a lane here.
+        </Empty>
+      </Panel>
+    )
   if (data.length === 0) {
     return (
       <Panel>
@@ -194,7 +205,7 @@ export function Lanes(): ReactNode {
     .map((lane) =>
       layers(
         lane,
-        lane.robot === null
+        lane.robot === null && !bySystem
           ? coming.filter(({ agent, startAt }) => agent === lane.agent && Date.parse(startAt) > nowMs)
           : [],
         fromMs,
@@ -207,12 +218,12 @@ export function Lanes(): ReactNode {
     (ms, i) => i % room === 0 && ms < nowMs + AHEAD_MS && x(ms) >= TICK && x(ms) <= width - TICK,
   )
   return (
-    <Grid ref={box} aria-label="Machines">
+    <Grid ref={box} aria-label={bySystem ? 'Systems' : 'Machines'}>
       <div className="all">
         <div className="row">
           <div className="name" style={{ fontWeight: 400 }}>
-            machine
-            <span>slots</span>
+            {bySystem ? 'system' : 'machine'}
+            <span>{bySystem ? 'runs' : 'slots'}</span>
           </div>
           <div className="track">
             {ticks.map((ms) => (
@@ -228,7 +239,7 @@ export function Lanes(): ReactNode {
         {drawn.map(({ lane, bars, ahead, depth }) => (
           <div
             className="row"
-            key={`${lane.agentId} ${lane.robot?.id ?? ''}`}
+            key={`${lane.systemId ?? ''} ${lane.agentId} ${lane.robot?.id ?? ''}`}
             style={{ height: depth === 1 ? 26 : depth * LAYER + 6 }}
           >
             <div className="name">
@@ -241,8 +252,16 @@ export function Lanes(): ReactNode {
                 </>
               ) : (
                 <>
-                  <Link href={`/fleet/agents/${lane.agentId}`}>{lane.agent}</Link>
-                  <span>{lane.away ? '—' : `${lane.used}/${lane.slots}`}</span>
+                  <Link
+                    href={lane.systemId === null ? `/fleet/agents/${lane.agentId}` : `/fleet/systems/${lane.systemId}`}
+                    title={lane.agent}
+                    style={{ overflow: 'hidden', textOverflow: 'ellipsis' }}
+                  >
+                    {lane.agent}
+                  </Link>
+                  <span>
+                    {lane.systemId !== null ? lane.used || '' : lane.away ? '—' : `${lane.used}/${lane.slots}`}
+                  </span>
                 </>
               )}
             </div>
@@ -307,7 +326,9 @@ export function Lanes(): ReactNode {
                 </Foreseen>
               )
             })}
-            {lane.away && lane.robot === null && <Away>out of reach</Away>}
+            {lane.away && lane.robot === null && (
+              <Away>{lane.systemId === null ? 'out of reach' : 'does not answer'}</Away>
+            )}
           </div>
         ))}
         <div className="needle" style={{ left: NAME_WIDTH + x(nowMs) - 1 }} />

@@ -20,6 +20,7 @@ const SERVER = {
   'GET /runs/counts': { running: 3, waiting: 1, failed: 4, succeeded: 581 },
   'GET /lanes': [
     {
+      systemId: null,
       agentId: 7,
       agent: 'orrin-ops1',
       slots: 2,
@@ -40,7 +41,7 @@ const SERVER = {
       ],
       robots: [{ id: 5, name: 'desk1' }],
     },
-    { agentId: 8, agent: 'tarn-ops1', slots: 2, used: 0, away: true, bars: [], robots: [] },
+    { systemId: null, agentId: 8, agent: 'tarn-ops1', slots: 2, used: 0, away: true, bars: [], robots: [] },
   ],
   'GET /next-starts': [
     { triggerId: 5, title: 'Close of day', at: ago(-10), says: 'at 00:45 every day', goesTo: 'harbours', dueAt: null },
@@ -84,9 +85,28 @@ describe('watch', () => {
     expect(screen.getByRole('link', { name: 'desk1' }).getAttribute('href')).toBe('/fleet/robots/5')
   })
 
+  it('has lanes by system, too, which say what does not answer', async () => {
+    const lane = { agentId: 0, systemId: 3, agent: 'Booking database', slots: 0, used: 1, away: true, robots: [] }
+    show(<WatchScreen />, { ...SERVER, 'GET /lanes': [{ ...lane, bars: [bar({})] }] }, { at: '/watch?by=system' })
+    const track = await screen.findByRole('listbox', { name: 'Runs on Booking database' })
+    expect(within(track).getByRole('option').textContent).toBe('Gate counts')
+    expect(screen.getByText('does not answer')).toBeTruthy()
+    expect(screen.getByRole('link', { name: 'Booking database' }).getAttribute('href')).toBe('/fleet/systems/3')
+    expect(screen.getByRole('link', { name: 'by machine' }).getAttribute('href')).toBe('/watch')
+  })
+
   it('names what has just begun beside its bar, which is too short for it yet', async () => {
     const begun = bar({ runId: 4, title: 'Till file', state: 'running', startedAt: ago(0.2), endedAt: null })
-    const lane = { agentId: 7, agent: 'orrin-ops1', slots: 2, used: 1, away: false, bars: [begun], robots: [] }
+    const lane = {
+      systemId: null,
+      agentId: 7,
+      agent: 'orrin-ops1',
+      slots: 2,
+      used: 1,
+      away: false,
+      bars: [begun],
+      robots: [],
+    }
     show(<WatchScreen />, { ...SERVER, 'GET /lanes': [lane] })
     const track = await screen.findByRole('listbox', { name: 'Runs on orrin-ops1' })
     expect(within(track).getByRole('option').textContent).toBe('')

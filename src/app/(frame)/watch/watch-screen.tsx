@@ -5,6 +5,7 @@ import styled from 'styled-components'
 import type { ComingStart } from '@/service/forecast/coming'
 import { api } from '@/ui/api'
 import { clock, duration, exact, relative } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
 import { useMe } from '@/ui/hooks/me'
 import { useAtNow } from '@/ui/hooks/now'
 import { Page, Panel, Row, Shelf, Small, Split, Spring } from '@/ui/parts/layout'
@@ -91,6 +92,8 @@ export function WatchScreen(): ReactNode {
         `/runs/counts?hours=${SINCE_HOURS}`,
       ),
   })
+  const { values } = useAddress()
+  const bySystem = values.by === 'system'
   return (
     <Split>
       <Shelf $width={356} aria-label="Needs a person">
@@ -98,7 +101,8 @@ export function WatchScreen(): ReactNode {
       </Shelf>
       <Page>
         <Row $wrap>
-          <h1>Now on the machines</h1>
+          <h1>{bySystem ? 'Now on the systems' : 'Now on the machines'}</h1>
+          <Link href={bySystem ? '/watch' : '/watch?by=system'}>by {bySystem ? 'machine' : 'system'}</Link>
           <Spring />
           {counts && (
             <>
@@ -121,7 +125,7 @@ export function WatchScreen(): ReactNode {
             </>
           )}
         </Row>
-        <Lanes />
+        <Lanes bySystem={bySystem} />
         <Row $top $gap={12}>
           <NextStarts />
           <JustEnded />

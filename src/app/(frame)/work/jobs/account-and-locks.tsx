@@ -11,6 +11,7 @@ import { Select } from '@/ui/parts/select'
 import { Small } from '@/ui/parts/layout'
 import { NumberField } from '@/ui/parts/number-field'
 import { Sentence, Word } from '@/ui/parts/sentence'
+import { useSaidBy } from '@/app/shared/work/connections/said'
 import type { SectionProps } from './section-props'
 
 const NONE = 'none'
@@ -18,6 +19,7 @@ const NONE = 'none'
 /** As whom it runs or signs in, and which locks it holds meanwhile. */
 export function AccountAndLocks({ definition, define, faultOf }: SectionProps): ReactNode {
   const { action, account, locks } = definition
+  const saidBy = useSaidBy('account')
   const { data: accounts = [] } = useQuery({
     queryKey: ['accounts'],
     queryFn: () => api.get<AccountRow[]>('/accounts'),
@@ -45,7 +47,14 @@ export function AccountAndLocks({ definition, define, faultOf }: SectionProps): 
           <Word>Under the account of the robot that takes it.</Word>
         </Sentence>
       )}
-      {use !== 'none' && (
+      {saidBy !== null && (
+        <Sentence>
+          <Word>
+            Signing in as {account}, as {saidBy} says.
+          </Word>
+        </Sentence>
+      )}
+      {use !== 'none' && saidBy === null && (
         <Sentence>
           <Word>{isConnection(action) ? 'Signing in as' : 'Under the account'}</Word>
           <Select

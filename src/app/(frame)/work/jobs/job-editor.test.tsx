@@ -34,6 +34,7 @@ const SERVER = {
     { id: 1, name: 'kelda-app1', pools: [{ name: 'quay' }], labels: { os: 'linux' } },
     { id: 2, name: 'kelda-desk1', pools: [], labels: { os: 'windows' } },
   ],
+  'GET /systems/choices': [],
   'PUT /jobs/5': { version: 3 },
   'POST /jobs': { id: 9 },
 }
@@ -84,6 +85,39 @@ describe('a job, written in sentences', () => {
       target: { labels: { os: 'windows', site: 'nowhere' } },
       slots: 2,
       priority: 'high',
+    })
+  })
+
+  it('takes address, account and pool from the system that it is done on, and asks for none of them', async () => {
+    const action = { kind: 'sql', host: 'old', database: 'old', statement: 'SELECT 1' }
+    const system = {
+      id: 3,
+      slug: 'fares',
+      title: 'Fares',
+      kind: 'database',
+      host: 'db9',
+      port: 5433,
+      database: 'fares',
+    }
+    const asked = edit(job({ action, account: 'someone' }), {
+      'GET /systems/choices': [
+        { ...system, tls: true, hostKey: null, account: 'reader', pool: 'data' },
+        { ...system, id: 4, slug: 'sign', title: 'Sign', kind: 'host' },
+      ],
+    })
+    expect(screen.getByRole('textbox', { name: 'host' })).toBeTruthy()
+    await press(/System/)
+    // What such a job cannot be done on is not to be chosen.
+    expect(screen.queryByRole('option', { name: 'Sign' })).toBeNull()
+    fireEvent.click(await screen.findByRole('option', { name: 'Fares' }))
+    expect(await screen.findByText('On any agent of the pool data, which reaches Fares,')).toBeTruthy()
+    expect(screen.getByText('Signing in as reader, as Fares says.')).toBeTruthy()
+    expect(screen.queryByRole('textbox', { name: /^(host|port|database)$/ })).toBeNull()
+    expect((await saved(asked)).definition).toMatchObject({
+      system: 'fares',
+      action: { host: 'db9', port: 5433, database: 'fares', tls: true, statement: 'SELECT 1' },
+      account: 'reader',
+      target: { pool: 'data' },
     })
   })
 
@@ -221,6 +255,7 @@ describe('whatever is typed into a job', () => {
     statement: 'SELECT 1',
     parameters: [],
   }
+  const typed = new Set<string>()
   it.each<[string, object]>([
     ['that is a command', { inputs: [input], account: 'files', environment: { A: '1' } }],
     ['that mails', { action: mail, account: null }],
@@ -233,7 +268,7 @@ describe('whatever is typed into a job', () => {
       await expectKept<JobContent>(
         (body) => edit(body ? { ...job(base), ...body } : job(base), { 'GET /accounts': [], 'GET /locks': [] }),
         'PUT /jobs/5',
-        { seed: 20261130 },
+        { seed: 20261130, typed },
       )
     },
     300_000,

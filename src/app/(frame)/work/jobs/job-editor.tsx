@@ -20,12 +20,14 @@ import { Reading } from '@/ui/parts/reading'
 import { Paper, Sentence } from '@/ui/parts/sentence'
 import { AreaField } from '../area-field'
 import { WhoMayButton } from '@/app/shared/people/who-may'
+import { SaidBySystem } from '@/app/shared/work/connections/said'
 import { StartButton } from '@/app/shared/work/start-dialog'
 import { InputsSection } from '../inputs-section'
 import { VersionsButton } from '../versions'
 import type { SectionProps } from './section-props'
 import { EndingSection, WhatSection } from './sections'
 import { QueuesSection } from './queues-section'
+import { SystemSection, useOnSystem } from './system-section'
 import { WhereSection } from './where-section'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
@@ -40,7 +42,9 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
     say(`${title} is saved.`)
   })
   const { content, set, faultOf, setTrouble, become } = draft
-  const define = (change: Partial<JobDefinition>): void => set({ definition: { ...content.definition, ...change } })
+  const { said, place } = useOnSystem(content.definition)
+  const define = (change: Partial<JobDefinition>): void =>
+    set({ definition: place({ ...content.definition, ...change }) })
   const section: SectionProps = { definition: content.definition, define, faultOf }
 
   const save = (version = draft.version): void =>
@@ -113,8 +117,11 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
             onChange={(notes) => set({ notes })}
             error={faultOf('notes')}
           />
-          <WhatSection {...section} />
-          <WhereSection {...section} />
+          <SaidBySystem value={said}>
+            <WhatSection {...section} />
+            <SystemSection {...section} />
+            <WhereSection {...section} />
+          </SaidBySystem>
           <QueuesSection {...section} />
           <InputsSection {...section} />
           <EndingSection {...section} />

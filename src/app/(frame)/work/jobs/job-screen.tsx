@@ -29,10 +29,11 @@ export function NewJobScreen(): ReactNode {
       definition: {
         ...DEFAULTS,
         action: { kind: 'command', command: '' },
+        system: values.system ?? null,
         target: values.robot ? { robot: values.robot } : values.agent ? { agent: values.agent } : { pool: '' },
       },
     }
-  }, [areas, values.area, values.agent, values.robot])
+  }, [areas, values.area, values.agent, values.robot, values.system])
   if (!blank) return <Page aria-busy="true" />
   return <JobEditor job={null} initial={blank} />
 }

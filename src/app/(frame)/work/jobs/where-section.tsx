@@ -17,6 +17,7 @@ import { Small, Stack } from '@/ui/parts/layout'
 import { NumberField } from '@/ui/parts/number-field'
 import { SelectOrNew } from '@/ui/parts/select-or-new'
 import { Part, Sentence, Word } from '@/ui/parts/sentence'
+import { useSaidBy } from '@/app/shared/work/connections/said'
 import { LabelsField } from '@/app/shared/work/pairs-field'
 import { AccountAndLocks } from './account-and-locks'
 import type { SectionProps } from './section-props'
@@ -44,6 +45,7 @@ const blank = (kind: Kind): Target =>
 export function WhereSection({ definition, define, faultOf }: SectionProps): ReactNode {
   const { target, unreachable } = definition
   const kind = Object.keys(target)[0] as Kind
+  const saidBy = useSaidBy('target')
   const forRobot = isRobotTarget(target)
   const to = (next: string): void => {
     const fresh = blank(next as Kind)
@@ -55,9 +57,17 @@ export function WhereSection({ definition, define, faultOf }: SectionProps): Rea
       <h2>Where</h2>
       <Stack>
         <Sentence>
-          <Word>On</Word>
-          <Select label="Kind of target" hideLabel value={kind} onChange={to} choices={KINDS} width="180px" />
-          <TargetField definition={definition} define={define} faultOf={faultOf} />
+          {saidBy === null ? (
+            <>
+              <Word>On</Word>
+              <Select label="Kind of target" hideLabel value={kind} onChange={to} choices={KINDS} width="180px" />
+              <TargetField definition={definition} define={define} faultOf={faultOf} />
+            </>
+          ) : (
+            <Word>
+              On any agent of the pool {'pool' in target ? target.pool : ''}, which reaches {saidBy},
+            </Word>
+          )}
           {!forRobot && (
             <>
               <Word>taking</Word>

@@ -3,6 +3,7 @@ import type { Connection, ConnectionKind } from '@/core/work/connections'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { NumberField } from '@/ui/parts/number-field'
 import { Sentence, Word } from '@/ui/parts/sentence'
+import { useSaidBy } from './said'
 
 /** A connection of one kind, as its fields show and change it. */
 export interface KindProps<K extends ConnectionKind> {
@@ -33,8 +34,12 @@ export function Text<Name extends string>({
   placeholder?: string
   mono?: boolean
 }): ReactNode {
+  const saidBy = useSaidBy(name)
+  // Of an address the system says only where it leads.
+  if (saidBy !== null && name !== 'url' && look.label !== 'address') return null
   return (
     <TextField
+      {...(saidBy === null ? {} : { hint: `${saidBy} says host and port.` })}
       value={action[name]}
       onChange={(value) => set({ [name]: value } as { [K in Name]: string })}
       error={fault(name)}
@@ -49,6 +54,7 @@ export const Host = (props: Held<{ readonly host: string }>): ReactNode => (
 
 /** A number, or a value such as `${port}` that becomes one; what is neither is kept as it was typed, and told. */
 export function Port<P extends number | string | null>({ action, set, fault }: Held<{ readonly port: P }>): ReactNode {
+  if (useSaidBy('port') !== null) return null
   return (
     <TextField
       label="port"
@@ -60,17 +66,20 @@ export function Port<P extends number | string | null>({ action, set, fault }: H
   )
 }
 
-export const HostKey = ({ action, set, fault }: Held<{ readonly hostKey: string | null }>): ReactNode => (
-  <TextField
-    label="host key (shown and not checked if empty)"
-    value={action.hostKey ?? ''}
-    onChange={(value) => set({ hostKey: value === '' ? null : value })}
-    error={fault('hostKey')}
-    placeholder="SHA256:…"
-    mono
-    width="330px"
-  />
-)
+export function HostKey({ action, set, fault }: Held<{ readonly hostKey: string | null }>): ReactNode {
+  if (useSaidBy('hostKey') !== null) return null
+  return (
+    <TextField
+      label="host key (shown and not checked if empty)"
+      value={action.hostKey ?? ''}
+      onChange={(value) => set({ hostKey: value === '' ? null : value })}
+      error={fault('hostKey')}
+      placeholder="SHA256:…"
+      mono
+      width="330px"
+    />
+  )
+}
 
 export const Within = ({ action, set, fault }: Held<{ readonly withinSeconds: number }>): ReactNode => (
   <Sentence>
@@ -85,10 +94,13 @@ export const Within = ({ action, set, fault }: Held<{ readonly withinSeconds: nu
   </Sentence>
 )
 
-export const Tls = ({ action, set }: Held<{ readonly tls: boolean }>): ReactNode => (
-  <div style={{ paddingTop: 22 }}>
-    <Checkbox isSelected={action.tls} onChange={(tls) => set({ tls })}>
-      by TLS from the beginning
-    </Checkbox>
-  </div>
-)
+export function Tls({ action, set }: Held<{ readonly tls: boolean }>): ReactNode {
+  if (useSaidBy('tls') !== null) return null
+  return (
+    <div style={{ paddingTop: 22 }}>
+      <Checkbox isSelected={action.tls} onChange={(tls) => set({ tls })}>
+        by TLS from the beginning
+      </Checkbox>
+    </div>
+  )
+}
