@@ -32,6 +32,7 @@ import { addPastMeasures } from './measures'
 import { addAllowances } from './allowances'
 import { addViews } from './views'
 import { addSystems } from './systems'
+import { addTrouble } from './trouble'
 import { addReports } from './reports'
 import { addPastRefunds, addRefundQueue } from './queues'
 import { demoCalendars, TRIGGERS } from './timing'
@@ -75,6 +76,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await robotsDidIt()
       await addPastRefunds(now, SEED)
       await addPastMeasures(now)
+      await addTrouble()
       await refreshUsual(new Date(0))
       await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
       await clearBoard()

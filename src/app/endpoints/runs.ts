@@ -1,4 +1,5 @@
 import { compareMachines, compareMachinesSchema } from '@/service/runs/compare-machines'
+import { whatChanged } from '@/service/watch/what-changed'
 import { compareRuns, compareSchema, likeRun } from '@/service/runs/compare'
 import { z } from 'zod'
 import { actOnRuns, manyRunsSchema } from '@/service/runs/many-runs'
@@ -44,6 +45,15 @@ export const RUNS: readonly Endpoint[] = [
       query: compareMachinesSchema,
     },
     ({ actor, params, query }) => compareMachines(actor, id(params), query),
+  ),
+  endpoint(
+    'GET',
+    '/runs/:id/changes',
+    'see',
+    {
+      says: 'what is different from when its job last went well, the likeliest to explain it first, and which other jobs failed on the same machine or system, or with the same account, within the hour: suspicions, no more',
+    },
+    ({ actor, params }) => whatChanged(actor, id(params)),
   ),
   endpoint('GET', '/runs/:id/like', 'see', { says: 'runs of its job to compare it with' }, ({ actor, params }) =>
     likeRun(actor, id(params)),

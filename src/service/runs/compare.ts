@@ -116,7 +116,7 @@ const headOf = (run: AnyRun, lines: number): RunHead => ({
   lacks: lacksOf(run),
 })
 
-function comparedOf(run: AnyRun): ComparedRun {
+export function comparedOf(run: AnyRun): ComparedRun {
   const last = run.isFlow ? undefined : run.tries.at(-1)
   const ran = last?.whatRan
   const secret = new Set(run.secretInputs)

@@ -341,3 +341,63 @@ describe('a run by a trigger', () => {
     expect(rule.getAttribute('title')).toBe('trigger version 3, calendar working-days version 4')
   })
 })
+
+describe('a run that did not go well', () => {
+  const change = (says: string, more: object = {}): object => ({
+    ...{ kind: 'definition', says, atMs: now - 7_200_000, by: 'Torvald Brekke', object: { type: 'job', id: 5 } },
+    ...more,
+  })
+  const found = {
+    good: { id: 18190, at: ago(90_000) },
+    firstBad: { id: 18200, at: ago(9_000) },
+    changes: [
+      change('Version 2: The command was “a” and is “b”.'),
+      change('Input day was Monday and is Tuesday.', { kind: 'input', atMs: null, by: null, object: null }),
+      change('The account care got a new secret.', { kind: 'account', object: { type: 'account', id: 1 } }),
+      change('The lock fares was changed.', { kind: 'lock', object: { type: 'lock', id: 1 } }),
+    ],
+    more: 2,
+    together: [
+      {
+        ...{ kind: 'machine', name: 'tarn-ops1', id: 4 },
+        runs: [
+          { id: 18204, title: 'Till file', at: ago(60), says: 'no space left' },
+          { id: 18203, title: 'Gate counts', at: ago(90), says: 'no space left' },
+        ],
+      },
+    ],
+  }
+
+  it('says what changed since it last went well, the likeliest first, and what failed with it', async () => {
+    show(<RunScreen id={18204} />, { 'GET /runs/18204': run(), 'GET /runs/18204/changes': found })
+    const panel = within(await screen.findByRole('region', { name: 'What changed' }))
+    const lines = (): (string | null)[] => panel.getAllByRole('listitem').map((each) => each.textContent)
+    expect(lines()).toEqual([
+      'Version 2: The command was “a” and is “b”.Torvald Brekke, 2 h ago',
+      'Input day was Monday and is Tuesday.',
+      'The account care got a new secret.Torvald Brekke, 2 h ago',
+    ])
+    expect(panel.getByRole('link', { name: /^Version 2/ }).getAttribute('href')).toBe('/work/jobs/5')
+    expect(panel.getByText(/it fails since/).textContent).toMatch(/#18190.*it fails since #18200/)
+    expect(panel.getByText('Perhaps one cause:').parentElement?.textContent).toBe(
+      'Perhaps one cause: 2 jobs failed on tarn-ops1 within an hour: Till file #18204, Gate counts #18203.',
+    )
+    expect(panel.getByRole('link', { name: 'Compare the outputs' }).getAttribute('href')).toBe(
+      '/runs/compare?a=18190&b=18204',
+    )
+    fireEvent.click(panel.getByRole('button', { name: 'All 4' }))
+    expect(lines()).toHaveLength(4)
+    expect(panel.getByText('And 2 changes more.')).toBeTruthy()
+  })
+
+  it('says so where nothing is known to have changed, and asks nothing of a run that went well', async () => {
+    show(<RunScreen id={18204} />, {
+      'GET /runs/18204': run(),
+      'GET /runs/18204/changes': { ...found, firstBad: null, changes: [], more: 0, together: [] },
+    })
+    expect(await screen.findByText(/^Nothing that is known here/)).toBeTruthy()
+    const asked = show(<RunScreen id={18204} />, { 'GET /runs/18204': run({ state: 'succeeded' }) })
+    await screen.findByRole('heading', { name: 'Till file' })
+    expect(asked.some(({ what }) => what.endsWith('/changes'))).toBe(false)
+  })
+})

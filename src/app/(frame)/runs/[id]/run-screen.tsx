@@ -15,6 +15,7 @@ import { MayHere, useMay, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
 import { CompareButton } from './compare-button'
+import { SinceGood } from './since-good'
 import { Crumb } from '@/ui/parts/crumb'
 import { Confirm } from '@/ui/parts/dialog'
 import { FactItem, Facts, Mono, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
@@ -79,6 +80,7 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
         <FactItem name="area">{run.area}</FactItem>
         <FactItem name="job version">{run.jobVersion}</FactItem>
       </Facts>
+      {(isBad(run) || run.deadlineState === 'late') && <SinceGood runId={run.id} />}
       <Picture run={run} chosen={attempt?.number ?? 0} onChoose={(number) => set({ try: String(number) }, 'replace')} />
       <Panel style={{ flex: 1, minHeight: 300, display: 'flex', flexDirection: 'column' }}>
         <RunTabs run={run} attempt={attempt} />
@@ -86,6 +88,8 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
     </Page>
   )
 }
+
+const isBad = ({ state }: RunFull): boolean => state === 'failed' || state === 'lost'
 
 function Head({ run }: { run: RunFull }): ReactNode {
   const router = useRouter()
