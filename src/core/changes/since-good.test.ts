@@ -65,6 +65,7 @@ function hourOf(seed: number, planted: CommonKind | null): { near: EndedNear[]; 
       runId: ++runId,
       jobId: job.id,
       wentWell: !(planted !== null && job[planted] === name) && random() >= 0.02,
+      says: '',
       common: { machine: job.machine, system: job.system, account: job.account },
     })),
   )
@@ -77,6 +78,7 @@ describe('jobs that fail together', () => {
       runId,
       jobId,
       wentWell,
+      says: '',
       common: { machine, system: null, account: null },
     })
     const elsewhere = Array.from({ length: 30 }, (_, i) => run(100 + i, true, 'b'))
@@ -93,6 +95,16 @@ describe('jobs that fail together', () => {
     expect(sharedCauses(1, [run(1, false, 'a'), run(2, false, 'a', 1), ...elsewhere])).toEqual([])
     expect(sharedCauses(1, [...here, ...elsewhere.map((one) => ({ ...one, wentWell: false }))])).toEqual([])
     expect(sharedCauses(99, here)).toEqual([])
+    // Where too little ran for numbers to tell, the same words do.
+    const few = here.slice(0, 3).map((one) => ({ ...one, says: `write /srv/${one.runId}: no space left` }))
+    expect(sharedCauses(1, here.slice(0, 3))).toEqual([])
+    expect(sharedCauses(1, few)).toEqual([{ kind: 'machine', name: 'a', runIds: [1, 3] }])
+    expect(
+      sharedCauses(
+        1,
+        few.map((one, i) => ({ ...one, says: i === 0 ? 'no such file' : one.says })),
+      ),
+    ).toEqual([])
   })
 
   it('of 60 made-up hours with one planted cause, nine in ten name it first; without a cause hardly any name one', () => {

@@ -55,6 +55,8 @@ export interface EndedNear {
   readonly runId: number
   readonly jobId: number
   readonly wentWell: boolean
+  /** The line of its output that tells most; of what went well nothing. */
+  readonly says: string
   /** By name; null: it had none. */
   readonly common: Readonly<Record<CommonKind, string | null>>
 }
@@ -71,7 +73,7 @@ const LEAST_JOBS = 2
 /** Of the jobs that ran there so many must have failed. */
 const LEAST_SHARE = 0.5
 /** So improbable must it be that as many fail there if they fail no oftener than elsewhere. */
-const BY_CHANCE = 0.005
+const BY_CHANCE = 0.002
 
 /** The probability that of `n` at least `k` happen, each with the probability `p` (binomial). */
 function atLeast(k: number, n: number, p: number): number {
@@ -84,6 +86,13 @@ function atLeast(k: number, n: number, p: number): number {
 }
 
 const jobsOf = (runs: readonly EndedNear[]): Set<number> => new Set(runs.map(({ jobId }) => jobId))
+
+/** Whether these runs, of several jobs, all end with the same words: numbers aside. Then it is hardly by chance. */
+function sayTheSame(near: readonly EndedNear[], runIds: Iterable<number>): boolean {
+  const ids = new Set(runIds)
+  const said = near.filter(({ runId }) => ids.has(runId)).map(({ says }) => says.replaceAll(/\d+/g, '0').trim())
+  return said[0] !== undefined && said[0] !== '' && said.every((line) => line === said[0])
+}
 
 /** Machines, systems and accounts with which, within the hour, most jobs failed that ran, and several, though elsewhere most went well. The strongest first. */
 export function sharedCauses(runId: number, near: readonly EndedNear[]): SharedCause[] {
@@ -101,7 +110,8 @@ export function sharedCauses(runId: number, near: readonly EndedNear[]): SharedC
     // How often a job fails elsewhere, smoothed (Jeffreys), for of few nothing is known for sure.
     const elsewhere = (jobsOf(there.filter(({ wentWell }) => !wentWell)).size + 0.5) / (jobsOf(there).size + 1)
     if (newest.size < LEAST_JOBS || share < LEAST_SHARE) continue
-    if (atLeast(newest.size, jobsOf(here).size, elsewhere) > BY_CHANCE) continue
+    const isByChance = atLeast(newest.size, jobsOf(here).size, elsewhere) > BY_CHANCE
+    if (isByChance && !sayTheSame(here, newest.values())) continue
     newest.delete(own.jobId)
     found.push({ kind, name, runIds: [runId, ...newest.values()], jobs: newest.size + 1, share })
   }

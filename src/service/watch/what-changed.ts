@@ -243,10 +243,11 @@ async function failedTogether(actor: Actor, run: Looked): Promise<FailedTogether
     [new Date(run.at.getTime() - HOUR_MS), new Date(run.at.getTime() + HOUR_MS)],
   )
   const ended = near
-    .map(({ runId, jobId, wentWell, agent, system, account }): EndedNear => ({
+    .map(({ runId, jobId, wentWell, says, agent, system, account }): EndedNear => ({
       runId,
       jobId,
       wentWell,
+      says,
       common: { machine: agent, system, account },
     }))
     .reverse()
