@@ -239,8 +239,8 @@ async function failedTogether(actor: Actor, run: Looked): Promise<FailedTogether
     `SELECT r.id AS "runId", r.job_id AS "jobId", j.title, r.state = 'succeeded' AS "wentWell", r.ended_at AS at, r.agent_id AS "agentId", g.name AS agent, s.id AS "systemId", s.title AS system, r.account,
             CASE WHEN r.state = 'succeeded' THEN '' ELSE coalesce((SELECT t.telling_line FROM attempts t WHERE t.run_id = r.id ORDER BY t.number DESC LIMIT 1), '') END AS says
        FROM runs r JOIN jobs j ON j.id = r.job_id LEFT JOIN agents g ON g.id = r.agent_id LEFT JOIN systems s ON s.id = j.system_id
-      WHERE r.ended_at BETWEEN $1 AND $2 AND r.state IN ('succeeded','failed','lost') AND r.kind <> 'flow' ORDER BY r.ended_at DESC LIMIT ${MOST_NEAR}`,
-    [new Date(run.at.getTime() - HOUR_MS), new Date(run.at.getTime() + HOUR_MS)],
+      WHERE r.ended_at BETWEEN $1 AND $2 AND r.state IN ('succeeded','failed','lost') AND r.kind <> 'flow' ORDER BY abs(extract(epoch FROM r.ended_at - $3::timestamptz)), r.id = $4 DESC LIMIT ${MOST_NEAR}`,
+    [new Date(run.at.getTime() - HOUR_MS), new Date(run.at.getTime() + HOUR_MS), run.at, run.id],
   )
   const ended = near
     .map(({ runId, jobId, wentWell, says, agent, system, account }): EndedNear => ({
@@ -250,7 +250,7 @@ async function failedTogether(actor: Actor, run: Looked): Promise<FailedTogether
       says,
       common: { machine: agent, system, account },
     }))
-    .reverse()
+    .sort((a, b) => a.runId - b.runId)
   const own = near.find(({ runId }) => runId === run.id)
   const pages = mayDo(actor.role, 'see')
     ? { machine: own?.agentId ?? null, system: own?.systemId ?? null, account: null }

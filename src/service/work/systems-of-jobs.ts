@@ -9,7 +9,7 @@ import { invalid } from '@/service/base/problem'
 import { addSystemIn } from './systems'
 import { saveJobIn, type JobFull } from './work'
 
-/** Systems that could be made of what these jobs reach, without a change of what they do. Of all jobs that the person may see, or of those named. */
+/** Systems that could be made of what jobs reach that name none, without a change of what they do. */
 export async function proposeSystems(actor: Actor): Promise<SystemFound[]> {
   requireRight(actor, 'administer')
   const jobs = await many<{ id: number; title: string; definition: unknown }>(
@@ -54,11 +54,14 @@ export async function makeSystems(
       const rows = await many<JobFull>(
         tx,
         `SELECT j.id, j.title, j.notes, j.area_id AS "areaId", j.active, j.version, v.definition FROM jobs j JOIN job_versions v ON v.job_id = j.id AND v.version = j.version
-          WHERE j.id = ANY($1) AND NOT j.is_flow AND j.deleted_at IS NULL ORDER BY j.id`,
+          WHERE j.id = ANY($1) AND NOT j.is_flow AND j.deleted_at IS NULL AND j.system_id IS NULL ORDER BY j.id`,
         [jobs],
       )
       if (rows.length < new Set(jobs).size)
-        throw invalid(`systems[${i}].jobs`, `A job of ${title} is not there any more: look again.`)
+        throw invalid(
+          `systems[${i}].jobs`,
+          `A job of ${title} is not there any more, or is done on another system by now: look again.`,
+        )
       for (const { id, definition: raw, ...job } of rows) {
         const definition = { ...jobDefinitionSchema.parse(raw), system: slug }
         if (JSON.stringify(onSystem(definition, says)) !== JSON.stringify(definition))

@@ -53,6 +53,7 @@ function staleKinds(change: Change): string[] {
       'engines',
       'kinds',
       'systems',
+      'system-choices',
       'allowances',
     )
   if (change.matters) kinds.push('matters', 'day', 'systems')
