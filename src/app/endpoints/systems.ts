@@ -1,4 +1,3 @@
-import { z } from 'zod'
 import { systemSchema } from '@/core/work/systems'
 import { makeSystems, proposeSystems, systemsOfJobsSchema } from '@/service/work/systems-of-jobs'
 import { listSystems, systemChoices, systemFilterSchema, systemPage } from '@/service/work/system-pages'
@@ -33,11 +32,8 @@ export const SYSTEMS: readonly Endpoint[] = [
     'GET',
     '/systems/choices',
     'see',
-    {
-      says: 'systems that a job can be done on, with what each says',
-      query: z.strictObject({ text: z.string().max(200).default('') }),
-    },
-    ({ actor, query }) => systemChoices(actor, query.text),
+    { says: 'systems that a job can be done on, with what each says' },
+    ({ actor }) => systemChoices(actor),
   ),
   endpoint(
     'GET',

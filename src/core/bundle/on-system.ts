@@ -1,5 +1,4 @@
-import { ACCOUNT_USE, isConnection } from '../work/connections'
-import { isReached, saidBy } from '../work/systems'
+import { isReached, isSignedIn, saidBy } from '../work/systems'
 import { TARGETS } from './check'
 import type { BundleJob, BundleSystem } from './schema'
 
@@ -10,12 +9,11 @@ export function placedJob(job: BundleJob, systems: ReadonlyMap<string, BundleSys
   const said = saidBy({ ...job.with, kind: job.kind }, system)
   const target =
     system.pool === null ? {} : { ...Object.fromEntries(TARGETS.map((key) => [key, undefined])), pool: system.pool }
-  const isSignedIn = isConnection({ kind: job.kind }) && ACCOUNT_USE[job.kind as keyof typeof ACCOUNT_USE] !== 'none'
   return {
     ...job,
     ...target,
     with: { ...job.with, ...said },
-    ...(isSignedIn && system.account !== null ? { account: system.account } : {}),
+    ...(isSignedIn(job.kind) && system.account !== null ? { account: system.account } : {}),
   }
 }
 

@@ -36,6 +36,28 @@ export interface SystemStanding {
   readonly why: readonly string[]
 }
 
+/** Whether a system is among those looked for: by a part of what it is called or of its host, by kind, by state. What is empty or absent asks for nothing. */
+export function fitsSystem(
+  system: {
+    readonly title: string
+    readonly slug: string
+    readonly host: string | null
+    readonly kind: string
+    readonly state: string
+  },
+  {
+    text = '',
+    kind,
+    state,
+  }: { readonly text?: string | undefined; readonly kind?: string | undefined; readonly state?: string | undefined },
+): boolean {
+  return (
+    `${system.title} ${system.slug} ${system.host ?? ''}`.toLowerCase().includes(text.trim().toLowerCase()) &&
+    (!kind || system.kind === kind) &&
+    (!state || system.state === state)
+  )
+}
+
 const MOST_NAMED = 3
 
 /** How each of these systems stands: the worst of its reach checks, its jobs, its matters, and what it runs on. One that is not among them says nothing. */

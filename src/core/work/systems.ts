@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { textSchema, titleSchema } from '../schema/text'
 import { loopsOf } from '../bundle/graph'
 import { SYSTEM_KINDS, type SystemKind } from '../fleet/system-state'
-import { ACCOUNT_USE, hostKeySchema, hostSchema, isConnection, portSchema } from './connections'
+import { ACCOUNT_USE, hostKeySchema, hostSchema, portSchema, type ConnectionKind } from './connections'
 import { slugSchema } from './job'
 
 /**
@@ -76,6 +76,9 @@ export function systemFault(action: Action, title: string, { kind, host }: Syste
   return host === null ? `${title} says no address: write it into the system first.` : null
 }
 
+/** Whether a job of this kind signs in where it goes, and so may do it as the system says. */
+export const isSignedIn = (kind: string): boolean => isReached(kind) && ACCOUNT_USE[kind as ConnectionKind] !== 'none'
+
 /** The same address at another scheme, host and port. @param text may have references to inputs in it */
 const moved = (text: unknown, { host, port, tls }: SystemSays): string => {
   const bare = host?.includes(':') ? `[${host}]` : (host ?? '')
@@ -115,11 +118,10 @@ interface Doable {
 export function onSystem<D extends Doable>(definition: D, system: SystemSays): D {
   const { action } = definition
   if (!isReached(action.kind)) return definition
-  const isSignedIn = isConnection(action) && ACCOUNT_USE[action.kind] !== 'none'
   return {
     ...definition,
     action: { ...action, ...saidBy(action, system) },
-    ...(system.account !== null && isSignedIn ? { account: system.account } : {}),
+    ...(system.account !== null && isSignedIn(action.kind) ? { account: system.account } : {}),
     ...(system.pool === null ? {} : { target: { pool: system.pool } }),
   }
 }

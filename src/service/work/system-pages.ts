@@ -1,10 +1,10 @@
 import { reachable } from '@/core/bundle/graph'
-import { systemStandings, type SystemKind, type SystemStanding } from '@/core/fleet/system-state'
-import { likeText } from '@/store/like'
+import { fitsSystem, systemStandings, type SystemKind, type SystemStanding } from '@/core/fleet/system-state'
 import { many } from '@/store/db'
 import { z } from 'zod'
-import { requireSomewhere, type Actor } from '@/service/base/actor'
-import { readSystem, type SystemFull } from './systems'
+import { requireRight, requireSomewhere, type Actor } from '@/service/base/actor'
+import type { SystemSays } from '@/core/work/systems'
+import { readSystem, SAYS, type SystemFull } from './systems'
 
 export const systemFilterSchema = z
   .strictObject({
@@ -35,22 +35,15 @@ interface Read extends Omit<SystemRow, 'state' | 'why' | 'jobs'> {
 }
 
 /**
- * All systems, and how they stand, by what this person may see: jobs of areas that are closed to them say nothing.
+ * All systems, and how they stand, by what this person may see: jobs of areas that are closed to them say nothing. As the fleet, systems are the organisation's.
  * Sorted by title.
  */
 export async function listSystems(
   actor: Actor,
   filter: z.output<typeof systemFilterSchema> = {},
 ): Promise<SystemRow[]> {
-  requireSomewhere(actor, 'see')
-  const all = await readAll()
-  const text = filter.text?.trim().toLowerCase() ?? ''
-  return all.filter(
-    (row) =>
-      (text === '' || `${row.title} ${row.slug} ${row.host ?? ''}`.toLowerCase().includes(text)) &&
-      (!filter.kind || row.kind === filter.kind) &&
-      (!filter.state || row.state === filter.state),
-  )
+  requireRight(actor, 'see')
+  return (await readAll()).filter((row) => fitsSystem(row, filter))
 }
 
 async function readAll(): Promise<SystemRow[]> {
@@ -141,7 +134,7 @@ export interface SystemPage extends SystemFull, SystemStanding {
 const MOST_JOBS = 500
 
 export async function systemPage(actor: Actor, id: number): Promise<SystemPage> {
-  requireSomewhere(actor, 'see')
+  requireRight(actor, 'see')
   const system = await readSystem(null, id)
   const all = await readAll()
   const me = all.find((row) => row.id === id)
@@ -196,25 +189,17 @@ function treeOf(all: readonly SystemRow[], id: number): SystemBranch[] {
 }
 
 /** A system to choose from, and what it says. */
-export interface SystemChoice {
+export interface SystemChoice extends SystemSays {
   readonly id: number
   readonly slug: string
   readonly title: string
-  readonly kind: SystemKind
-  readonly host: string | null
-  readonly port: number | null
-  readonly database: string | null
-  readonly tls: boolean
-  readonly hostKey: string | null
-  readonly account: string | null
-  readonly pool: string | null
 }
 
-export async function systemChoices(actor: Actor, text = ''): Promise<SystemChoice[]> {
+/** For whoever may write a job anywhere. */
+export async function systemChoices(actor: Actor): Promise<SystemChoice[]> {
   requireSomewhere(actor, 'see')
   return many<SystemChoice>(
     null,
-    `SELECT id, slug, title, kind, host, port, database, tls, host_key AS "hostKey", account, pool FROM systems WHERE title ILIKE $1 OR slug ILIKE $1 ORDER BY lower(title) LIMIT 2000`,
-    [`%${likeText(text)}%`],
+    `SELECT s.id, s.slug, s.title, ${SAYS} FROM systems s ORDER BY lower(s.title) LIMIT 2000`,
   )
 }

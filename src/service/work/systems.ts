@@ -22,7 +22,8 @@ export interface SystemFull extends SystemContent {
   readonly savedAt: Date
 }
 
-const SAYS = `s.kind, s.host, s.port, s.database, s.tls, s.host_key AS "hostKey", s.account, s.pool`
+/** What a system `s` says, as columns. */
+export const SAYS = `s.kind, s.host, s.port, s.database, s.tls, s.host_key AS "hostKey", s.account, s.pool`
 
 export async function readSystem(tx: Tx | null, id: number): Promise<SystemFull> {
   const row = await maybeOne<SystemFull>(

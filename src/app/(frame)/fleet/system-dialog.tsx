@@ -1,7 +1,7 @@
 'use client'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
-import type { SystemKind } from '@/core/fleet/system-state'
+import { SYSTEM_KINDS, type SystemKind } from '@/core/fleet/system-state'
 import type { AccountRow } from '@/service/fleet/accounts'
 import type { PoolRow } from '@/service/fleet/fleet'
 import type { SystemChoice } from '@/service/work/system-pages'
@@ -15,7 +15,6 @@ import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Row, Small, Stack, Trouble } from '@/ui/parts/layout'
 import { Select } from '@/ui/parts/select'
 import { withOrWithout } from '@/ui/sets'
-import { KIND_TITLES } from './system-words'
 
 const OPEN = { id: '', title: 'each job says it' }
 
@@ -114,7 +113,7 @@ export function SystemDialog({
               label="Kind"
               value={kind}
               onChange={(next) => setKind(next)}
-              choices={Object.entries(KIND_TITLES).map(([id, title]) => ({ id: id as SystemKind, title }))}
+              choices={(Object.keys(SYSTEM_KINDS) as SystemKind[]).map((id) => ({ id, title: id }))}
               error={faultOf('kind')}
               width="150px"
             />
@@ -164,7 +163,7 @@ export function SystemDialog({
                       isSelected={on.has(slug)}
                       onChange={(isOn) => setOn((before) => withOrWithout(before, slug, isOn))}
                     >
-                      {title} <Small>{KIND_TITLES[of]}</Small>
+                      {title} <Small>{of}</Small>
                     </Checkbox>
                   ))}
               </div>

@@ -10,7 +10,6 @@ import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { Checkbox, TextField } from '@/ui/parts/fields'
 import { Mono, Row, Small, Stack, Trouble } from '@/ui/parts/layout'
 import { withOrWithout } from '@/ui/sets'
-import { KIND_TITLES } from './system-words'
 
 const NAMED = 4
 
@@ -78,7 +77,7 @@ function Found({ found, onClose }: { found: readonly SystemFound[]; onClose: () 
                     </Checkbox>
                   </div>
                   <TextField
-                    label={KIND_TITLES[kind]}
+                    label={kind}
                     value={titles[name] ?? system.title}
                     onChange={(title) => setTitles((before) => ({ ...before, [name]: title }))}
                     error={place < 0 ? undefined : faultOf(`systems[${place}].title`)}

@@ -3,7 +3,7 @@ import dynamic from 'next/dynamic'
 import { useQuery } from '@tanstack/react-query'
 import { useRouter } from 'next/navigation'
 import type { ReactNode } from 'react'
-import { SYSTEM_STATES, type SystemState } from '@/core/fleet/system-state'
+import { fitsSystem, SYSTEM_KINDS, SYSTEM_STATES, type SystemState } from '@/core/fleet/system-state'
 import type { SystemRow } from '@/service/work/system-pages'
 import { ExportButton } from '@/app/shared/exports/export-button'
 import { ColumnsButton } from '@/app/shared/views/columns-button'
@@ -20,7 +20,7 @@ import { Select } from '@/ui/parts/select'
 import { StateWord } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Ago, Until } from '@/ui/parts/time'
-import { KIND_TITLES, SYSTEM_MARKS } from './system-words'
+import { SYSTEM_MARKS } from './system-words'
 
 const SystemDialog = dynamic(() => import('./system-dialog').then((module) => module.SystemDialog), { ssr: false })
 const FoundDialog = dynamic(() => import('./systems-found-dialog').then((module) => module.SystemsFoundDialog), {
@@ -44,7 +44,7 @@ const COLUMNS: readonly Choosable<SystemRow>[] = [
     cell: (s) => <StateWord mark={SYSTEM_MARKS[s.state]} word={SYSTEM_STATES[s.state]} />,
   },
   { id: 'why', title: 'Why', cell: (s) => <span title={s.why.join(' ')}>{s.why.join(' ')}</span> },
-  { id: 'kind', title: 'Kind', cell: (s) => <Small>{KIND_TITLES[s.kind]}</Small> },
+  { id: 'kind', title: 'Kind', cell: (s) => <Small>{s.kind}</Small> },
   {
     id: 'host',
     title: 'Address',
@@ -78,13 +78,7 @@ export function Systems(): ReactNode {
   if (!all) return null
   const { text = '', kind, state } = values
   // There are hundreds at most: what fits is found here, at once.
-  const sought = text.trim().toLowerCase()
-  const rows = all.filter(
-    (row) =>
-      `${row.title} ${row.slug} ${row.host ?? ''}`.toLowerCase().includes(sought) &&
-      (!kind || row.kind === kind) &&
-      (!state || row.state === state),
-  )
+  const rows = all.filter((row) => fitsSystem(row, { text, kind, state }))
   const any = { id: '', title: 'any' }
   const buttons = (
     <>
@@ -120,7 +114,7 @@ export function Systems(): ReactNode {
               label="Kind"
               value={kind ?? ''}
               onChange={(next) => set({ kind: next || null })}
-              choices={[any, ...Object.entries(KIND_TITLES).map(([id, title]) => ({ id, title }))]}
+              choices={[any, ...Object.keys(SYSTEM_KINDS).map((id) => ({ id, title: id }))]}
               width="130px"
             />
             <Select

@@ -1,8 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
-import { ACCOUNT_USE, isConnection } from '@/core/work/connections'
-import { isReached, onSystem, saidBy, systemFault } from '@/core/work/systems'
+import { isReached, isSignedIn, onSystem, saidBy, systemFault } from '@/core/work/systems'
 import type { JobDefinition } from '@/core/work/job'
 import type { SystemChoice } from '@/service/work/system-pages'
 import type { Said } from '@/app/shared/work/connections/said'
@@ -36,7 +35,7 @@ export function useOnSystem({ system: name, action }: JobDefinition): OnSystem {
       return { place, said: NOTHING }
     const fields = new Set(Object.keys(saidBy(action, system)))
     if (system.pool !== null) fields.add('target')
-    if (system.account !== null && isConnection(action) && ACCOUNT_USE[action.kind] !== 'none') fields.add('account')
+    if (system.account !== null && isSignedIn(action.kind)) fields.add('account')
     return { place, said: { fields, by: system.title } }
   }, [choices, name, action])
 }

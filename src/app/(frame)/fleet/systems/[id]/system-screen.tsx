@@ -17,7 +17,7 @@ import { Link } from '@/ui/parts/link'
 import { StateChip, StateMark, StateWord, type Mark } from '@/ui/parts/state-mark'
 import { Table } from '@/ui/parts/table'
 import { Ago, Time, Until } from '@/ui/parts/time'
-import { KIND_TITLES, SYSTEM_MARKS } from '../../system-words'
+import { SYSTEM_MARKS } from '../../system-words'
 
 const SystemDialog = dynamic(() => import('../../system-dialog').then((module) => module.SystemDialog), { ssr: false })
 const CheckDialog = dynamic(() => import('./check-dialog').then((module) => module.CheckDialog), { ssr: false })
@@ -41,7 +41,7 @@ export function SystemScreen({ id }: { id: number }): ReactNode {
       <Head system={system} />
       {system.why.length > 0 && <p>{system.why.join(' ')}</p>}
       <Facts>
-        <FactItem name="kind">{KIND_TITLES[system.kind]}</FactItem>
+        <FactItem name="kind">{system.kind}</FactItem>
         <FactItem name="address">
           {host === null ? (
             <Mute>each job says it</Mute>
@@ -88,7 +88,7 @@ export function SystemScreen({ id }: { id: number }): ReactNode {
                 ) : (
                   <Link href={`/fleet/systems/${branch.id}`}>{branch.title}</Link>
                 )}
-                <Small>{KIND_TITLES[branch.kind]}</Small>
+                <Small>{branch.kind}</Small>
                 <span className="visually-hidden">{SYSTEM_STATES[branch.state]}</span>
               </li>
             ))}
