@@ -4,7 +4,9 @@ import styled from 'styled-components'
 
 const List = styled.div`
   display: flex;
-  gap: 18px;
+  /* Where they do not fit beside each other, the last stand below: none is lost. */
+  flex-wrap: wrap;
+  gap: 0 18px;
   border-bottom: 1px solid var(--line);
   padding: 0 12px;
 `
