@@ -5,10 +5,21 @@ test('a report is kept, made, leads to exactly its rows, and is taken away as PD
   await signInAs(page, 'Ines Aldaya')
   await open(page, '/reports?new=1')
   const dialog = page.getByRole('dialog', { name: 'New report' })
-  await dialog.getByRole('textbox', { name: 'Title' }).fill('The last two days')
+  await dialog.getByRole('textbox', { name: 'Title' }).fill('Two days that are over')
   await dialog.getByRole('button', { name: /Period/ }).click()
-  await page.getByRole('option', { name: 'the last days …' }).click()
-  await dialog.getByRole('textbox', { name: 'Days', exact: true }).fill('2')
+  await page.getByRole('option', { name: 'from a day to a day …' }).click()
+  // Days on which nothing goes on any more: what a figure says is still there when its rows are counted.
+  for (const [field, daysAgo] of [
+    ['From', 4],
+    ['To', 3],
+  ] as const) {
+    const day = new Date(Date.now() - daysAgo * 86_400_000).toISOString().slice(0, 10).split('-')
+    const segments = dialog.getByRole('group', { name: field, exact: true }).getByRole('spinbutton')
+    for (const [i, digits] of day.entries()) {
+      await segments.nth(i).click()
+      await page.keyboard.type(digits)
+    }
+  }
   await dialog.getByRole('button', { name: 'Keep it' }).click()
   await page.waitForURL(/\/reports\/\d+$/)
   await page.getByRole('button', { name: 'Make it now' }).first().click()
@@ -55,5 +66,5 @@ test('a report is kept, made, leads to exactly its rows, and is taken away as PD
   await page.getByRole('button', { name: 'Remove' }).click()
   await page.getByRole('dialog').getByRole('button', { name: 'Remove' }).click()
   await page.waitForURL(/\/reports$/)
-  await expect(page.getByText('The last two days')).toHaveCount(0)
+  await expect(page.getByText('Two days that are over')).toHaveCount(0)
 })
