@@ -15,6 +15,7 @@ const ENTRIES = {
   sampler: 'src/cli/sampler.ts',
   forecaster: 'src/engine/forecaster-thread.ts',
   reporter: 'src/engine/reporter-thread.ts',
+  outputs: 'src/engine/outputs-thread.ts',
 }
 
 export const PROGRAMS = Object.keys(ENTRIES)

@@ -27,6 +27,7 @@ import { makeHistory, titleOfStep, type Past, type PastFlow, type PastRun } from
 import { behaviourOf } from './play'
 import { ACCOUNTS } from './exchange'
 import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, ROBOTS, WITHIN } from './scenario'
+import { addLooks } from './looks'
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
 import { addPastMeasures } from './measures'
 import { addAllowances } from './allowances'
@@ -77,6 +78,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await addPastRefunds(now, SEED)
       await addPastMeasures(now)
       await addTrouble()
+      await addLooks()
       await refreshUsual(new Date(0))
       await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
       await clearBoard()
@@ -257,7 +259,8 @@ async function addFlows(tx: Tx): Promise<Map<string, { id: number; areaId: numbe
 async function addNotices(tx: Tx, flows: ReadonlyMap<string, { id: number }>): Promise<void> {
   const sailing = await one<{ id: number }>(tx, `SELECT id FROM areas WHERE title = 'Sailing'`)
   const close = flows.get('Close of day') as { id: number }
-  for (const notice of noticesFor(sailing.id, close.id))
+  const check = await one<{ id: number }>(tx, `SELECT id FROM jobs WHERE title = 'Configuration check'`)
+  for (const notice of noticesFor(sailing.id, close.id, check.id))
     await addNoticeIn(tx, { ...COMMAND_LINE, name: 'Torvald Brekke' }, notice)
 }
 

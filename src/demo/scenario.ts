@@ -1,4 +1,5 @@
 import { exchangeJobs } from './exchange'
+import { MASKS } from '@/core/compare/masks'
 import type { JobDefinition } from '@/core/work/job'
 import type { Input } from '@/core/work/inputs'
 import { BRING_REFUNDS, REFUNDS } from './refunds'
@@ -216,6 +217,7 @@ interface Sketch {
   readonly locks?: Readonly<Record<string, number>>
   readonly queues?: JobDefinition['queues']
   readonly asking?: JobDefinition['asking']
+  readonly watches?: NonNullable<JobDefinition['watches']>
   readonly drift?: number
   readonly notes?: string
   /** What it serves or is done on; what that says goes before what stands here. */
@@ -241,6 +243,7 @@ function job(title: string, area: DemoJob['area'], sketch: Sketch): DemoJob {
       system: sketch.system ?? null,
       account: sketch.account ?? null,
       ...(sketch.asking ? { asking: sketch.asking } : {}),
+      ...(sketch.watches ? { watches: sketch.watches } : {}),
       timeLimitSeconds: Math.max(600, sketch.takes * 8),
     },
     behaviour: {
@@ -589,6 +592,7 @@ export const JOBS: readonly DemoJob[] = [
       ...['checking disks', 'mount /srv = noatime', 'mount /var/log = nodev'],
       ...['checking accounts', 'svc-till = nologin', 'svc-harbour = nologin', '7 settings checked'],
     ],
+    watches: { masks: [...MASKS], patterns: [], matter: true },
     priority: 'low',
   }),
   job('Machine pulse', 'Housekeeping', {

@@ -35,7 +35,7 @@ export const MAIL_SERVER: MailServer = {
 }
 
 /** Who is told what: by mail and at the ticket desk of the stand-ins. */
-export function noticesFor(areaId: number, flowId: number): Notice[] {
+export function noticesFor(areaId: number, flowId: number, checkId: number): Notice[] {
   const desk = `http://127.0.0.1:${STANDIN_PORTS.web}/tickets`
   return [
     {
@@ -65,6 +65,21 @@ export function noticesFor(areaId: number, flowId: number): Notice[] {
         title: 'Close of day failed at ${step}',
         text: '${reason}\n${line}\n${link}',
         urgency: 'high',
+      },
+      account: null,
+    },
+    {
+      title: 'A setting that somebody changed, to those who look after machines',
+      active: true,
+      jobId: checkId,
+      areaId: null,
+      events: ['changed'],
+      action: {
+        kind: 'mail',
+        server: MAIL_SERVER.name,
+        to: ['machines@marram.example'],
+        subject: '${title} on ${machine}: something else than before',
+        text: '${reason}\n\n${link}\n',
       },
       account: null,
     },

@@ -1,21 +1,13 @@
-import os from 'node:os'
 import { inOrganisation } from '@/store/organisation'
 import { knownOrganisations } from '@/store/organisations'
 import { isOutage } from '@/store/outage'
 import { makeNext } from '@/service/reports/making'
 import { mailNext } from '@/service/reports/mailing'
+import { beModest } from './modest'
 
-/** Placing and starting go before. On Linux a priority is a thread's own. */
-const LOW_PRIORITY = 10
-
-let isModest = false
-
-/** What the reporter's thread does (`dist/reporter.cjs`): makes the reports that wait, then mails those that are to be mailed. A database that does not answer the engine itself tells. */
-export default async function report(organisation: number): Promise<void> {
-  if (!isModest && process.platform === 'linux') {
-    isModest = true
-    os.setPriority(LOW_PRIORITY)
-  }
+/** What the reporter's thread does (`dist/reporter.cjs`): makes the reports that wait, then mails those that are to be mailed; then there is no more. A database that does not answer the engine itself tells. */
+export default async function report(organisation: number): Promise<false> {
+  beModest()
   try {
     // This thread, too, must know whether there are several.
     await knownOrganisations()
@@ -26,4 +18,5 @@ export default async function report(organisation: number): Promise<void> {
   } catch (error) {
     if (!isOutage(error)) throw error
   }
+  return false
 }

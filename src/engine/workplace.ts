@@ -1,14 +1,25 @@
 import { advanceFlows } from '@/service/flows/flow-advance'
 import { engineAlive, engineGone } from '@/service/fleet/engines'
+import { reportsAreDue } from '@/service/reports/due'
+import { looksAreDue } from '@/service/watch/outputs'
 import { config } from '@/store/config'
 import { listen } from '@/store/listen'
+import { Aside } from './aside'
 import { Forecaster } from './forecaster'
 import { Gateway } from './gateway'
 import { Leader } from './leader'
 import { paced } from './pace'
-import { Reporter } from './reporter'
 import { Sink } from './sink'
 import { Troubles } from './trouble'
+
+const REPORTS = { what: 'make reports', file: 'reporter.cjs', everyMs: 10_000, isDue: reportsAreDue }
+const OUTPUTS = {
+  what: 'look at outputs',
+  file: 'outputs.cjs',
+  everyMs: 3_000,
+  isDue: looksAreDue,
+  mostMs: 60_000,
+}
 
 export interface Engine {
   readonly id: string
@@ -26,7 +37,7 @@ export class Workplace {
   private readonly troubles = new Troubles()
   private readonly leader: Leader
   private readonly forecaster: Forecaster
-  private readonly reporter: Reporter
+  private readonly asides: readonly Aside[]
   private readonly loops: readonly ReturnType<typeof paced>[]
   private readonly stopListening: () => Promise<void>
 
@@ -35,7 +46,9 @@ export class Workplace {
     const gateway = (this.gateway = new Gateway(engine.id, this.sink, heartbeatSeconds, gatewayUrls))
     const leader = (this.leader = new Leader(engine.id, this.troubles))
     const forecaster = (this.forecaster = new Forecaster(() => leader.leads && makesForecasts, this.troubles))
-    const reporter = (this.reporter = new Reporter(this.troubles))
+    const reporter = new Aside(REPORTS, this.troubles)
+    const outputs = new Aside(OUTPUTS, this.troubles)
+    this.asides = [reporter, outputs]
     const delivering = this.loop('deliver leases', 10, 1000, () => gateway.deliver())
     const alive = this.loop('say that it lives', 1000, 3000, () => engineAlive(engine))
     const beatMs = Math.min(3000, heartbeatSeconds * 500)
@@ -80,7 +93,7 @@ export class Workplace {
   }
 
   async stop(): Promise<void> {
-    await Promise.all([this.forecaster.stop(), this.reporter.stop()])
+    await Promise.all([this.forecaster, ...this.asides].map((each) => each.stop()))
     await this.leader.stop()
     this.gateway.stop()
     await Promise.all([...this.loops.map((loop) => loop.stop()), this.sink.stop(), this.stopListening()])

@@ -33,6 +33,7 @@ import { lines } from './migrations/0030-lines'
 import { views } from './migrations/0031-views'
 import { reports } from './migrations/0032-reports'
 import { systems } from './migrations/0033-systems'
+import { outputLooks } from './migrations/0034-output-looks'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -71,6 +72,7 @@ const MIGRATIONS: readonly Migration[] = [
   views,
   reports,
   systems,
+  outputLooks,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

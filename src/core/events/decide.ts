@@ -83,7 +83,9 @@ export function openingAt({ zone, eligible, from, until, between }: EventDays, n
 
 /** Whether a run that has ended so is one of those that are waited for. */
 export const endFits = (when: After['when'], state: string): boolean =>
-  when === 'ended' || (when === 'succeeded' ? state === 'succeeded' : state === 'failed' || state === 'lost')
+  when === 'changed' || state === 'changed'
+    ? when === state
+    : when === 'ended' || (when === 'succeeded' ? state === 'succeeded' : state === 'failed' || state === 'lost')
 
 /** Runs that one ending led to may lead to others, and so on: so many in a row. */
 export const MOST_CHAINED = 50

@@ -36,7 +36,10 @@ export const backlogSchema = z.strictObject({
 })
 export type Backlog = z.output<typeof backlogSchema>
 
-export const AFTER_WHEN = ['succeeded', 'failed', 'ended'] as const
+/** changed: it succeeded, and its output is not what it was; of jobs that watch their output. */
+export const AFTER_WHEN = ['succeeded', 'failed', 'ended', 'changed'] as const
+/** What such a trigger is told of a run: how it ended, or that its output changed. */
+export const TOLD_STATES = ['succeeded', 'failed', 'lost', 'cancelled', 'changed'] as const
 /** A run of other work has ended. */
 const afterSchema = z.strictObject({
   /** The id of a job or a flow. */

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import type { TriggerDefinition } from '../work/trigger'
 import { backlogStarts, endFits, openingAt, rateLeft, type EventDays } from './decide'
 import { fitsPath } from './file-name'
+import { TOLD_STATES } from './kinds'
 import { firings } from './measure'
 import { fitsOnly } from './values'
 
@@ -16,7 +17,7 @@ export const happenedSchema = z.union([
   }),
   z.strictObject({ at: instant, value: z.number(), of: z.string().optional() }),
   z.strictObject({ at: instant, file: z.string() }),
-  z.strictObject({ at: instant, state: z.enum(['succeeded', 'failed', 'lost', 'cancelled']) }),
+  z.strictObject({ at: instant, state: z.enum(TOLD_STATES) }),
   z.strictObject({ at: instant, body: z.unknown() }),
 ])
 export type Happened = z.output<typeof happenedSchema>

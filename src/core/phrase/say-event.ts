@@ -44,8 +44,9 @@ function cause({ backlog, after, call, file, measure }: SayableEvent, { queues, 
     return `when ${one} in ${queue}${old}${each}, at most ${most} at once`
   }
   if (after) {
-    const ended = { succeeded: 'has succeeded', failed: 'has failed', ended: 'has ended' }[after.when]
-    return `after ${works?.get(after.work) ?? after.work} ${ended}`
+    const work = works?.get(after.work) ?? after.work
+    if (after.when === 'changed') return `when the output of ${work} has changed`
+    return `after ${work} ${{ succeeded: 'has succeeded', failed: 'has failed', ended: 'has ended' }[after.when]}`
   }
   if (measure) return measureWords(measure, { queues, works })
   if (file) return `when a file ${file.path} has come on ${file.on.agent}`

@@ -4,6 +4,7 @@ import { isRobotTarget } from '../dispatch/target'
 import { PRIORITIES } from '../dispatch/types'
 import { ACCOUNT_USE, CONNECTION_KINDS, CONNECTION_SCHEMAS, connectionFaults, isConnection } from './connections'
 import { inputSchema } from './inputs'
+import { watchesSchema } from './watches'
 
 /** Names that stand in addresses, files and the bundle. */
 export const slugSchema = z
@@ -151,6 +152,8 @@ export const jobDefinitionSchema = z
     /** Processes that the command leaves behind may go on; else they are ended with it. */
     mayLeave: z.boolean().default(false),
     success: successSchema.default({ exitCodes: [0], must: null, mustNot: null }),
+    /** Whether a success that wrote something else than the one before is told. */
+    watches: watchesSchema.nullable().default(null),
     priority: z.enum(PRIORITIES).default('normal'),
     keeping: keepingSchema.default({ board: 'after-hours', boardHours: 24, historyDays: 400, outputDays: 60 }),
   })
@@ -196,6 +199,8 @@ export const jobDefinitionSchema = z
       if (ACCOUNT_USE[kind] === 'none' && job.account !== null)
         context.addIssue({ code: 'custom', path: ['account'], message: 'A reach check signs in nowhere.' })
     }
+    if (job.action.kind === 'wait' && job.watches !== null)
+      context.addIssue({ code: 'custom', path: ['watches'], message: 'Waiting writes nothing that could be watched.' })
     if (job.action.kind === 'wait' && job.account !== null)
       context.addIssue({ code: 'custom', path: ['account'], message: 'Waiting needs no account.' })
     if (job.action.kind === 'wait' && typeof job.action.minutes === 'string') {

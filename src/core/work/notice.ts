@@ -3,8 +3,8 @@ import { titleSchema } from '@/core/schema/text'
 import { fill, httpSchema, letterShape, referencesIn, ticketSchema } from './connections'
 import { slugSchema } from './job'
 
-/** failed: also lost. recovered: succeeded after a failure. late: its deadline has passed. */
-export const NOTICE_EVENTS = ['failed', 'recovered', 'at-risk', 'late', 'ended'] as const
+/** failed: also lost. recovered: succeeded after a failure. late: its deadline has passed. changed: it succeeded, and its output is not what it was. */
+export const NOTICE_EVENTS = ['failed', 'recovered', 'at-risk', 'late', 'changed', 'ended'] as const
 export type NoticeEvent = (typeof NOTICE_EVENTS)[number]
 
 /** What texts of a notice may refer to. */
@@ -60,8 +60,8 @@ export type Notice = z.output<typeof noticeSchema>
 /**
  * What of a run is told to a person once: its end, whatever the events that stand for it (the first of these that anybody is told of says it), and each other event.
  */
-export const momentOf = (event: NoticeEvent): 'end' | 'at-risk' | 'late' =>
-  event === 'at-risk' || event === 'late' ? event : 'end'
+export const momentOf = (event: NoticeEvent): 'end' | 'at-risk' | 'late' | 'changed' =>
+  event === 'at-risk' || event === 'late' || event === 'changed' ? event : 'end'
 
 /** Seconds until the next try after so many in vain: 30 s, doubled each time, an hour at most. */
 export const pauseAfter = (attempts: number): number => Math.min(3600, 30 * 2 ** Math.max(0, attempts - 1))

@@ -4,6 +4,7 @@ import { mail } from '@/act/mail'
 import { ticket } from '@/act/ticket'
 import { accountSecrets, makeMask } from '@/core/run/mask'
 import { fill, type Connection } from '@/core/work/connections'
+import { changeWords } from '@/core/compare/changed'
 import { mailBy } from '@/core/work/mail-server'
 import {
   momentOf,
@@ -23,6 +24,7 @@ import { accountFault, accountNamed, signInOf } from '@/service/fleet/accounts'
 import { serverMayReach } from './addresses'
 import { mailServerNamed } from './mail-servers'
 import { pagesUrl } from '@/service/base/pages'
+import { lookOf } from '@/service/runs/output-looks'
 
 /** The area whose events a notice tells of; null: all. */
 export async function areaOf(
@@ -198,10 +200,11 @@ async function factsOf(runId: number, event: NoticeEvent): Promise<NoticeFacts> 
       WHERE r.id = $1`,
     [runId, config().zone],
   )
+  const look = event === 'changed' ? await lookOf(runId) : null
   const all: Readonly<Record<string, string | null>> = {
     ...row,
     event,
-    reason: reasonOf(event, row),
+    reason: look?.change ? changeWords(look.change, look.before ?? 0) : reasonOf(event, row),
     link: `${await pagesUrl()}/runs/${runId}`,
   }
   return Object.fromEntries(NOTICE_FACTS.map((name) => [name, all[name] ?? ''])) as NoticeFacts

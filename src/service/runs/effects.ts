@@ -3,6 +3,7 @@ import { notify, type Change } from '@/store/listen'
 import { tellEnds } from '@/store/statements/events'
 import { endTakesOf } from '@/service/queues/takes'
 import { closeMattersOf, openMatters } from './matters'
+import { noteLooks } from './output-looks'
 import { changesFor, lockRuns, writeLives, type Happening, type LifeChange } from './run-life'
 
 /**
@@ -23,6 +24,10 @@ export async function applyLives(tx: Tx, changes: readonly LifeChange[], also: C
     bad.filter(({ isKnown }) => !isKnown),
   )
   await closeMattersOf(
+    tx,
+    ended('succeeded').map(({ run }) => run.id),
+  )
+  await noteLooks(
     tx,
     ended('succeeded').map(({ run }) => run.id),
   )

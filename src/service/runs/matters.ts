@@ -126,7 +126,15 @@ export async function watchAgents(): Promise<void> {
 
 export interface MatterRow {
   readonly id: number
-  readonly kind: 'run-failed' | 'run-lost' | 'run-at-risk' | 'deadline-at-risk' | 'run-late' | 'agent-away' | 'trouble'
+  readonly kind:
+    | 'run-failed'
+    | 'run-lost'
+    | 'run-at-risk'
+    | 'deadline-at-risk'
+    | 'run-late'
+    | 'output-changed'
+    | 'agent-away'
+    | 'trouble'
   readonly state: 'open' | 'taken'
   readonly title: string
   readonly runId: number | null

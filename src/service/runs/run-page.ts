@@ -12,6 +12,7 @@ import { levelOn, type HasLevel } from '@/service/base/area-rights'
 import { requireSomewhere, seenBy, type Actor } from '@/service/base/actor'
 import { fleetForDispatch, heldAt, lockUnits, readyRuns, runningWork } from './dispatch-input'
 import { notFound } from '@/service/base/problem'
+import { lookOf, type OutputLook } from './output-looks'
 import { runRows, type RunRow } from './run-list'
 
 export const outputQuerySchema = z.strictObject({
@@ -82,6 +83,8 @@ export interface RunFull extends RunFacts {
   readonly heldBy: string | null
   /** Who was asked at attended robots, in that order. */
   readonly asks: readonly AskRow[]
+  /** Of a success of a job that watches its output. */
+  readonly look: OutputLook | null
   /** The flow run whose step it is. */
   readonly flow: { readonly id: number; readonly title: string; readonly path: string } | null
 }
@@ -200,6 +203,7 @@ export async function oneRun(actor: Actor, id: number): Promise<RunFull | FlowRu
     heldBy,
     asks,
     flow: flow ?? null,
+    look: definition.watches ? await lookOf(id) : null,
     tries: tries.map((t) => ({ ...t, byHand: t.whatRan && byHandOf(definition, t.whatRan) })),
   }
 }

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { backlogStarts, endFits } from '@/core/events/decide'
 import { broughtBy } from '@/core/events/facts'
+import { TOLD_STATES } from '@/core/events/kinds'
 import { firings } from '@/core/events/measure'
 import { fitsName, joinPath, neverCounts, splitPath } from '@/core/events/file-name'
 import { broughtInputs, fitsOnly, type Brought } from '@/core/events/values'
@@ -26,7 +27,7 @@ export const trySchema = z.strictObject({
       open: z.int().min(0).max(1000).default(0),
     }),
     z.strictObject({
-      state: z.enum(['succeeded', 'failed', 'lost', 'cancelled']),
+      state: z.enum(TOLD_STATES),
       values: z.record(z.string().max(200), z.string().max(10_000)).default({}),
     }),
     z.strictObject({
@@ -102,7 +103,11 @@ function wantedBy(
   if (after && 'state' in event) {
     const { state, values } = event
     if (!endFits(after.when, state))
-      return `It waits for a run that has ${after.when}, and this one has ${state === 'lost' || state === 'cancelled' ? `been ${state}` : state}.`
+      return after.when === 'changed'
+        ? 'It waits for another output of a run, and this one has ended.'
+        : state === 'changed'
+          ? `It waits for a run that has ${after.when}: another output is not what it is told of.`
+          : `It waits for a run that has ${after.when}, and this one has ${state === 'lost' || state === 'cancelled' ? `been ${state}` : state}.`
     return { runs: 1, brings: { values: { ...values, run: '1', state } } }
   }
   if (measure && 'values' in event && Array.isArray(event.values)) {

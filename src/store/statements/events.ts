@@ -6,19 +6,36 @@ import { execute, type Tx } from '../db'
  * @param runIds runs that have just ended, in this transaction
  * @returns how many events there are to decide
  */
-export async function tellEnds(tx: Tx, runIds: readonly number[]): Promise<number> {
+export const tellEnds = (tx: Tx, runIds: readonly number[]): Promise<number> =>
+  tell(
+    tx,
+    runIds,
+    { key: 'run ', state: 'r.state' },
+    `t.after_when = 'ended' OR (t.after_when = 'succeeded' AND r.state = 'succeeded') OR (t.after_when = 'failed' AND r.state IN ('failed','lost'))`,
+  )
+
+/** Tells triggers that wait for another output of these runs. */
+export const tellChanged = (tx: Tx, runIds: readonly number[]): Promise<number> =>
+  tell(tx, runIds, { key: 'changed ', state: `'changed'` }, `t.after_when = 'changed'`)
+
+/** `key` and `state`, and which triggers: SQL of this file alone. */
+async function tell(
+  tx: Tx,
+  runIds: readonly number[],
+  { key, state }: { readonly key: string; readonly state: string },
+  fits: string,
+): Promise<number> {
   if (runIds.length === 0) return 0
   return execute(
     tx,
     `INSERT INTO trigger_events (trigger_id, key, at, facts, depth)
-     SELECT t.id, 'run ' || r.id, coalesce(r.ended_at, now()), jsonb_build_object('run', r.id, 'state', r.state),
+     SELECT t.id, '${key}' || r.id, coalesce(r.ended_at, now()), jsonb_build_object('run', r.id, 'state', ${state}),
             1 + coalesce((
               WITH RECURSIVE around AS (
                 SELECT r.event_id, r.flow_run_id
                 UNION ALL SELECT f.event_id, f.flow_run_id FROM around a JOIN runs f ON f.id = a.flow_run_id)
               SELECT max(e.depth) FROM around JOIN trigger_events e ON e.id = around.event_id), 0)
-       FROM runs r JOIN triggers t ON t.after_job_id = r.job_id AND t.kind = 'after' AND t.enabled AND t.deleted_at IS NULL
-        AND (t.after_when = 'ended' OR (t.after_when = 'succeeded' AND r.state = 'succeeded') OR (t.after_when = 'failed' AND r.state IN ('failed','lost')))
+       FROM runs r JOIN triggers t ON t.after_job_id = r.job_id AND t.kind = 'after' AND t.enabled AND t.deleted_at IS NULL AND (${fits})
       WHERE r.id = ANY($1) ORDER BY r.id, t.id
      ON CONFLICT (trigger_id, key) DO NOTHING`,
     [runIds],

@@ -129,9 +129,29 @@ export const foundAttempts = table('found_attempts', {
   receipt: orNull(json()),
 })
 
+export const outputLooks = table('output_looks', {
+  runId: key(ref()),
+  state: filled(text<'waiting' | 'first' | 'same' | 'changed' | 'failed'>()),
+  tries: filled(int()),
+  nextAt: filled(instant()),
+  beforeId: orNull(ref()),
+  change: orNull(json()),
+  why: filled(text()),
+  lookedAt: orNull(instant()),
+})
+
 export const matters = table('matters', {
   id: id(),
-  kind: text<'run-failed' | 'run-lost' | 'run-at-risk' | 'deadline-at-risk' | 'run-late' | 'agent-away' | 'trouble'>(),
+  kind: text<
+    | 'run-failed'
+    | 'run-lost'
+    | 'run-at-risk'
+    | 'deadline-at-risk'
+    | 'run-late'
+    | 'output-changed'
+    | 'agent-away'
+    | 'trouble'
+  >(),
   subject: text(),
   state: filled(text<'open' | 'taken' | 'closed'>()),
   runId: orNull(ref()),

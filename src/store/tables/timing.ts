@@ -61,7 +61,7 @@ export const triggers = table('triggers', {
   kind: filled(text<'time' | 'backlog' | 'measure' | 'file' | 'call' | 'after'>()),
   queueId: orNull(ref()),
   afterJobId: orNull(ref()),
-  afterWhen: orNull(text<'succeeded' | 'failed' | 'ended'>()),
+  afterWhen: orNull(text<'succeeded' | 'failed' | 'ended' | 'changed'>()),
   countedFrom: filled(instant()),
   events: filled(long()),
 })

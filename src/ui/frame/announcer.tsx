@@ -61,6 +61,7 @@ const HAPPENED: Readonly<Record<string, string>> = {
   'run-late': 'is late',
   'run-at-risk': 'is at risk of being late',
   'deadline-at-risk': 'is at risk of being late',
+  'output-changed': 'has written something else',
 }
 
 /** Words for the person, and every new failure, once, wherever they are. F8 goes to the newest. */

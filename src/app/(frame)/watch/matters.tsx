@@ -43,9 +43,10 @@ const Card = styled.li<{ $colour: string; $taken: boolean }>`
     overflow-wrap: anywhere;
   }
 `
-const Evidence = styled.div`
-  background: var(--failed-soft);
-  color: var(--failed);
+const Evidence = styled.div<{ $colour: string }>`
+  background: var(--${({ $colour }) => $colour}-soft);
+  color: var(--${({ $colour }) => $colour});
+  white-space: pre-wrap;
   border-radius: 3px;
   padding: 4px 8px;
   font-family: 'JetBrains Mono Variable', monospace;
@@ -106,6 +107,7 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
   const { colour, mark } = LOOKS[matter.kind]
   const isBad = matter.kind === 'run-failed' || matter.kind === 'run-lost'
   const page = pageOf(matter)
+  const lines = matter.evidence.split('\n').map(visible).join('\n')
   const act = (work: Promise<unknown>): void => {
     work.then(
       () => client.invalidateQueries({ queryKey: ['matters'] }),
@@ -172,7 +174,9 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
             )}
           </p>
           {isRun && !isRisk && matter.evidence && (
-            <Evidence title={visible(matter.evidence)}>{visible(matter.evidence)}</Evidence>
+            <Evidence $colour={isBad ? 'failed' : colour} title={lines}>
+              {lines}
+            </Evidence>
           )}
         </>
       )}
@@ -212,6 +216,7 @@ const LOOKS: Record<MatterRow['kind'], { colour: string; mark: Mark }> = {
   'run-at-risk': { colour: 'late', mark: 'late' },
   'deadline-at-risk': { colour: 'late', mark: 'late' },
   'run-late': { colour: 'late', mark: 'late' },
+  'output-changed': { colour: 'late', mark: 'late' },
   'agent-away': { colour: 'lost', mark: 'away' },
   trouble: { colour: 'late', mark: 'late' },
 }
@@ -242,6 +247,7 @@ function headline({ kind, title, stepTitle, agentName }: MatterRow): ReactNode {
   if (kind === 'trouble') return title
   if (kind === 'run-at-risk' || kind === 'deadline-at-risk') return `${title} is at risk of being late`
   if (kind === 'run-late') return `${title} is late`
+  if (kind === 'output-changed') return `${title} has written something else`
   const where = agentName ? ` on ${agentName}` : ''
   return `${title} ${kind === 'run-lost' ? 'was lost' : 'failed'}${stepTitle ? ` at ${stepTitle}` : ''}${where}`
 }

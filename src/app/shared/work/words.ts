@@ -25,5 +25,6 @@ export const EVENT_WORDS: Readonly<Record<NoticeEvent, string>> = {
   recovered: 'it succeeds after a failure',
   'at-risk': 'its deadline is at risk',
   late: 'it is late',
+  changed: 'its output has changed',
   ended: 'it ends, whatever came of it',
 }

@@ -1,4 +1,4 @@
-import { fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { cleanup, fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { jobDefinitionSchema } from '@/core/work/job'
 import type { AttemptRow, RunFull } from '@/service/runs/run-page'
 import { changesOf, No, press, show, type Asked } from '@/ui/screen.test-help'
@@ -102,6 +102,39 @@ function page(what: Partial<RunFull>, more: object = {}, options: object = { rol
 }
 const words = async (role: 'status' | 'main' = 'status'): Promise<string> =>
   (await screen.findByRole(role)).textContent?.replace(/\s+/g, ' ') ?? ''
+
+describe('a success of a job that watches its output', () => {
+  const change = { takenAway: 1, putIn: 8, lines: [{ is: 'put in' as const, text: 'mtu = 9000' }] }
+  it('says what it wrote that the one before did not, and leads to both', async () => {
+    page({
+      state: 'succeeded',
+      look: { state: 'changed', before: 18100, change, why: '' },
+      definition: jobDefinitionSchema.parse({
+        ...run().definition,
+        watches: { masks: ['instants', 'durations'], patterns: ['row \\d+', 'a,b'] },
+      }),
+    })
+    const its = await screen.findByLabelText('Its output')
+    expect(its.textContent).toContain('1 line taken away, 8 lines put in')
+    expect(its.textContent).toContain('+ mtu = 9000')
+    expect(its.textContent).toContain('and 8 more lines')
+    const to = new URL(within(its).getByText('Compare the outputs').getAttribute('href') ?? '', 'http://x')
+    expect(Object.fromEntries(to.searchParams)).toEqual({
+      a: '18100',
+      b: '18204',
+      off: 'run numbers\nprocess ids\ntemporary names',
+      own: 'row \\d+\na,b',
+    })
+  })
+
+  it('says why it was not compared, or that nothing changed', async () => {
+    page({ state: 'succeeded', look: { state: 'failed', before: null, change: null, why: 'It took too long.' } })
+    expect((await screen.findByLabelText('Its output')).textContent).toContain('not compared: It took too long.')
+    cleanup()
+    page({ state: 'succeeded', look: { state: 'same', before: 18100, change: null, why: '' } })
+    expect(await screen.findByText(/nothing that counts has changed/)).toBeTruthy()
+  })
+})
 
 describe('a run that ended', () => {
   it('says what came of it and why, and what started it', async () => {

@@ -15,6 +15,7 @@ import { MayHere, useMay, useMe } from '@/ui/hooks/me'
 import { useNow } from '@/ui/hooks/now'
 import { Button } from '@/ui/parts/button'
 import { CompareButton } from './compare-button'
+import { Look } from './look'
 import { SinceGood } from './since-good'
 import { Crumb } from '@/ui/parts/crumb'
 import { Confirm } from '@/ui/parts/dialog'
@@ -81,6 +82,7 @@ function Loaded({ run }: { run: RunFull }): ReactNode {
         <FactItem name="job version">{run.jobVersion}</FactItem>
       </Facts>
       {(isBad(run) || run.deadlineState === 'late') && <SinceGood runId={run.id} />}
+      {run.look && <Look runId={run.id} look={run.look} watches={run.definition.watches} />}
       <Picture run={run} chosen={attempt?.number ?? 0} onChoose={(number) => set({ try: String(number) }, 'replace')} />
       <Panel style={{ flex: 1, minHeight: 300, display: 'flex', flexDirection: 'column' }}>
         <RunTabs run={run} attempt={attempt} />

@@ -86,7 +86,12 @@ function BacklogFields({ backlog, define, faultOf }: SectionProps & { backlog: B
   )
 }
 
-const WHEN_WORDS = { succeeded: 'has succeeded', failed: 'has failed or was lost', ended: 'has ended, however' }
+const WHEN_WORDS = {
+  succeeded: 'has succeeded',
+  failed: 'has failed or was lost',
+  ended: 'has ended, however',
+  changed: 'has written something else',
+}
 
 function AfterFields({
   after,

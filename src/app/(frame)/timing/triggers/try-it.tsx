@@ -4,6 +4,7 @@ import dynamic from 'next/dynamic'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { splitPath } from '@/core/events/file-name'
+import { TOLD_STATES } from '@/core/events/kinds'
 import type { TriggerDefinition } from '@/core/work/trigger'
 import type { TriggerPreview } from '@/service/forecast/previews'
 import type { Tried } from '@/service/timing/event-try'
@@ -32,6 +33,13 @@ const Inputs = styled.dl`
 `
 
 /** Beside the form of a trigger that waits for something to happen: its sentence, and a place to make such a thing up and see what would come of it. */
+const STATE_WORDS = {
+  succeeded: 'succeeded',
+  failed: 'failed',
+  lost: 'been lost',
+  cancelled: 'been cancelled',
+  changed: 'written something else',
+} as const
 const MeasureChart = dynamic(() => import('./measure-chart').then((module) => module.MeasureChart))
 
 export function TryIt({
@@ -141,9 +149,9 @@ function useMadeUp({ backlog, after, file, measure }: TriggerDefinition): { even
             label="Its run has"
             value={state}
             onChange={setState}
-            choices={['succeeded', 'failed', 'lost', 'cancelled'].map((id) => ({
+            choices={TOLD_STATES.map((id) => ({
               id,
-              title: id === 'lost' ? 'been lost' : id === 'cancelled' ? 'been cancelled' : id,
+              title: STATE_WORDS[id],
             }))}
             width="160px"
           />

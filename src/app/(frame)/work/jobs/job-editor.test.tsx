@@ -257,7 +257,10 @@ describe('whatever is typed into a job', () => {
   }
   const typed = new Set<string>()
   it.each<[string, object]>([
-    ['that is a command', { inputs: [input], account: 'files', environment: { A: '1' } }],
+    [
+      'that is a command',
+      { inputs: [input], account: 'files', environment: { A: '1' }, watches: { patterns: ['row'] } },
+    ],
     ['that mails', { action: mail, account: null }],
     ['that asks over HTTP', { action: http, target: { labels: { os: 'linux' } }, retries: 3 }],
     ['that asks a database', { action: sql, account: 'files' }],

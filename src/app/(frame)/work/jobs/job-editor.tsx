@@ -28,6 +28,7 @@ import type { SectionProps } from './section-props'
 import { EndingSection, WhatSection } from './sections'
 import { QueuesSection } from './queues-section'
 import { SystemSection, useOnSystem } from './system-section'
+import { WatchesSection } from './watches-section'
 import { WhereSection } from './where-section'
 
 export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobContent }): ReactNode {
@@ -125,6 +126,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           <QueuesSection {...section} />
           <InputsSection {...section} />
           <EndingSection {...section} />
+          <WatchesSection {...section} />
         </Paper>
       </Reading>
       {why && <Small>{why}</Small>}
