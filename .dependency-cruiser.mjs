@@ -39,6 +39,7 @@ const services = [
   'notices',
   'letters',
   'elsewhere',
+  'log',
   'reports',
   'watch',
   'exports',

@@ -5,6 +5,8 @@ import { expect, open, signInAs, test } from './helpers'
 const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading: string])[]>> = {
   'watch, runs and work': [
     ['/watch', 'Now on the machines'],
+    ['/watch/log', 'Night log'],
+    ['/watch/changes', 'What changed'],
     ['/start', 'Opened last'],
     ['/runs', 'Runs'],
     ['/runs?state=failed&sort=duration&beside=job', 'Runs'],

@@ -84,6 +84,8 @@ test('a failure is announced on every screen, once, and reached by a key', async
   await page.getByRole('button', { name: 'Take it' }).click()
   await expect(card.getByText('Taken by Moira Calder')).toBeVisible()
   await card.getByRole('button', { name: 'Close' }).click()
+  await page.getByLabel('What was done').fill('The file came at six.')
+  await page.getByRole('button', { name: 'Close it' }).click()
   await expect(card).toHaveCount(0)
   expect((await request.get('/api/v1/matters')).status()).toBe(401)
 })

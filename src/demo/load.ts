@@ -33,6 +33,7 @@ import { addPastMeasures } from './measures'
 import { addAllowances } from './allowances'
 import { addViews } from './views'
 import { addSystems } from './systems'
+import { addShift } from './shift'
 import { addTrouble } from './trouble'
 import { addReports } from './reports'
 import { addPastRefunds, addRefundQueue } from './queues'
@@ -77,12 +78,13 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await robotsDidIt()
       await addPastRefunds(now, SEED)
       await addPastMeasures(now)
-      await addTrouble()
+      await addTrouble(now)
       await addLooks()
       await refreshUsual(new Date(0))
       await sampleLoad(new Date(now.getTime() - WEEKS * 7 * 86_400_000), now)
       await clearBoard()
       await openDemoMatters()
+      await addShift(now)
       await addAllowances(now)
       await addViews()
       await addReports(now)
@@ -578,18 +580,18 @@ async function openDemoMatters(): Promise<void> {
     null,
     `INSERT INTO matters (kind, subject, run_id, agent_id, step_run_id, evidence, opened_at, last_at)
      SELECT 'run-failed', 'job ' || x.job_id, x.id, x.agent_id, nullif(x.step_run, x.id), x.telling, x.ended_at, x.ended_at FROM (
-       SELECT DISTINCT ON (r.job_id) r.id, r.job_id, w.agent_id, r.ended_at, w.id AS step_run, a.telling_line AS telling
-         FROM runs r
+       SELECT DISTINCT ON (r.job_id) r.id, r.job_id, j.title, w.agent_id, r.ended_at, w.id AS step_run, a.telling_line AS telling
+         FROM runs r JOIN jobs j ON j.id = r.job_id
          -- Of a flow the step that failed first tells what was wrong.
          CROSS JOIN LATERAL (SELECT x.id, x.agent_id, x.attempts FROM runs x WHERE (x.id = r.id AND r.kind <> 'flow') OR (x.flow_run_id = r.id AND x.state = 'failed')
                               ORDER BY x.ended_at LIMIT 1) w
          JOIN attempts a ON a.run_id = w.id AND a.number = w.attempts
         WHERE r.state = 'failed' AND r.flow_run_id IS NULL AND r.ended_at > now() - interval '36 hours' ORDER BY r.job_id, r.id DESC) x
-      ORDER BY x.ended_at DESC LIMIT 3`,
+      ORDER BY x.title = 'Largest tables' DESC, x.ended_at DESC LIMIT 4`,
   )
   await execute(
     null,
     `UPDATE matters SET state = 'taken', taken_by = 'Sunniva Dahl', taken_at = last_at + interval '6 minutes', note = 'Called the harbour, the file comes later.'
-      WHERE id = (SELECT id FROM matters ORDER BY last_at LIMIT 1)`,
+      WHERE id = (SELECT id FROM matters WHERE kind = 'run-failed' ORDER BY last_at DESC LIMIT 1)`,
   )
 }

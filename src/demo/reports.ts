@@ -46,6 +46,7 @@ export async function addReports(now: Date): Promise<void> {
     readers,
     mail: ['office@marram.example'],
   })
+  await keep(sunniva, { title: 'Night log', kind: 'night log', period: { night: 'last' }, readers })
   await keep(moira, { title: 'Sailings in time', kind: 'deadlines', period: { days: 28 }, readers })
   await keep(ines, { title: 'Load of the pools', kind: 'load', period: { last: 'week' } })
   await keep(ines, { title: 'Schedules reviewed', kind: 'schedules', period: { current: 'day' } })

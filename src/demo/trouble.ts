@@ -1,12 +1,13 @@
 import { execute, many, maybeOne } from '@/store/db'
+import { lastNight } from './shift'
 
 /**
  * Trouble of the night before, in the made-up past: a statement that somebody changed in the afternoon no longer works at night, and the disk of one machine was full for an hour.
  * What failed tells so itself; the rest is for Bugle to find.
  */
-export async function addTrouble(): Promise<void> {
+export async function addTrouble(now: Date): Promise<void> {
   await changedInTheAfternoon()
-  await diskFull()
+  await diskFull(lastNight(now))
 }
 
 async function changedInTheAfternoon(): Promise<void> {
@@ -28,18 +29,27 @@ async function changedInTheAfternoon(): Promise<void> {
     run.jobId,
     afternoon,
   ])
+  await execute(
+    null,
+    `INSERT INTO audit (at, person_name, via, address, action, object_type, object_id, object_title, changes)
+     SELECT $2, 'Torvald Brekke', 'session', 'demo', 'changed', 'job', j.id, j.title,
+            jsonb_build_object('definition', jsonb_build_object('from', a.definition, 'to', b.definition))
+       FROM jobs j JOIN job_versions a ON a.job_id = j.id AND a.version = 1 JOIN job_versions b ON b.job_id = j.id AND b.version = 2 WHERE j.id = $1`,
+    [run.jobId, afternoon],
+  )
   await execute(null, 'UPDATE runs SET job_version = 2 WHERE id = $1', [run.id])
   await fail([run.id], 'column "relation" does not exist [42703]')
 }
 
 const MOST_FULL_MS = 3_000_000
 
-/** What ended on one application server within fifty minutes, the last time that so many jobs did. */
-async function diskFull(): Promise<void> {
+/** What ended on one application server within fifty minutes, the last time in that night that so many jobs did. */
+async function diskFull({ fromMs, toMs }: { readonly fromMs: number; readonly toMs: number }): Promise<void> {
   const runs = await many<{ id: number; jobId: number; endedAt: Date }>(
     null,
     `SELECT r.id, r.job_id AS "jobId", r.ended_at AS "endedAt" FROM runs r JOIN agents a ON a.id = r.agent_id JOIN jobs j ON j.id = r.job_id
-      WHERE a.name = 'kelda-app2' AND r.kind <> 'reach' AND r.state = 'succeeded' AND r.flow_run_id IS NULL AND r.ended_at > now() - interval '20 hours' AND j.title <> 'Machine pulse' ORDER BY r.ended_at`,
+      WHERE a.name = 'kelda-app2' AND r.kind <> 'reach' AND r.state = 'succeeded' AND r.flow_run_id IS NULL AND r.ended_at > $1 AND r.ended_at < $2 AND j.title <> 'Machine pulse' ORDER BY r.ended_at`,
+    [new Date(fromMs), new Date(toMs)],
   )
   const within = runs.map((first) =>
     runs.filter(

@@ -34,6 +34,7 @@ import { views } from './migrations/0031-views'
 import { reports } from './migrations/0032-reports'
 import { systems } from './migrations/0033-systems'
 import { outputLooks } from './migrations/0034-output-looks'
+import { shiftLog } from './migrations/0035-shift-log'
 import type { Migration } from './migrations/migration'
 import { FIRST, handOver, inOrganisation, onServer, roleOf, roleThere, schemaOf, walledRoleOf } from './organisation'
 
@@ -73,6 +74,7 @@ const MIGRATIONS: readonly Migration[] = [
   reports,
   systems,
   outputLooks,
+  shiftLog,
 ]
 /** The list of organisations is made once, with the first. */
 const listFor = (id: number): readonly Migration[] =>

@@ -1,6 +1,7 @@
 import { endpoint } from '@/app/server/endpoint'
 import { EXCHANGE } from './exchange'
 import { FLEET } from './fleet'
+import { LOG } from './log'
 import { NOTICES } from './notices'
 import { openApiDocument, type ApiArea } from './openapi'
 import { ORGANISATIONS } from './organisations'
@@ -24,6 +25,7 @@ export const AREAS: readonly ApiArea[] = [
   { title: 'You and other people', endpoints: PEOPLE },
   { title: 'Organisations', endpoints: ORGANISATIONS },
   { title: 'Watch', endpoints: WATCH },
+  { title: 'What changed, and the shift’s log', endpoints: LOG },
   { title: 'Runs', endpoints: RUNS },
   { title: 'Work', endpoints: WORK },
   { title: 'Work queues', endpoints: QUEUES },

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { config } from '@/store/config'
-import { closeMatter, listMatters, takeMatter, takeSchema } from '@/service/runs/matters'
+import { closeMatter, closeSchema, listMatters, takeMatter, takeSchema } from '@/service/runs/matters'
 import { exportSchema } from '@/service/exports/exports'
 import { comingBars, dayAhead } from '@/service/forecast/ahead'
 import { nextStarts } from '@/service/forecast/coming'
@@ -62,8 +62,12 @@ export const WATCH: readonly Endpoint[] = [
     { says: 'say that you look after it', body: takeSchema },
     ({ actor, params, body }) => takeMatter(actor, id(params), body.note),
   ),
-  endpoint('POST', '/matters/:id/close', 'operate', { says: 'it is settled' }, ({ actor, params }) =>
-    closeMatter(actor, id(params)),
+  endpoint(
+    'POST',
+    '/matters/:id/close',
+    'operate',
+    { says: 'it is settled, and what was done', body: closeSchema },
+    ({ actor, params, body }) => closeMatter(actor, id(params), body.done),
   ),
   endpoint(
     'GET',

@@ -230,6 +230,8 @@ const QUERIES = [
   '?pool=&days=7',
 ]
 const QUERIES_OF: Record<string, readonly string[]> = {
+  '/changes': [`?from=${day(-1)}&to=${day(20)}`, `?from=${day(-1)}&to=${day(20)}&text=${MARK}`],
+  '/shift-log': [`?from=${day(-1)}&to=${day(20)}`],
   '/measures/values': ['?queue=refunds&name=waiting'],
   '/exports': EXPORT_NAMES.flatMap((list) => [`?list=${list}&format=jsonl`, `?list=${list}&text=${MARK}`]),
 }

@@ -6,6 +6,10 @@ export const REPORT_KINDS = {
   load: { title: 'Load and capacity', says: 'Slots in use by pool and hour, peaks, how long runs waited.' },
   queues: { title: 'Work queues', says: 'What arrived, what was done or rejected, how long an item took.' },
   schedules: { title: 'Schedules reviewed', says: 'Cadence × machines = runs a day; what starts too often.' },
+  'night log': {
+    title: 'Night log',
+    says: 'What failed, was late, was mended and how, what is open, what was changed, notes.',
+  },
   worth: { title: 'Worth', says: 'Hours and money that automation saved, with every formula.' },
 } as const
 export type ReportKind = keyof typeof REPORT_KINDS

@@ -67,6 +67,19 @@ const ofDays = (zone: Zone, first: Day, last: Day): Period => ({
   words: daysWords(first, last),
 })
 
+/** The night that ends on the morning of a day. */
+export const nightTo = (zone: Zone, morning: Day): Period => ({
+  fromMs: instantOf(zone, morning - 1, NIGHT_FROM),
+  toMs: instantOf(zone, morning, NIGHT_TO),
+  words: `the night to ${said(morning)}`,
+})
+
+/** The morning of the night that goes on, or by day of the last one. */
+export function morningOf(zone: Zone, nowMs: number): Day {
+  const today = dayIn(zone, nowMs)
+  return instantOf(zone, today, NIGHT_FROM) <= nowMs ? today + 1 : today
+}
+
 /** The period that is meant at an instant. What goes on ends at that instant. */
 export function periodOf(spec: PeriodSpec, zone: Zone, nowMs: number): Period {
   const today = dayIn(zone, nowMs)
@@ -79,14 +92,7 @@ export function periodOf(spec: PeriodSpec, zone: Zone, nowMs: number): Period {
     const [first] = around(today, spec.current)
     return { fromMs: instantOf(zone, first), toMs: nowMs, words: `${daysWords(first, today)}, so far` }
   }
-  if ('night' in spec) {
-    const morning = instantOf(zone, today, NIGHT_TO) <= nowMs ? today : today - 1
-    return {
-      fromMs: instantOf(zone, morning - 1, NIGHT_FROM),
-      toMs: instantOf(zone, morning, NIGHT_TO),
-      words: `the night to ${said(morning)}`,
-    }
-  }
+  if ('night' in spec) return nightTo(zone, instantOf(zone, today, NIGHT_TO) <= nowMs ? today : today - 1)
   if ('days' in spec) {
     const first = today - spec.days + 1
     return { fromMs: instantOf(zone, first), toMs: nowMs, words: `${daysWords(first, today)}, so far` }
@@ -104,14 +110,7 @@ export function periodBefore(spec: PeriodSpec, zone: Zone, nowMs: number): Perio
     if ('last' in spec) return whole
     return { ...whole, toMs: Math.min(whole.toMs, whole.fromMs + (toMs - fromMs)) }
   }
-  if ('night' in spec) {
-    const morning = dayIn(zone, toMs) - 1
-    return {
-      fromMs: instantOf(zone, morning - 1, NIGHT_FROM),
-      toMs: instantOf(zone, morning, NIGHT_TO),
-      words: `the night to ${said(morning)}`,
-    }
-  }
+  if ('night' in spec) return nightTo(zone, dayIn(zone, toMs) - 1)
   const days = 'days' in spec ? spec.days : dayIn(zone, toMs - 1) - first + 1
   const whole = ofDays(zone, first - days, first - 1)
   return 'days' in spec ? { ...whole, toMs: Math.min(whole.toMs, whole.fromMs + (toMs - fromMs)) } : whole

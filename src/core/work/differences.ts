@@ -30,6 +30,7 @@ const NAMES: Readonly<Record<string, string>> = {
   'success.must': 'What its output must have',
   'success.mustNot': 'What its output must not have',
   locks: 'The locks that it holds',
+  units: 'The number of units',
   minVersion: 'The oldest version of its agent',
   expect: 'The length that is expected',
   notes: 'The notes',

@@ -5,6 +5,7 @@ import { deadlines } from '@/core/reports/deadlines'
 import { failures } from '@/core/reports/failures'
 import type { Frame, RunTaker } from '@/core/reports/facts'
 import { load, LOAD_BEFORE_MS } from '@/core/reports/load'
+import { nightLogSections } from '@/core/reports/night-log'
 import { periodBefore, periodOf } from '@/core/reports/period'
 import { queues } from '@/core/reports/queues'
 import { runsByDay } from '@/core/reports/runs-by-day'
@@ -14,6 +15,7 @@ import { zoneOf, type Zone } from '@/core/timing/zone'
 import { seenBy, type Actor } from '@/service/base/actor'
 import { Problem } from '@/service/base/problem'
 import { listPools } from '@/service/fleet/fleet'
+import { shiftLog } from '@/service/log/shift-log'
 import { actorOfPerson } from '@/service/people/sessions'
 import { listTriggers, triggerFilterSchema } from '@/service/timing/trigger-list'
 import { execute, maybeOne, many } from '@/store/db'
@@ -200,6 +202,13 @@ async function sectionsOf(report: ReportContent, owner: Actor, frame: Frame, say
       }
       return taker.finish()
     }
+    case 'night log':
+      return nightLogSections(
+        await shiftLog(owner, {
+          from: new Date(period.fromMs).toISOString(),
+          to: new Date(period.toMs).toISOString(),
+        }),
+      )
     case 'schedules':
       return readSchedules(owner, say)
   }

@@ -1,6 +1,7 @@
 import { requireOn } from '@/service/base/area-rights'
 import { closeTrouble, openTrouble } from '@/service/base/trouble'
 import { z } from 'zod'
+import { textSchema } from '@/core/schema/text'
 import { config } from '@/store/config'
 import { execute, many, maybeOne, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
@@ -10,7 +11,9 @@ import { addAgentEvent } from '@/service/fleet/fleet'
 import { Problem } from '@/service/base/problem'
 import type { LifeChange } from './run-life'
 
-export const takeSchema = z.strictObject({ note: z.string().max(500).default('') })
+export const takeSchema = z.strictObject({ note: textSchema(500).default('') })
+/** `done`: what was done about it. */
+export const closeSchema = z.strictObject({ done: textSchema(500).default('') })
 
 /** Opens a matter for each job of which runs ended badly, or counts them to its open one; steps of flows are their flow's matter. */
 export async function openMatters(tx: Tx, changes: readonly LifeChange[]): Promise<void> {
@@ -202,13 +205,13 @@ export async function takeMatter(actor: Actor, id: number, note: string): Promis
   )
 }
 
-export async function closeMatter(actor: Actor, id: number): Promise<void> {
+export async function closeMatter(actor: Actor, id: number, done = ''): Promise<void> {
   await changeMatter(
     actor,
     id,
     'closed',
-    `UPDATE matters SET state = 'closed', closed_by = $2, closed_at = now() WHERE id = $1 AND state <> 'closed' RETURNING subject`,
-    [id, actor.name],
+    `UPDATE matters SET state = 'closed', closed_by = $2, closed_at = now(), done = $3 WHERE id = $1 AND state <> 'closed' RETURNING subject`,
+    [id, actor.name, done],
   )
 }
 

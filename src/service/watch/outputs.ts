@@ -2,7 +2,7 @@ import { changeOfOutput, changeWords, type OutputChange } from '@/core/compare/c
 import { masking } from '@/core/compare/masks'
 import { jobDefinitionSchema } from '@/core/work/job'
 import type { Watches } from '@/core/work/watches'
-import { COMMAND_LINE } from '@/service/base/actor'
+import { ENGINE } from '@/service/base/actor'
 import { wordsOf } from '@/service/base/each-alone'
 import { outputLines } from '@/service/runs/compare'
 import type { OutputLook } from '@/service/runs/output-looks'
@@ -85,7 +85,7 @@ async function looked(runId: number): Promise<OutputLook> {
     return nothing('failed', 'Of one of them the middle is left out: it was too long.', before.runId)
   const watches = await watchesOf(runId)
   const lines = async (of: Output): Promise<string[]> =>
-    (await outputLines(COMMAND_LINE, of.runId, of.attemptId, MOST_LINES)).slice(0, MOST_LINES)
+    (await outputLines(ENGINE, of.runId, of.attemptId, MOST_LINES)).slice(0, MOST_LINES)
   const mask = masking(
     watches.masks,
     watches.patterns.map((text) => new RegExp(text, 'g')),

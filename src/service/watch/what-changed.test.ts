@@ -79,14 +79,14 @@ describe('what changed since a job last went well', () => {
       'Version 2: The command was “check ${day}” and is “check-all ${day}”.',
       'The account care got a new secret.',
       'Input day was Monday and is Tuesday.',
-      'The lock Fares was changed: The units was 3 and is 1.',
+      'The lock Fares was changed: The number of units was 3 and is 1.',
     ])
     expect(found.changes[0]).toMatchObject({ by: ADMIN.name, object: { type: 'job', id: jobId } })
     // What is changed after it fails already stands behind what could explain it.
     await changeLock(ADMIN, lock.id, { title: 'Fares', units: 2 })
     const later = await ran(jobId, 1, { day: 'Tuesday' })
     expect((await whatChanged(ADMIN, later)).firstBad?.id).toBe(bad)
-    expect((await told(later)).at(-1)).toBe('The lock Fares was changed: The units was 1 and is 2.')
+    expect((await told(later)).at(-1)).toBe('The lock Fares was changed: The number of units was 1 and is 2.')
     // The secret itself is nowhere.
     expect(JSON.stringify(found)).not.toContain('other')
   })

@@ -7,6 +7,7 @@ import {
   type CommonKind,
   type EndedNear,
 } from '@/core/changes/since-good'
+import { changeSentence } from '@/core/changes/sentence'
 import { mayDo } from '@/core/people/roles'
 import { differencesInWords } from '@/core/work/differences'
 import { many, maybeOne } from '@/store/db'
@@ -200,23 +201,11 @@ async function elsewhere(actor: Actor, run: Looked, sinceMs: number): Promise<Ch
   )
   return rows.map(({ at, by, action, type, id, title, changes }) => ({
     kind: OBJECT_KINDS[type] as ChangeKind,
-    says: sentenceOf(type, title, action, changes),
+    says: changeSentence(type, title, action, changes),
     atMs: at.getTime(),
     by,
     object: { type, id: Number(id) },
   }))
-}
-
-function sentenceOf(type: string, title: string, action: string, changes: unknown): string {
-  const what = `The ${type} ${title}`
-  if (action === 'rotated') return `${what} got a new secret.`
-  const pairs = Object.entries((changes ?? {}) as Record<string, unknown>).filter(
-    (entry): entry is [string, { from: unknown; to: unknown }] =>
-      typeof entry[1] === 'object' && entry[1] !== null && 'from' in entry[1] && 'to' in entry[1],
-  )
-  const side = (key: 'from' | 'to'): object => Object.fromEntries(pairs.map(([name, pair]) => [name, pair[key]]))
-  const says = differencesInWords(side('from'), side('to'))
-  return says.length === 0 ? `${what} was ${action}.` : `${what} was ${action}: ${says.slice(0, 3).join(' ')}`
 }
 
 /** Of the hour around its end: which other jobs failed on the same machine or system, or with the same account. What this person may not see is not among them. */

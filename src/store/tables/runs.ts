@@ -168,4 +168,24 @@ export const matters = table('matters', {
   closedAt: orNull(instant()),
   stepRunId: orNull(ref()),
   title: filled(text()),
+  done: filled(text()),
+})
+
+export const shiftNotes = table('shift_notes', {
+  id: id(),
+  at: filled(instant()),
+  text: text(),
+  personId: orNull(ref()),
+  personName: text(),
+})
+
+export const handOvers = table('hand_overs', {
+  id: id(),
+  fromAt: instant(),
+  toAt: instant(),
+  at: filled(instant()),
+  personId: orNull(ref()),
+  personName: text(),
+  toName: text(),
+  note: filled(text()),
 })

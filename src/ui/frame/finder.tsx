@@ -26,6 +26,8 @@ interface Entry {
 const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 'start', title: 'Go to Start', detail: 'what is yours, and first steps', href: '/start', right: 'see' },
   { key: 'c1', title: 'Go to Watch', detail: 'what needs a person', href: '/watch', right: 'see' },
+  { key: 'night-log', title: 'Night log', detail: 'Watch', href: '/watch/log', right: 'see' },
+  { key: 'changes', title: 'What changed', detail: 'Watch', href: '/watch/changes', right: 'see' },
   { key: 'c2', title: 'Go to Runs', detail: 'all runs', href: '/runs', right: 'see' },
   { key: 'c3', title: 'Show failed runs', detail: 'Runs', href: '/runs?state=failed,lost', right: 'see' },
   { key: 'c4', title: 'Show what runs now', detail: 'Runs', href: '/runs?state=running,ready,waiting', right: 'see' },

@@ -1,4 +1,4 @@
-import { fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { cleanup, fireEvent, screen, waitFor, within } from '@testing-library/react'
 import type { MatterRow } from '@/service/runs/matters'
 import { changesOf, No, press, show, type } from '@/ui/screen.test-help'
 import { Matters } from './matters'
@@ -147,10 +147,13 @@ describe('what needs a person', () => {
     type('A word for the others (optional)', 'calling Tarn Head')
     await press('Take it')
     await press('Close')
+    await screen.findByRole('dialog')
+    type('What was done (optional)', 'the file came at six')
+    await press('Close it')
     await press('Run again')
     expect(changesOf(asked)).toMatchObject([
       { what: 'POST /matters/1/take', body: { note: 'calling Tarn Head' } },
-      { what: 'POST /matters/1/close' },
+      { what: 'POST /matters/1/close', body: { done: 'the file came at six' } },
       { what: 'POST /runs/18204/again' },
     ])
     await waitFor(() => expect(window.location.pathname).toBe('/runs/18300'))
@@ -163,7 +166,13 @@ describe('what needs a person', () => {
     }
     show(<Matters />, server, { role: 'operator' })
     await press('Close')
+    await screen.findByRole('dialog')
+    type('What was done (optional)', 'called again')
+    await press('Close it')
     expect(await screen.findByText('Somebody has closed it already.')).toBeTruthy()
+    // What was typed is still there.
+    expect(screen.getByDisplayValue('called again')).toBeTruthy()
+    cleanup()
     const asked = show(<Matters />, server, { role: 'viewer' })
     const buttons = within(await card('Till file Tarn Head failed on tarn-ops1')).getAllByRole('button')
     for (const button of buttons) fireEvent.click(button)

@@ -12,10 +12,11 @@ import { useAway } from '@/ui/hooks/reach'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
+import { useTrouble } from '@/ui/hooks/saving'
 import { Button, ButtonLink } from '@/ui/parts/button'
 import { Dialog, DialogButtons } from '@/ui/parts/dialog'
 import { TextField } from '@/ui/parts/fields'
-import { Row, Small, Spring, Stack } from '@/ui/parts/layout'
+import { Row, Small, Spring, Stack, Trouble } from '@/ui/parts/layout'
 import { Link } from '@/ui/parts/link'
 import { StateMark, type Mark } from '@/ui/parts/state-mark'
 import { Time } from '@/ui/parts/time'
@@ -102,17 +103,16 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
   const router = useRouter()
   const say = useSay()
   const [taking, setTaking] = useState(false)
+  const [closing, setClosing] = useState(false)
   const isRun = matter.runId !== null && matter.kind !== 'agent-away' && matter.kind !== 'trouble'
   const isRisk = matter.kind === 'run-at-risk' || matter.kind === 'deadline-at-risk'
   const { colour, mark } = LOOKS[matter.kind]
   const isBad = matter.kind === 'run-failed' || matter.kind === 'run-lost'
   const page = pageOf(matter)
   const lines = matter.evidence.split('\n').map(visible).join('\n')
-  const act = (work: Promise<unknown>): void => {
-    work.then(
-      () => client.invalidateQueries({ queryKey: ['matters'] }),
-      (error: ApiProblem) => say(error.detail, { bad: true }),
-    )
+  const act = async (work: Promise<unknown>): Promise<void> => {
+    await work
+    void client.invalidateQueries({ queryKey: ['matters'] })
   }
   const again = (): void => {
     api.post<{ id: number }>(`/runs/${matter.runId}/again`, { requestKey: crypto.randomUUID() }).then(
@@ -197,14 +197,19 @@ function Matter({ matter }: { matter: MatterRow }): ReactNode {
             Take
           </Button>
         )}
-        <Button kind="quiet" onPress={() => act(api.post(`/matters/${matter.id}/close`))} whyNot={why}>
+        <Button kind="quiet" onPress={() => setClosing(true)} whyNot={why}>
           Close
         </Button>
       </Row>
       <TakeDialog
         isOpen={taking}
         onClose={() => setTaking(false)}
-        onTake={(note) => act(api.post(`/matters/${matter.id}/take`, { note }))}
+        onDo={(note) => act(api.post(`/matters/${matter.id}/take`, { note }))}
+      />
+      <CloseDialog
+        isOpen={closing}
+        onClose={() => setClosing(false)}
+        onDo={(done) => act(api.post(`/matters/${matter.id}/close`, { done }))}
       />
     </Card>
   )
@@ -257,29 +262,53 @@ function flowFacts({ isOpen, passedOver }: MatterRow): string {
   return `${isOpen ? 'The rest of the flow goes on.' : 'The flow has ended.'}${because}`
 }
 
-function TakeDialog({
+interface WordProps {
+  readonly isOpen: boolean
+  readonly onClose: () => void
+  readonly onDo: (text: string) => Promise<unknown>
+}
+
+const TakeDialog = (props: WordProps): ReactNode => (
+  <WordDialog {...props} title="Take this matter" label="A word for the others (optional)" does="Take it">
+    Everybody sees that you look after it. It closes by itself when a new run succeeds.
+  </WordDialog>
+)
+
+const CloseDialog = (props: WordProps): ReactNode => (
+  <WordDialog {...props} title="Close this matter" label="What was done (optional)" does="Close it">
+    It stands in the night’s log, with what was done about it.
+  </WordDialog>
+)
+
+function WordDialog({
   isOpen,
   onClose,
-  onTake,
-}: {
-  isOpen: boolean
-  onClose: () => void
-  onTake: (note: string) => void
+  onDo,
+  title,
+  label,
+  does,
+  children,
+}: WordProps & {
+  readonly title: string
+  readonly label: string
+  readonly does: string
+  readonly children: ReactNode
 }): ReactNode {
-  const [note, setNote] = useState('')
+  const [text, setText] = useState('')
+  const { trouble, setTrouble } = useTrouble()
   return (
-    <Dialog title="Take this matter" isOpen={isOpen} onClose={onClose}>
-      <p>Everybody sees that you look after it. It closes by itself when a new run succeeds.</p>
+    <Dialog title={title} isOpen={isOpen} onClose={onClose}>
+      <p>{children}</p>
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          onTake(note)
-          onClose()
+          onDo(text).then(onClose, setTrouble)
         }}
       >
         <Stack $gap={12}>
-          <TextField label="A word for the others (optional)" value={note} onChange={setNote} autoFocus />
-          <DialogButtons onClose={onClose}>Take it</DialogButtons>
+          <TextField label={label} value={text} onChange={setText} autoFocus />
+          <Trouble error={trouble} />
+          <DialogButtons onClose={onClose}>{does}</DialogButtons>
         </Stack>
       </form>
     </Dialog>

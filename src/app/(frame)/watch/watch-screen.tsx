@@ -14,6 +14,7 @@ import { StateMark, type Mark } from '@/ui/parts/state-mark'
 import { Ago } from '@/ui/parts/time'
 import { Lanes } from './lanes'
 import { Matters } from './matters'
+import { WatchNav } from './watch-nav'
 
 const SINCE_HOURS = 8
 
@@ -103,6 +104,7 @@ export function WatchScreen(): ReactNode {
         <Row $wrap>
           <h1>{bySystem ? 'Now on the systems' : 'Now on the machines'}</h1>
           <Link href={bySystem ? '/watch' : '/watch?by=system'}>by {bySystem ? 'machine' : 'system'}</Link>
+          <WatchNav />
           <Spring />
           {counts && (
             <>

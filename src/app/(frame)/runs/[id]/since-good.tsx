@@ -4,6 +4,7 @@ import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Change } from '@/core/changes/since-good'
 import type { FailedTogether, WhatChanged } from '@/service/watch/what-changed'
+import { objectPage } from '@/app/shared/work/object-page'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { Button } from '@/ui/parts/button'
@@ -93,21 +94,8 @@ export function SinceGood({ runId }: { runId: number }): ReactNode {
   )
 }
 
-const HREF: Readonly<Record<string, (id: number) => string>> = {
-  job: (id) => `/work/jobs/${id}`,
-  flow: (id) => `/work/flows/${id}`,
-  trigger: (id) => `/timing/triggers/${id}`,
-  calendar: (id) => `/timing/calendars/${id}`,
-  agent: (id) => `/fleet/agents/${id}`,
-  system: (id) => `/fleet/systems/${id}`,
-  account: () => '/fleet?tab=accounts',
-  lock: () => '/fleet?tab=locks',
-  pool: () => '/fleet?tab=pools',
-  'shared value': () => '/work/shared',
-}
-
 function Said({ change: { says, object } }: { change: Change }): ReactNode {
-  const href = object && HREF[object.type]?.(object.id)
+  const href = object && objectPage(object)
   return href ? <Link href={href}>{says}</Link> : says
 }
 

@@ -1,0 +1,157 @@
+'use client'
+import { useQuery } from '@tanstack/react-query'
+import { useState, type ReactNode } from 'react'
+import styled from 'styled-components'
+import { isoDay, parseIsoDay, type Day } from '@/core/calendar/days'
+import { entriesOf, figuresOf, stillOpen, type ShiftLog } from '@/core/log/night'
+import { morningOf, nightTo } from '@/core/reports/period'
+import { zoneOf, type Zone } from '@/core/timing/zone'
+import { api, queryOf } from '@/ui/api'
+import { count } from '@/ui/format'
+import { useAddress } from '@/ui/hooks/address'
+import { useMay, useMe } from '@/ui/hooks/me'
+import { useAtNow } from '@/ui/hooks/now'
+import { Button } from '@/ui/parts/button'
+import { DateField } from '@/ui/parts/date-field'
+import { Empty, FactItem, Facts, Page, Panel, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
+import { Link } from '@/ui/parts/link'
+import { WatchNav } from '../watch-nav'
+import { AddNote } from './add-note'
+import { Entry, MatterLine } from './entry'
+import { HandOverDialog } from './hand-over-dialog'
+
+const Entries = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  > li {
+    display: grid;
+    grid-template-columns: 56px 18px minmax(0, 1fr);
+    gap: 8px;
+    padding: 6px 12px;
+    border-top: 1px solid var(--line);
+    break-inside: avoid;
+  }
+  > li:first-child {
+    border-top: none;
+  }
+`
+const Over = styled.p`
+  border-left: 4px solid var(--brass);
+  padding: 4px 12px;
+  overflow-wrap: anywhere;
+`
+
+/** What happened in a night, in order of time: what was wrong and what came of it, what was changed, what was written, and who took over. */
+export function LogScreen(): ReactNode {
+  const { values, set } = useAddress()
+  const me = useMe()
+  const may = useMay('operate')
+  const zone = zoneOf(me.zone) as Zone
+  const [isHandingOver, setHandingOver] = useState(false)
+  const present = useAtNow((now) => morningOf(zone, now))
+  if (present === null) return null
+  const asked = parseIsoDay(values.morning ?? '')
+  const morning: Day = asked ?? present
+  const { fromMs, toMs, words } = nightTo(zone, morning)
+  const go = (to: Day): void => set({ morning: to === present ? null : isoDay(to) })
+  return (
+    <Page>
+      <Row $wrap>
+        <h1>Night log</h1>
+        <WatchNav />
+        <Spring />
+        <Row $gap={6} data-noprint>
+          <Button onPress={() => go(morning - 1)}>Night before</Button>
+          <DateField
+            label="Morning"
+            hideLabel
+            value={isoDay(morning)}
+            onChange={(text) => {
+              const to = parseIsoDay(text)
+              if (to !== undefined) go(to)
+            }}
+          />
+          <Button
+            onPress={() => go(morning + 1)}
+            whyNot={morning >= present ? 'That night is still to come.' : undefined}
+          >
+            Night after
+          </Button>
+          <Button onPress={() => window.print()}>Print</Button>
+          <Button kind="strong" onPress={() => setHandingOver(true)} whyNot={may.why}>
+            Hand over
+          </Button>
+        </Row>
+      </Row>
+      <Small>
+        {words.charAt(0).toUpperCase() + words.slice(1)}, 18:00 to 09:00
+        {morning === present && ', as it stands now'}
+      </Small>
+      <Night key={morning} fromMs={fromMs} toMs={toMs} isPresent={morning === present} />
+      {isHandingOver && <HandOverDialog fromMs={fromMs} toMs={toMs} onClose={() => setHandingOver(false)} />}
+    </Page>
+  )
+}
+
+function Night({ fromMs, toMs, isPresent }: { fromMs: number; toMs: number; isPresent: boolean }): ReactNode {
+  const [from, to] = [new Date(fromMs).toISOString(), new Date(toMs).toISOString()]
+  const { data: log, error } = useQuery({
+    queryKey: ['matters', 'log', from],
+    queryFn: () => api.get<ShiftLog>(`/shift-log${queryOf({ from, to })}`),
+    // Changes of definitions come without a word.
+    refetchInterval: isPresent ? 30_000 : false,
+  })
+  if (error) return <Trouble error={error} />
+  if (!log) return null
+  const { failed, late, other, mended } = figuresOf(log)
+  const [open, entries] = [stillOpen(log), entriesOf(log)]
+  return (
+    <>
+      {log.handedOver.map((each) => (
+        <Over key={each.atMs}>
+          <b>
+            {each.by} handed over to {each.to}.
+          </b>{' '}
+          {each.note}
+        </Over>
+      ))}
+      <Facts>
+        <FactItem name="failed">{failed}</FactItem>
+        <FactItem name="late">{late}</FactItem>
+        <FactItem name="other matters">{other}</FactItem>
+        <FactItem name="settled">{mended}</FactItem>
+        <FactItem name="still open">{open.length}</FactItem>
+        <FactItem name="changes">{log.changes.length}</FactItem>
+      </Facts>
+      {open.length > 0 && (
+        <Panel aria-label="Still open">
+          <h2 style={{ padding: '8px 12px 4px' }}>
+            {isPresent ? 'Still open' : 'Open in the morning'} <Small>{count(open.length, 'matter')}</Small>
+          </h2>
+          <Entries>
+            {open.map((matter) => (
+              <MatterLine key={matter.id} matter={matter} />
+            ))}
+          </Entries>
+        </Panel>
+      )}
+      <Panel aria-label="In order of time">
+        {entries.length === 0 ? (
+          <Empty title="A quiet night">Nothing failed, nothing was late, nothing was changed.</Empty>
+        ) : (
+          <Entries>
+            {entries.map((entry, i) => (
+              <Entry key={i} entry={entry} />
+            ))}
+          </Entries>
+        )}
+        {log.isCut && <Small>Of some of it there was more than is shown.</Small>}
+      </Panel>
+      {isPresent && <AddNote />}
+      <Small data-noprint>
+        It is mailed each morning by a <Link href="/reports">report</Link> of the kind <i>Night log</i>.
+      </Small>
+    </>
+  )
+}

@@ -1,0 +1,101 @@
+import { figuresOf, matterWords, stillOpen, type LogMatter, type ShiftLog } from '../log/night'
+import { section, type Cell, type Section, type TableColumn, type TableRow } from './document'
+
+const MATTER_COLUMNS: readonly TableColumn[] = [
+  { title: 'At', unit: 'instant' },
+  { title: 'What', unit: 'text' },
+  { title: 'It said', unit: 'text' },
+  { title: 'Run', unit: 'text' },
+  { title: 'Taken', unit: 'text' },
+  { title: 'What came of it', unit: 'text' },
+  { title: 'Settled', unit: 'instant' },
+]
+
+const withWords = (first: string, words: string): string =>
+  words === '' ? first : first === '' ? `“${words}”` : `${first}: “${words}”`
+
+/** How it was settled, in words; nothing where it was not. */
+function settledWords({ closedAtMs, closedBy, done }: LogMatter): string {
+  return closedAtMs === null ? '' : withWords(closedBy ?? '', done)
+}
+
+const matterRow = (matter: LogMatter): TableRow => ({
+  cells: [
+    matter.openedAtMs,
+    matterWords(matter),
+    matter.evidence,
+    matter.runId === null ? '' : `#${matter.runId}`,
+    withWords(matter.takenBy ?? '', matter.note),
+    settledWords(matter) || 'open',
+    matter.closedAtMs,
+  ] satisfies Cell[],
+  hrefs: [null, null, null, matter.runId === null ? null : `/runs/${matter.runId}`],
+})
+
+/** A shift’s log as a report: what was wrong and what came of it, what is open, what was changed, what was written, who took over. */
+export function nightLogSections(log: ShiftLog): Section[] {
+  const figures = figuresOf(log)
+  const open = stillOpen(log)
+  const matters = [...log.before, ...log.matters]
+  return [
+    section('The shift', {
+      notes: [
+        ...log.handedOver.map(({ by, to, note }) => `${by} handed over to ${to}${note === '' ? '.' : `: “${note}”`}`),
+        ...(log.isCut ? ['Of some of it there was more than is told here.'] : []),
+      ],
+      figures: [
+        { label: 'Failed', unit: 'count', value: figures.failed },
+        { label: 'Late', unit: 'count', value: figures.late },
+        { label: 'Other matters', unit: 'count', value: figures.other },
+        { label: 'Settled', unit: 'count', value: figures.mended },
+        { label: 'Still open', unit: 'count', value: figures.stillOpen },
+        { label: 'Changes', unit: 'count', value: log.changes.length },
+      ],
+      tables:
+        matters.length > 0 ? [{ title: 'What happened', columns: MATTER_COLUMNS, rows: matters.map(matterRow) }] : [],
+    }),
+    section('Still open', {
+      notes: open.length === 0 ? ['Nothing.'] : [],
+      tables:
+        open.length > 0 ? [{ title: 'For the next shift', columns: MATTER_COLUMNS, rows: open.map(matterRow) }] : [],
+    }),
+    section('Notes', {
+      notes: log.notes.length === 0 ? ['Nobody wrote any.'] : [],
+      tables:
+        log.notes.length > 0
+          ? [
+              {
+                title: 'What was written',
+                columns: [
+                  { title: 'At', unit: 'instant' },
+                  { title: 'By', unit: 'text' },
+                  { title: 'Note', unit: 'text' },
+                ],
+                rows: log.notes.map(({ atMs, by, text }) => ({ cells: [atMs, by, text] })),
+              },
+            ]
+          : [],
+    }),
+    section('What was changed', {
+      notes: log.changes.length === 0 ? ['Nothing.'] : [],
+      tables:
+        log.changes.length > 0
+          ? [
+              {
+                title: 'Changes',
+                columns: [
+                  { title: 'At', unit: 'instant' },
+                  { title: 'By', unit: 'text' },
+                  { title: 'What', unit: 'text' },
+                  { title: 'Failed within a day', unit: 'text' },
+                ],
+                rows: log.changes.map(({ atMs, by, says, followed }) => ({
+                  cells: [atMs, by, says, followed.map((id) => `#${id}`).join(', ')],
+                  hrefs: [null, null, null, followed.length === 1 ? `/runs/${followed[0]}` : null],
+                })),
+              },
+            ]
+          : [],
+    }),
+  ]
+}
