@@ -35,8 +35,9 @@ const SCREENS: Readonly<Record<string, readonly (readonly [path: string, heading
     ['/fleet?enrol=1', 'Enrol an agent'],
   ],
   'reports and settings': [
+    ['/reports/measures', 'Measures'],
     ['/reports', 'Reports'],
-    ['/reports/7', 'Worth of this quarter'],
+    ['/reports/8', 'Worth of this quarter'],
     ['/reports/worth', 'What work spares'],
     ['/settings', 'Settings'],
     ['/settings?tab=timing', 'Starts by triggers are on'],

@@ -29,7 +29,7 @@ import { ACCOUNTS } from './exchange'
 import { AREAS, CLOSED_AREA, JOBS, MACHINES, NIGHT_DESK, PEOPLE, POOLS, ROBOTS, WITHIN } from './scenario'
 import { addLooks } from './looks'
 import { LOCKS, MAIL_SERVER, noticesFor, SHARED_VALUES } from './shared'
-import { addPastMeasures } from './measures'
+import { addPastMeasures, addPastOutputs } from './measures'
 import { addAllowances } from './allowances'
 import { addViews } from './views'
 import { addSystems } from './systems'
@@ -78,6 +78,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await robotsDidIt()
       await addPastRefunds(now, SEED)
       await addPastMeasures(now)
+      await addPastOutputs()
       await addTrouble(now)
       await addLooks()
       await refreshUsual(new Date(0))
@@ -586,7 +587,7 @@ async function openDemoMatters(): Promise<void> {
          CROSS JOIN LATERAL (SELECT x.id, x.agent_id, x.attempts FROM runs x WHERE (x.id = r.id AND r.kind <> 'flow') OR (x.flow_run_id = r.id AND x.state = 'failed')
                               ORDER BY x.ended_at LIMIT 1) w
          JOIN attempts a ON a.run_id = w.id AND a.number = w.attempts
-        WHERE r.state = 'failed' AND r.flow_run_id IS NULL AND r.ended_at > now() - interval '36 hours' ORDER BY r.job_id, r.id DESC) x
+        WHERE r.state = 'failed' AND r.flow_run_id IS NULL AND r.ended_at > now() - interval '36 hours' AND a.telling_line NOT LIKE '%no space left%' ORDER BY r.job_id, r.id DESC) x
       ORDER BY x.title = 'Largest tables' DESC, x.ended_at DESC LIMIT 4`,
   )
   await execute(

@@ -6,6 +6,7 @@ import { comingSchema, comingStarts } from '@/service/forecast/coming'
 import * as previews from '@/service/forecast/previews'
 import * as taking from '@/service/runs/taking'
 import * as calls from '@/service/timing/calls'
+import { jobMeasures, listMeasures, measureListSchema } from '@/service/timing/measure-list'
 import { measureQuerySchema, measureValues } from '@/service/timing/measures'
 import { watchState } from '@/service/timing/files'
 import { tryEvent, trySchema } from '@/service/timing/event-try'
@@ -176,6 +177,23 @@ export const TIMING: readonly Endpoint[] = [
       body: triggers.manyTriggersSchema,
     },
     ({ actor, body }) => triggers.changeTriggers(actor, body),
+  ),
+  endpoint(
+    'GET',
+    '/measures',
+    'see',
+    {
+      says: 'all that is measured, of jobs, queues and agents (`kind`), fifty from `skip` on: its last value, its usual band of two weeks, its drift; `text` narrows down',
+      query: measureListSchema,
+    },
+    ({ actor, query }) => listMeasures(actor, query),
+  ),
+  endpoint(
+    'GET',
+    '/jobs/:id/measures',
+    'see',
+    { says: 'the last 300 runs of a job that ended: how long they took, and what they handed on that is a number' },
+    ({ actor, params }) => jobMeasures(actor, id(params)),
   ),
   endpoint(
     'GET',

@@ -102,12 +102,12 @@ it('as a report has every line: who took and settled what, what is open, what wa
     ...['Failed 1', 'Late 0', 'Other matters 0', 'Settled 1', 'Still open 1', 'Changes 1'],
   ])
   const rows = sections.map(({ tables }) => tables[0]?.rows.map(({ cells }) => cells))
-  const still = [-HOUR, 'Tide tables failed on kelda-app2', 'no space left on device', '', '', 'open', null]
+  const still = [-HOUR, 'Tide tables failed on kelda-app2', 'no space left on device', '', 'open', null]
   expect(rows).toEqual([
     [
       still,
       [
-        ...[2 * HOUR, 'Fare cache failed on kelda-app2', 'no space left on device', '#17'],
+        ...[2 * HOUR, 'Fare cache failed on kelda-app2 (#17)', 'no space left on device'],
         ...['Sunniva Dahl: “clearing logs”', 'Sunniva Dahl: “40 GB free”', 4 * HOUR],
       ],
     ],
@@ -115,7 +115,7 @@ it('as a report has every line: who took and settled what, what is open, what wa
     [[5 * HOUR, 'Sunniva Dahl', 'Turnstone is late.']],
     [[HOUR, 'Torvald Brekke', 'The job Largest tables was changed.', '#17, #18']],
   ])
-  expect(sections[0]?.tables[0]?.rows[1]?.hrefs?.[3]).toBe('/runs/17')
+  expect(sections[0]?.tables[0]?.rows[1]?.hrefs?.[1]).toBe('/runs/17')
   expect(nightLogSections(log()).map(({ notes }) => notes)).toEqual([
     [],
     ['Nothing.'],

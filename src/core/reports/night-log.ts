@@ -5,7 +5,6 @@ const MATTER_COLUMNS: readonly TableColumn[] = [
   { title: 'At', unit: 'instant' },
   { title: 'What', unit: 'text' },
   { title: 'It said', unit: 'text' },
-  { title: 'Run', unit: 'text' },
   { title: 'Taken', unit: 'text' },
   { title: 'What came of it', unit: 'text' },
   { title: 'Settled', unit: 'instant' },
@@ -22,14 +21,13 @@ function settledWords({ closedAtMs, closedBy, done }: LogMatter): string {
 const matterRow = (matter: LogMatter): TableRow => ({
   cells: [
     matter.openedAtMs,
-    matterWords(matter),
+    `${matterWords(matter)}${matter.runId === null ? '' : ` (#${matter.runId})`}`,
     matter.evidence,
-    matter.runId === null ? '' : `#${matter.runId}`,
     withWords(matter.takenBy ?? '', matter.note),
     settledWords(matter) || 'open',
     matter.closedAtMs,
   ] satisfies Cell[],
-  hrefs: [null, null, null, matter.runId === null ? null : `/runs/${matter.runId}`],
+  hrefs: [null, matter.runId === null ? null : `/runs/${matter.runId}`],
 })
 
 /** A shift’s log as a report: what was wrong and what came of it, what is open, what was changed, what was written, who took over. */

@@ -11,6 +11,7 @@ import { startRun, startSchema } from '@/service/runs/start'
 import { addArea } from '@/service/work/areas'
 import { oneJob } from '@/service/work/work'
 import { decideEvents } from './events'
+import { jobMeasures, listMeasures, measureListSchema } from './measure-list'
 import { condenseMeasures, fireMeasures, measureQuerySchema, measureValues, sampleMeasures } from './measures'
 import { makeTrigger } from './timing.test-help'
 import { changeTriggers, oneTrigger, saveTrigger } from './triggers'
@@ -124,6 +125,23 @@ it('what was before it was switched on, or its limits were changed, does not cou
   await changeTriggers(ADMIN, { ids: [trigger], change: { remove: true } })
 })
 
+/** A job whose runs handed this on, a minute after each other. */
+async function measuring(name: string, values: readonly string[], title?: string): Promise<number> {
+  const jobId = await makeJob({ target: { agent: 'kelda-db1' } }, title)
+  for (const [i, value] of values.entries()) {
+    const { id } = (await startRun(ADMIN, startSchema.parse({ jobId }))) as { id: number }
+    const at = Date.now() - (values.length - i) * MINUTE
+    await report(
+      db1,
+      await lease(id, db1),
+      1,
+      { ...started, at: at - 1000 },
+      { ...ended(0), at, outputs: { [name]: value } },
+    )
+  }
+  return jobId
+}
+
 it('of a job it looks at what its runs hand on; what is no number is no value', async () => {
   const job = await makeJob({ target: { agent: 'kelda-db1' } })
   const trigger = await watching({ of: { job: (await oneJob(ADMIN, job)).slug }, name: 'largest', above: 10, times: 2 })
@@ -143,6 +161,39 @@ it('of a job it looks at what its runs hand on; what is no number is no value', 
   expect(await look()).toBe(1)
   expect((await firedBy(trigger)).map(([, value]) => value)).toEqual([13])
   await changeTriggers(ADMIN, { ids: [trigger], change: { remove: true } })
+})
+
+it('of a job a number that no machine can hold is no value, and takes no other with it', async () => {
+  const { slug } = await oneJob(
+    ADMIN,
+    await measuring('n', ['1', '1e999', '9'.repeat(400), `${'0'.repeat(90)}2`, '-.5e3']),
+  )
+  const [series] = await measureValues(VIEWER, measureQuerySchema.parse({ job: slug, name: 'n' }))
+  expect(series?.values.map(({ value }) => value)).toEqual([1, 2, -500])
+})
+
+it('all that is measured is a list: what it is now, what it usually is, whether it drifts; a page at a time', async () => {
+  const rising = await measuring(
+    'rows',
+    Array.from({ length: 20 }, (_, i) => String(1000 + 40 * i)),
+    'Booking rows',
+  )
+  await memory(db1, 0, 40, 41, 42)
+  await execute(null, `UPDATE agent_contacts SET measures = '{"memory": 42}' WHERE agent_id = $1`, [db1])
+  const list = (change: object = {}): ReturnType<typeof listMeasures> =>
+    listMeasures(VIEWER, measureListSchema.parse({ text: 'booking', ...change }))
+  const { rows, total } = await list()
+  expect([rows.length, total]).toEqual([1, 1])
+  expect(rows[0]).toMatchObject({ kind: 'job', id: rising, title: 'Booking rows', name: 'rows', last: { value: 1760 } })
+  expect(rows[0]?.band).toEqual({ low: 1038, middle: 1380, high: 1722 })
+  expect(rows[0]?.drift?.change).toBeCloseTo(0.76, 1)
+  const agents = await list({ text: 'memory', kind: 'agent' })
+  expect(agents.rows).toMatchObject([
+    { kind: 'agent', title: 'kelda-db1', last: { value: 42 }, band: null, drift: null },
+  ])
+  expect(await list({ skip: 1 })).toEqual({ rows: [], total: 1 })
+  const { runs } = await jobMeasures(VIEWER, rising)
+  expect(runs.map(({ values }) => values.rows)).toEqual(Array.from({ length: 20 }, (_, i) => 1000 + 40 * i))
 })
 
 it('one value a minute is kept of agents that were heard of and of queues that are on', async () => {

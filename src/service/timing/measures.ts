@@ -11,7 +11,7 @@ import { openTrouble } from '@/service/base/trouble'
 import { LeadershipLost, lockLead } from '@/service/runs/leadership'
 
 /** Whose values: an agent’s, a queue’s or a job’s. */
-interface Series {
+export interface Series {
   readonly kind: 'agent' | 'queue' | 'job'
   readonly id: number
   /** As people call it. */
@@ -79,8 +79,8 @@ async function seriesOf(tx: Tx | null, of: MeasureOf): Promise<Series[]> {
   ])
 }
 
-/** A finite decimal number, as runs report them. */
-const NUMBER = String.raw`^\s*[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d{1,3})?\s*$`
+/** A decimal number, as runs report them, that is surely within the range of a double (IEEE 754 binary64). */
+export const NUMBER = String.raw`^\s*[-+]?(\d{1,200}(\.\d{0,100})?|\.\d{1,100})([eE][-+]?\d{1,2})?\s*$`
 const MOST_VALUES = 25_000
 
 /** Values after an instant, ascending; at most so many, the newest. */
@@ -108,7 +108,7 @@ async function valuesOf(
 }
 
 /** The newest values of each of these after an instant, ascending; at most so many of each. Those of agents and queues are read at once. */
-async function newestValues(
+export async function newestValues(
   all: readonly Series[],
   name: string,
   after: Date,

@@ -26,6 +26,7 @@ interface Entry {
 const COMMANDS: readonly (Entry & { right: Right })[] = [
   { key: 'start', title: 'Go to Start', detail: 'what is yours, and first steps', href: '/start', right: 'see' },
   { key: 'c1', title: 'Go to Watch', detail: 'what needs a person', href: '/watch', right: 'see' },
+  { key: 'measures', title: 'Measures', detail: 'Reports', href: '/reports/measures', right: 'see' },
   { key: 'night-log', title: 'Night log', detail: 'Watch', href: '/watch/log', right: 'see' },
   { key: 'changes', title: 'What changed', detail: 'Watch', href: '/watch/changes', right: 'see' },
   { key: 'c2', title: 'Go to Runs', detail: 'all runs', href: '/runs', right: 'see' },

@@ -39,6 +39,7 @@ export function ReportsScreen(): ReactNode {
         <h1>Reports</h1>
         <Small>What ran, what it took and what it was worth, for others to read.</Small>
         <Spring />
+        <ButtonLink href="/reports/measures">Measures</ButtonLink>
         <ButtonLink href="/reports/worth">What work spares</ButtonLink>
         {newReport}
       </Row>

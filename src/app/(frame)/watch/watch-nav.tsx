@@ -1,13 +1,16 @@
+import { usePathname } from 'next/navigation'
 import type { ReactNode } from 'react'
 import { AreaNav } from '@/ui/parts/area-nav'
 
 const PLACES = [
-  ['/watch', 'Now'],
   ['/watch/log', 'Night log'],
   ['/watch/changes', 'What changed'],
 ] as const
 
 /** The parts of Watch beside what is now. */
-export const WatchNav = (): ReactNode => (
-  <AreaNav label="Watch" places={PLACES} isHere={(href, path) => path === href} />
-)
+export function WatchNav(): ReactNode {
+  const isNow = usePathname() === '/watch'
+  return <AreaNav label="Watch" places={isNow ? PLACES : [['/watch', 'Now'], ...PLACES]} isHere={isHere} />
+}
+
+const isHere = (href: string, path: string): boolean => path === href

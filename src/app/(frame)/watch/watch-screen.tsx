@@ -116,11 +116,11 @@ export function WatchScreen(): ReactNode {
                 <StateMark mark="waiting" />
                 {counts.waiting} waiting
               </Pill>
-              <Pill href="/runs?state=failed,lost&sort=ended">
+              <Pill href="/runs?state=failed,lost&sort=ended" title={`in ${SINCE_HOURS} h`}>
                 <StateMark mark="failed" />
-                {counts.failed} failed in {SINCE_HOURS} h
+                {counts.failed} failed
               </Pill>
-              <Pill href="/runs?state=succeeded&sort=ended">
+              <Pill href="/runs?state=succeeded&sort=ended" title={`in ${SINCE_HOURS} h`}>
                 <StateMark mark="succeeded" />
                 {counts.succeeded} ended well in {SINCE_HOURS} h
               </Pill>

@@ -1,7 +1,7 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
 import { useMemo, type ReactNode } from 'react'
-import { triggerDefinitionSchema } from '@/core/work/trigger'
+import { triggerDefinitionSchema, type TriggerDefinition } from '@/core/work/trigger'
 import type { HasLevel } from '@/service/base/area-rights'
 import type { CalendarRow } from '@/service/timing/calendars'
 import type { TriggerFull } from '@/service/timing/triggers'
@@ -27,6 +27,7 @@ function useBasics(): { calendars: CalendarRow[] | undefined; jobs: JobRow[] | u
 
 export function NewTriggerScreen(): ReactNode {
   const { values } = useAddress()
+  const { measure, of, name, above } = values
   const { zone, newTrigger } = useMe()
   const { calendars, jobs } = useBasics()
   // Begun from a job, it is called as that until somebody says otherwise.
@@ -37,12 +38,25 @@ export function NewTriggerScreen(): ReactNode {
       notes: '',
       jobId: Number(values.job) || 0,
       enabled: true,
-      definition: triggerDefinitionSchema.parse({ time: { at: ['06:00'] }, zone, ...newTrigger }),
+      definition:
+        beyondALimit({ measure, of, name, above }, zone) ??
+        triggerDefinitionSchema.parse({ time: { at: ['06:00'] }, zone, ...newTrigger }),
     }),
-    [title, values.job, zone, newTrigger],
+    [title, values.job, measure, of, name, above, zone, newTrigger],
   )
   if (!calendars || !jobs) return <Page aria-busy="true" />
   return <TriggerEditor trigger={null} initial={blank} calendars={calendars} jobs={jobs} />
+}
+
+/** Begun from a measure, it starts beyond what that usually is; null: begun from something else, or from an address that says nothing that could be. */
+function beyondALimit(
+  { measure, of, name, above }: Readonly<Record<string, string | undefined>>,
+  zone: string,
+): TriggerDefinition | null {
+  if (!measure || !of || !name) return null
+  const limit = Number(above ?? 0)
+  const read = triggerDefinitionSchema.safeParse({ measure: { of: { [measure]: of }, name, above: limit }, zone })
+  return read.success ? read.data : null
 }
 
 export function TriggerScreen({ id }: { id: number }): ReactNode {

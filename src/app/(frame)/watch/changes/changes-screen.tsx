@@ -24,7 +24,6 @@ const STRETCHES = [
   { id: '720', title: 'the last 30 days' },
 ]
 const HOUR_MS = 3_600_000
-/** Until the end of this minute: the same question while it lasts. */
 const MINUTE_MS = 60_000
 
 type Shown = LogChange & { readonly id: number }
@@ -50,15 +49,14 @@ export function ChangesScreen(): ReactNode {
   const { zone } = useMe()
   const now = useNow(MINUTE_MS)
   const hours = STRETCHES.some(({ id }) => id === values.hours) ? (values.hours as string) : '24'
-  const toMs = Math.ceil(now / MINUTE_MS) * MINUTE_MS
-  const asked = {
-    from: new Date(toMs - Number(hours) * HOUR_MS).toISOString(),
-    to: new Date(toMs).toISOString(),
-    text: values.text,
+  const ask = (): Promise<Changes> => {
+    const toMs = Date.now()
+    const [from, to] = [new Date(toMs - Number(hours) * HOUR_MS).toISOString(), new Date(toMs).toISOString()]
+    return api.get<Changes>(`/changes${queryOf({ from, to, text: values.text })}`)
   }
   const query = useQuery({
     queryKey: ['jobs', 'changes', hours, values.text],
-    queryFn: () => api.get<Changes>(`/changes${queryOf(asked)}`),
+    queryFn: ask,
     placeholderData: (before) => before,
     refetchInterval: MINUTE_MS,
   })

@@ -79,6 +79,7 @@ export function JobEditor({ job, initial }: { job: JobFull | null; initial: JobC
           />
         )}
         {job && <ButtonLink href={`/runs?job=${job.id}`}>Its runs</ButtonLink>}
+        {job && <ButtonLink href={`/work/jobs/${job.id}/measures`}>Measures</ButtonLink>}
         {job && <ButtonLink href={whatIfPath({ length: { job: job.slug, times: 1.5 } })}>What if …</ButtonLink>}
         {job && <WhoMayButton path={`/jobs/${job.id}`} title={job.title} />}
         {job && <ButtonLink href={`/timing/triggers/new?job=${job.id}`}>Start it by itself</ButtonLink>}
