@@ -79,6 +79,7 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
       await addPastRefunds(now, SEED)
       await addPastMeasures(now)
       await addPastOutputs()
+      await datedBack(now)
       await addTrouble(now)
       await addLooks()
       await refreshUsual(new Date(0))
@@ -93,6 +94,11 @@ export async function loadDemo(now: Date): Promise<DemoSecrets | null> {
     }
     return secrets
   })
+}
+
+/** What is there was made before the past begins, not in the minute in which the demo is loaded. */
+async function datedBack(now: Date): Promise<void> {
+  await execute(null, `UPDATE audit SET at = at - make_interval(weeks => $2) WHERE at >= $1`, [now, WEEKS])
 }
 
 /** What was done at the desks was done by their robots. */

@@ -42,6 +42,8 @@ async function changedInTheAfternoon(): Promise<void> {
 }
 
 const MOST_FULL_MS = 3_000_000
+/** Before nine, when a night is over, by so much. */
+const SETTLED_MS = 5 * 3_600_000
 
 /** What ended on one application server within fifty minutes, the last time in that night that so many jobs did. */
 async function diskFull({ fromMs, toMs }: { readonly fromMs: number; readonly toMs: number }): Promise<void> {
@@ -57,7 +59,10 @@ async function diskFull({ fromMs, toMs }: { readonly fromMs: number; readonly to
     ),
   )
   const jobsOf = (group: readonly { jobId: number }[]): number => new Set(group.map(({ jobId }) => jobId)).size
-  const fullest = within.filter((group) => jobsOf(group) >= 3).at(-1)
+  const crowded = within.filter((group) => jobsOf(group) >= 3)
+  // Early enough to be put right before the night is handed over, if there was such a stretch.
+  const early = crowded.filter(([first]) => first && first.endedAt.getTime() < toMs - SETTLED_MS)
+  const fullest = (early.length > 0 ? early : crowded).at(-1)
   if (!fullest) return
   await fail(
     fullest.map(({ id }) => id),

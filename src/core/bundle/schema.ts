@@ -20,6 +20,7 @@ import {
   UNREACHABLE_THEN,
 } from '../work/job'
 import { systemSaysSchema } from '../work/systems'
+import { watchesSchema } from '../work/watches'
 import { exactlyOne } from '../schema/one-key'
 
 export const FORMAT = 'bugle-bundle/1'
@@ -128,6 +129,8 @@ const jobSchema = z.strictObject({
   /** Of a task for attended robots: how long each person is asked, and what if nobody takes it. */
   askFor: durationSchema.optional(),
   ifNobody: z.enum(IF_NOBODY).optional(),
+  /** It watches what it writes; left out: it does not. */
+  watches: watchesSchema.optional(),
   priority: z.enum(PRIORITIES).optional(),
   keeping: keepingSchema.optional(),
 })

@@ -81,6 +81,7 @@ export function jobIn(job: BundleJob, path: string, faults: Fault[]): JobIn | nu
         }
       : {}),
     ...(job.askFor || job.ifNobody ? { asking: { forSeconds: seconds(job.askFor), ifNobody: job.ifNobody } } : {}),
+    watches: job.watches ?? null,
     priority: job.priority ?? 'normal',
     ...(job.keeping ? { keeping: job.keeping } : {}),
   }

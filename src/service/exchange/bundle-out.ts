@@ -161,6 +161,7 @@ function jobOut(
         }),
     ...(d.asking.forSeconds === 900 ? {} : { askFor: isoDuration(d.asking.forSeconds) }),
     ...(d.asking.ifNobody === 'wait' ? {} : { ifNobody: d.asking.ifNobody }),
+    ...(d.watches === null ? {} : { watches: d.watches }),
     ...(d.priority === 'normal' ? {} : { priority: d.priority }),
     ...(isPlainKeeping(d.keeping) ? {} : { keeping: d.keeping }),
   } satisfies Partial<JobFile> as JobFile

@@ -453,6 +453,10 @@ describe('bundles', () => {
     ],
     ['no time limit', { timeLimitSeconds: null }],
     [
+      'watching what it writes',
+      { watches: { masks: ['durations', 'process ids'], patterns: ['row \\d+'], matter: true } },
+    ],
+    [
       'keeping, success, version and folder',
       {
         keeping: { board: 'by-hand', boardHours: 3, historyDays: 30, outputDays: 20 },

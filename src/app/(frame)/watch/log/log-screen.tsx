@@ -102,6 +102,7 @@ function Night({ fromMs, toMs, isPresent }: { fromMs: number; toMs: number; isPr
     // Changes of definitions come without a word.
     refetchInterval: isPresent ? 30_000 : false,
   })
+  const isOver = useAtNow((now) => now >= toMs)
   if (error) return <Trouble error={error} />
   if (!log) return null
   const { failed, late, other, mended } = figuresOf(log)
@@ -127,7 +128,7 @@ function Night({ fromMs, toMs, isPresent }: { fromMs: number; toMs: number; isPr
       {open.length > 0 && (
         <Panel aria-label="Still open">
           <h2 style={{ padding: '8px 12px 4px' }}>
-            {isPresent ? 'Still open' : 'Open in the morning'} <Small>{count(open.length, 'matter')}</Small>
+            {isOver ? 'Open in the morning' : 'Still open'} <Small>{count(open.length, 'matter')}</Small>
           </h2>
           <Entries>
             {open.map((matter) => (
