@@ -1,3 +1,5 @@
+import { groupedBy } from '../group'
+
 /** Failures this long after a change may have to do with it. */
 const REACH_MS = 24 * 3_600_000
 
@@ -21,12 +23,10 @@ export function followedBy<C extends Changed>(
   changes: readonly C[],
   failures: readonly FailedRun[],
 ): ReadonlyMap<C, readonly number[]> {
-  const byObject = new Map<string, C[]>()
-  for (const change of [...changes].sort((a, b) => a.atMs - b.atMs)) {
-    const its = byObject.get(change.object)
-    if (its) its.push(change)
-    else byObject.set(change.object, [change])
-  }
+  const byObject = groupedBy(
+    [...changes].sort((a, b) => a.atMs - b.atMs),
+    ({ object }) => object,
+  )
   const followed = new Map<C, number[]>(changes.map((change) => [change, []]))
   for (const { id, atMs, touched } of [...failures].sort((a, b) => a.atMs - b.atMs || a.id - b.id))
     for (const object of new Set(touched)) {

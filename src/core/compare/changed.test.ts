@@ -41,3 +41,8 @@ it('there is a change just where the lines that count are not the same', () => {
     }),
   )
 })
+
+it('a long line is cut between characters, never within one: what is told can be stored', () => {
+  const change = changeOfOutput(['x'], [`${'y'.repeat(299)}🚢 and more`], mask)
+  expect(change?.lines[1]?.text).toBe('y'.repeat(299))
+})

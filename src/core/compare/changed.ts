@@ -1,3 +1,4 @@
+import { clipText } from '../schema/plain-text'
 import { compareLines } from './lines'
 import { tellParts } from './stretches'
 
@@ -34,7 +35,7 @@ export function changeOfOutput(
   if (takenAway + putIn === 0) return null
   const lines = stretches.flatMap(({ kind, lines }) =>
     kind === 'taken away' || kind === 'put in'
-      ? lines.map(({ text }): ChangedLine => ({ is: kind, text: text.slice(0, MOST_CHARACTERS) }))
+      ? lines.map(({ text }): ChangedLine => ({ is: kind, text: clipText(text, MOST_CHARACTERS) }))
       : [],
   )
   return { takenAway, putIn, lines: lines.slice(0, MOST_TOLD) }
@@ -42,12 +43,16 @@ export function changeOfOutput(
 
 const counted = (n: number, what: string): string => `${n.toLocaleString('en')} ${what}${n === 1 ? '' : 's'}`
 
-/** In a sentence, for letters and matters; the first changed lines stand behind it. */
-export function changeWords({ takenAway, putIn, lines }: OutputChange, before: number): string {
-  const counts = [
+/** How many lines were taken away, and how many put in. */
+export const changeCounts = ({ takenAway, putIn }: OutputChange): string =>
+  [
     ...(takenAway > 0 ? [`${counted(takenAway, 'line')} taken away`] : []),
     ...(putIn > 0 ? [`${counted(putIn, 'line')} put in`] : []),
-  ]
-  const told = lines.map(({ is, text }) => `${is === 'put in' ? '+' : '−'} ${text}`)
-  return [`Against #${before}: ${counts.join(', ')}.`, ...told].join('\n')
-}
+  ].join(', ')
+
+const SIGNS = { 'taken away': '−', 'put in': '+' } as const
+export const lineWords = ({ is, text }: ChangedLine): string => `${SIGNS[is]} ${text}`
+
+/** In a sentence, for letters and matters; the first changed lines stand behind it. */
+export const changeWords = (change: OutputChange, before: number): string =>
+  [`Against #${before}: ${changeCounts(change)}.`, ...change.lines.map(lineWords)].join('\n')

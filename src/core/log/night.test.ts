@@ -1,38 +1,11 @@
 import fc from 'fast-check'
 import { nightLogSections } from '../reports/night-log'
-import { entriesOf, figuresOf, isOpenAt, matterWords, stillOpen, type LogMatter, type ShiftLog } from './night'
+import { logMatter, quietLog } from './log.test-help'
+import { entriesOf, figuresOf, isOpenAt, matterWords, stillOpen, type LogMatter } from './night'
 
 const HOUR = 3_600_000
-const matter = (change: Partial<LogMatter> = {}): LogMatter => ({
-  id: 1,
-  kind: 'run-failed',
-  title: 'Fare cache',
-  stepTitle: null,
-  agent: 'kelda-app2',
-  runId: 17,
-  jobId: 5,
-  evidence: 'no space left on device',
-  times: 1,
-  openedAtMs: 2 * HOUR,
-  takenBy: null,
-  takenAtMs: null,
-  note: '',
-  closedBy: null,
-  closedAtMs: null,
-  done: '',
-  ...change,
-})
-const log = (change: Partial<ShiftLog> = {}): ShiftLog => ({
-  fromMs: 0,
-  toMs: 15 * HOUR,
-  before: [],
-  matters: [],
-  changes: [],
-  notes: [],
-  handedOver: [],
-  isCut: false,
-  ...change,
-})
+const matter = (change: Partial<LogMatter> = {}): LogMatter => logMatter({ openedAtMs: 2 * HOUR, ...change })
+const log = quietLog
 
 it('a matter is told in one line, whatever it is about', () => {
   expect(matterWords(matter({ times: 3 }))).toBe('Fare cache failed on kelda-app2, 3 times')

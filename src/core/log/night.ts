@@ -6,7 +6,6 @@ export interface LogMatter {
   readonly stepTitle: string | null
   readonly agent: string | null
   readonly runId: number | null
-  readonly jobId: number | null
   /** The line that tells. */
   readonly evidence: string
   readonly times: number
@@ -122,3 +121,8 @@ export function matterWords({ kind, title, stepTitle, agent, times }: LogMatter)
   const where = agent && kind !== 'agent-away' ? ` on ${agent}` : ''
   return `${title} ${happened}${at}${where}${times > 1 ? `, ${times} times` : ''}`
 }
+
+/** Who, and what they said, if anything. */
+export const withWords = (who: string, words: string): string => [who, words && `“${words}”`].filter(Boolean).join(': ')
+
+export const handOverWords = ({ by, to }: HandOver): string => `${by} handed over to ${to}`

@@ -1,5 +1,13 @@
-import { figuresOf, matterWords, stillOpen, type LogMatter, type ShiftLog } from '../log/night'
-import { section, type Cell, type Section, type TableColumn, type TableRow } from './document'
+import {
+  figuresOf,
+  handOverWords,
+  matterWords,
+  stillOpen,
+  withWords,
+  type LogMatter,
+  type ShiftLog,
+} from '../log/night'
+import { section, type Cell, type ReportTable, type Section, type TableColumn, type TableRow } from './document'
 
 const MATTER_COLUMNS: readonly TableColumn[] = [
   { title: 'At', unit: 'instant' },
@@ -10,35 +18,30 @@ const MATTER_COLUMNS: readonly TableColumn[] = [
   { title: 'Settled', unit: 'instant' },
 ]
 
-const withWords = (first: string, words: string): string =>
-  words === '' ? first : first === '' ? `“${words}”` : `${first}: “${words}”`
-
-/** How it was settled, in words; nothing where it was not. */
-function settledWords({ closedAtMs, closedBy, done }: LogMatter): string {
-  return closedAtMs === null ? '' : withWords(closedBy ?? '', done)
-}
-
 const matterRow = (matter: LogMatter): TableRow => ({
   cells: [
     matter.openedAtMs,
     `${matterWords(matter)}${matter.runId === null ? '' : ` (#${matter.runId})`}`,
     matter.evidence,
     withWords(matter.takenBy ?? '', matter.note),
-    settledWords(matter) || 'open',
+    matter.closedAtMs === null ? 'open' : withWords(matter.closedBy ?? '', matter.done),
     matter.closedAtMs,
   ] satisfies Cell[],
   hrefs: [null, matter.runId === null ? null : `/runs/${matter.runId}`],
 })
 
+/** A section of one table; where there is nothing, it says so. */
+const listed = (title: string, nothing: string, table: ReportTable): Section =>
+  table.rows.length === 0 ? section(title, { notes: [nothing] }) : section(title, { tables: [table] })
+
 /** A shift’s log as a report: what was wrong and what came of it, what is open, what was changed, what was written, who took over. */
 export function nightLogSections(log: ShiftLog): Section[] {
   const figures = figuresOf(log)
-  const open = stillOpen(log)
   const matters = [...log.before, ...log.matters]
   return [
     section('The shift', {
       notes: [
-        ...log.handedOver.map(({ by, to, note }) => `${by} handed over to ${to}${note === '' ? '.' : `: “${note}”`}`),
+        ...log.handedOver.map((each) => `${handOverWords(each)}${each.note === '' ? '.' : `: “${each.note}”`}`),
         ...(log.isCut ? ['Of some of it there was more than is told here.'] : []),
       ],
       figures: [
@@ -52,48 +55,32 @@ export function nightLogSections(log: ShiftLog): Section[] {
       tables:
         matters.length > 0 ? [{ title: 'What happened', columns: MATTER_COLUMNS, rows: matters.map(matterRow) }] : [],
     }),
-    section('Still open', {
-      notes: open.length === 0 ? ['Nothing.'] : [],
-      tables:
-        open.length > 0 ? [{ title: 'For the next shift', columns: MATTER_COLUMNS, rows: open.map(matterRow) }] : [],
+    listed('Still open', 'Nothing.', {
+      title: 'For the next shift',
+      columns: MATTER_COLUMNS,
+      rows: stillOpen(log).map(matterRow),
     }),
-    section('Notes', {
-      notes: log.notes.length === 0 ? ['Nobody wrote any.'] : [],
-      tables:
-        log.notes.length > 0
-          ? [
-              {
-                title: 'What was written',
-                columns: [
-                  { title: 'At', unit: 'instant' },
-                  { title: 'By', unit: 'text' },
-                  { title: 'Note', unit: 'text' },
-                ],
-                rows: log.notes.map(({ atMs, by, text }) => ({ cells: [atMs, by, text] })),
-              },
-            ]
-          : [],
+    listed('Notes', 'Nobody wrote any.', {
+      title: 'What was written',
+      columns: [
+        { title: 'At', unit: 'instant' },
+        { title: 'By', unit: 'text' },
+        { title: 'Note', unit: 'text' },
+      ],
+      rows: log.notes.map(({ atMs, by, text }) => ({ cells: [atMs, by, text] })),
     }),
-    section('What was changed', {
-      notes: log.changes.length === 0 ? ['Nothing.'] : [],
-      tables:
-        log.changes.length > 0
-          ? [
-              {
-                title: 'Changes',
-                columns: [
-                  { title: 'At', unit: 'instant' },
-                  { title: 'By', unit: 'text' },
-                  { title: 'What', unit: 'text' },
-                  { title: 'Failed within a day', unit: 'text' },
-                ],
-                rows: log.changes.map(({ atMs, by, says, followed }) => ({
-                  cells: [atMs, by, says, followed.map((id) => `#${id}`).join(', ')],
-                  hrefs: [null, null, null, followed.length === 1 ? `/runs/${followed[0]}` : null],
-                })),
-              },
-            ]
-          : [],
+    listed('What was changed', 'Nothing.', {
+      title: 'Changes',
+      columns: [
+        { title: 'At', unit: 'instant' },
+        { title: 'By', unit: 'text' },
+        { title: 'What', unit: 'text' },
+        { title: 'Failed within a day', unit: 'text' },
+      ],
+      rows: log.changes.map(({ atMs, by, says, followed }) => ({
+        cells: [atMs, by, says, followed.map((id) => `#${id}`).join(', ')],
+        hrefs: [null, null, null, followed.length === 1 ? `/runs/${followed[0]}` : null],
+      })),
     }),
   ]
 }

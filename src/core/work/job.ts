@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { regexFault } from '@/core/schema/regex'
 import { titleSchema } from '@/core/schema/text'
 import { isRobotTarget } from '../dispatch/target'
 import { PRIORITIES } from '../dispatch/types'
@@ -59,16 +60,8 @@ export const targetSchema = z.union([
 const patternSchema = z
   .strictObject({ text: z.string().min(1, 'Write the text to look for.').max(500), regex: z.boolean().default(false) })
   .superRefine((pattern, context) => {
-    if (!pattern.regex) return
-    try {
-      new RegExp(pattern.text)
-    } catch (error) {
-      context.addIssue({
-        code: 'custom',
-        path: ['text'],
-        message: `Not a regular expression: ${(error as Error).message}`,
-      })
-    }
+    const message = pattern.regex ? regexFault(pattern.text) : undefined
+    if (message !== undefined) context.addIssue({ code: 'custom', path: ['text'], message })
   })
 export type Pattern = z.output<typeof patternSchema>
 

@@ -1,16 +1,14 @@
 import { z } from 'zod'
 import { MASKS, type MaskName } from '../compare/masks'
+import { regexFault } from '../schema/regex'
 
 const regexSchema = z
   .string()
   .min(1, 'Write the expression.')
   .max(300)
   .superRefine((text, context) => {
-    try {
-      new RegExp(text, 'g')
-    } catch (error) {
-      context.addIssue({ code: 'custom', message: `Not a regular expression: ${(error as Error).message}` })
-    }
+    const message = regexFault(text)
+    if (message !== undefined) context.addIssue({ code: 'custom', message })
   })
 
 /** A job that watches its own output: a success that wrote something else than the one before is told. */

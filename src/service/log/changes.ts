@@ -24,7 +24,7 @@ const IN_AREAS: Readonly<Record<string, string>> = {
 /** What is the organisation's: whoever has a role in it is told of it. */
 const OF_ALL = ['calendar', 'agent', 'robot', 'pool', 'lock', 'account', 'system', 'shared value', 'setting']
 
-/** So many changes are told, the latest, and so many failures looked at. */
+/** So many changes are told, and so many failures looked at: the latest. */
 const MOST_CHANGES = 1000
 const MOST_FAILURES = 5000
 const DAY_MS = 24 * 3_600_000
@@ -103,7 +103,7 @@ async function failuresAfter(
     `SELECT r.id, r.ended_at AS at, ARRAY[(CASE WHEN r.kind = 'flow' THEN 'flow ' ELSE 'job ' END) || r.job_id, 'trigger ' || r.trigger_id, 'agent ' || r.agent_id, 'robot ' || r.robot_id,
               'system ' || j.system_id, 'account ' || (SELECT id FROM accounts WHERE name = r.account), 'pool ' || (SELECT id FROM pools WHERE name = r.target->>'pool')]
             || ARRAY(SELECT 'lock ' || l.id FROM locks l WHERE r.locks ? l.name) || ARRAY(SELECT 'calendar ' || c.id FROM calendars c WHERE r.calendar_versions ? c.slug) AS touched
-       FROM (SELECT * FROM runs WHERE ended_at > $1 AND ended_at <= $2 AND state IN ('failed','lost') ORDER BY ended_at LIMIT ${MOST_FAILURES}) r JOIN jobs j ON j.id = r.job_id`,
+       FROM (SELECT * FROM runs WHERE ended_at > $1 AND ended_at <= $2 AND state IN ('failed','lost') ORDER BY ended_at DESC LIMIT ${MOST_FAILURES}) r JOIN jobs j ON j.id = r.job_id`,
     [new Date(Math.min(...times)), new Date(Math.max(...times) + DAY_MS)],
   )
   return rows.map(({ id, at, touched }) => ({

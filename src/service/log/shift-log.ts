@@ -14,11 +14,9 @@ const instant = z.iso.datetime({ offset: true })
 const MOST_MS = 32 * 24 * 3_600_000
 const stretch = { from: instant, to: instant }
 export const shiftLogSchema = z.strictObject(stretch)
-const said = (most: number): z.ZodString => textSchema(most).trim().min(1, 'Write what you want to say.')
-export const shiftNoteSchema = z.strictObject({ text: said(2000) })
+export const shiftNoteSchema = z.strictObject({ text: textSchema(2000).trim().min(1, 'Write what you want to say.') })
 export const handOverSchema = z.strictObject({
   ...stretch,
-  to: instant,
   toName: z.string().trim().min(1, 'Say who takes over.').max(120),
   note: textSchema(2000).default(''),
 })
@@ -32,8 +30,8 @@ const MOST_TOLD = 500
 export async function shiftLog(actor: Actor, { from, to }: z.output<typeof shiftLogSchema>): Promise<ShiftLog> {
   requireSomewhere(actor, 'see')
   const [fromAt, toAt] = stretchOf(from, to)
-  const before = await mattersOf('m.opened_at < $1 AND (m.closed_at IS NULL OR m.closed_at > $1)', fromAt, toAt)
-  const matters = await mattersOf('m.opened_at >= $1 AND m.opened_at < $2', fromAt, toAt)
+  const before = await mattersOf('m.opened_at < $1 AND (m.closed_at IS NULL OR m.closed_at > $1)', [fromAt])
+  const matters = await mattersOf('m.opened_at >= $1 AND m.opened_at < $2', [fromAt, toAt])
   const { changes, isCut } = await listChanges(actor, { from, to })
   // They are written for all who have a role here.
   const isMember = mayDo(actor.role, 'see')
@@ -77,15 +75,15 @@ interface MatterRead extends Omit<LogMatter, 'openedAtMs' | 'takenAtMs' | 'close
 }
 
 /** @param which SQL of this file alone */
-async function mattersOf(which: string, fromAt: Date, toAt: Date): Promise<LogMatter[]> {
+async function mattersOf(which: string, bind: readonly Date[]): Promise<LogMatter[]> {
   const rows = await many<MatterRead>(
     null,
-    `SELECT m.id, m.kind, coalesce(nullif(m.title, ''), j.title, g.name, '') AS title, s.step_path AS "stepTitle", g.name AS agent, m.run_id AS "runId", r.job_id AS "jobId",
+    `SELECT m.id, m.kind, coalesce(nullif(m.title, ''), j.title, g.name, '') AS title, s.step_path AS "stepTitle", g.name AS agent, m.run_id AS "runId",
             m.evidence, m.times, m.opened_at AS "openedAt", m.taken_by AS "takenBy", m.taken_at AS "takenAt", m.note, m.closed_by AS "closedBy", m.closed_at AS "closedAt", m.done
        FROM matters m LEFT JOIN runs r ON r.id = m.run_id LEFT JOIN jobs j ON j.id = r.job_id AND m.kind <> 'agent-away' LEFT JOIN runs s ON s.id = m.step_run_id
        LEFT JOIN agents g ON g.id = m.agent_id
-      WHERE ${which} AND $2::timestamptz IS NOT NULL ORDER BY m.opened_at, m.id LIMIT ${MOST_TOLD + 1}`,
-    [fromAt, toAt],
+      WHERE ${which} ORDER BY m.opened_at, m.id LIMIT ${MOST_TOLD + 1}`,
+    [...bind],
   )
   return rows.map(({ openedAt, takenAt, closedAt, ...matter }) => ({
     ...matter,

@@ -66,6 +66,18 @@ export async function queueNotices(since = new Date(0)): Promise<number> {
   )
 }
 
+/** Notes that it is told of a run that its output has changed, in the transaction that finds it. */
+export async function queueChanged(tx: Tx, runId: number): Promise<void> {
+  await execute(
+    tx,
+    `INSERT INTO notice_sends (notice_id, run_id, event)
+     SELECT n.id, r.id, 'changed' FROM runs r JOIN notices n ON n.active AND 'changed' = ANY(n.events)
+        AND (n.job_id IS NULL OR n.job_id = r.job_id) AND (n.area_id IS NULL OR r.area_id = ANY(areas_below(ARRAY[n.area_id])))
+      WHERE r.id = $1 ORDER BY n.id ON CONFLICT DO NOTHING`,
+    [runId],
+  )
+}
+
 interface Due {
   readonly id: number
   readonly event: NoticeEvent

@@ -33,6 +33,19 @@ export async function openMatters(tx: Tx, changes: readonly LifeChange[]): Promi
   )
 }
 
+/** Opens a matter of a run whose output has changed, or counts it to the open one, if its job asks for that. */
+export async function openChanged(tx: Tx, runId: number, evidence: string): Promise<void> {
+  await execute(
+    tx,
+    `INSERT INTO matters (kind, subject, run_id, agent_id, evidence)
+     SELECT 'output-changed', 'job ' || r.job_id, r.id, r.agent_id, $2 FROM runs r JOIN job_versions v ON v.job_id = r.job_id AND v.version = r.job_version
+      WHERE r.id = $1 AND v.definition->'watches'->>'matter' = 'true'
+     ON CONFLICT (kind, subject) WHERE state <> 'closed' DO UPDATE
+       SET run_id = excluded.run_id, agent_id = excluded.agent_id, evidence = excluded.evidence, last_at = now(), times = matters.times + 1`,
+    [runId, evidence],
+  )
+}
+
 /** A step of these flow runs has failed: the flow's one matter names it, from then on and not only at the flow's end. */
 export async function openFlowMatters(
   tx: Tx,

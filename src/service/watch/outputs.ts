@@ -4,7 +4,9 @@ import { jobDefinitionSchema } from '@/core/work/job'
 import type { Watches } from '@/core/work/watches'
 import { ENGINE } from '@/service/base/actor'
 import { wordsOf } from '@/service/base/each-alone'
+import { queueChanged } from '@/service/notices/notice-sending'
 import { outputLines } from '@/service/runs/compare'
+import { openChanged } from '@/service/runs/matters'
 import type { OutputLook } from '@/service/runs/output-looks'
 import { execute, maybeOne, one, transaction, type Tx } from '@/store/db'
 import { notify } from '@/store/listen'
@@ -122,20 +124,6 @@ async function keep(runId: number, { state, before, change, why }: OutputLook): 
 
 async function tell(tx: Tx, runId: number, before: number, change: OutputChange): Promise<void> {
   await tellChanged(tx, [runId])
-  await execute(
-    tx,
-    `INSERT INTO notice_sends (notice_id, run_id, event)
-     SELECT n.id, r.id, 'changed' FROM runs r JOIN notices n ON n.active AND 'changed' = ANY(n.events)
-        AND (n.job_id IS NULL OR n.job_id = r.job_id) AND (n.area_id IS NULL OR r.area_id = ANY(areas_below(ARRAY[n.area_id])))
-      WHERE r.id = $1 ORDER BY n.id ON CONFLICT DO NOTHING`,
-    [runId],
-  )
-  if (!(await watchesOf(runId)).matter) return
-  await execute(
-    tx,
-    `INSERT INTO matters (kind, subject, run_id, agent_id, evidence) SELECT 'output-changed', 'job ' || job_id, id, agent_id, $2 FROM runs WHERE id = $1
-     ON CONFLICT (kind, subject) WHERE state <> 'closed' DO UPDATE
-       SET run_id = excluded.run_id, agent_id = excluded.agent_id, evidence = excluded.evidence, last_at = now(), times = matters.times + 1`,
-    [runId, changeWords(change, before)],
-  )
+  await queueChanged(tx, runId)
+  await openChanged(tx, runId, changeWords(change, before))
 }

@@ -16,6 +16,8 @@ CREATE TABLE output_looks (
   looked_at timestamptz
 );
 CREATE INDEX output_looks_waiting ON output_looks (next_at) WHERE state = 'waiting';
+-- Each success asks whether its version watches: what it does need not be read for that.
+CREATE INDEX job_versions_watching ON job_versions (job_id, version) WHERE jsonb_typeof(definition->'watches') = 'object';
 ALTER TABLE output_looks ENABLE ROW LEVEL SECURITY;
 CREATE POLICY walled ON output_looks FOR SELECT TO bugle_walled USING (EXISTS (SELECT FROM runs r WHERE r.id = run_id));
 ALTER TABLE triggers DROP CONSTRAINT triggers_after_when_check;

@@ -8,6 +8,8 @@ ALTER TABLE matters ADD COLUMN done text NOT NULL DEFAULT '';
 CREATE INDEX matters_opened ON matters (opened_at);
 CREATE INDEX matters_closed ON matters (closed_at) WHERE closed_at IS NOT NULL;
 CREATE INDEX audit_at ON audit (at);
+-- What failed in a stretch is looked for among what failed.
+CREATE INDEX runs_bad ON runs (ended_at) WHERE state IN ('failed','lost');
 -- What runs measured is looked for among the few that measured something.
 CREATE INDEX attempts_outputs ON attempts (id) WHERE outputs <> '{}';
 CREATE TABLE shift_notes (

@@ -4,7 +4,7 @@ import dynamic from 'next/dynamic'
 import { useMemo, type ReactNode } from 'react'
 import type { MeasureLine, MeasurePage } from '@/service/timing/measure-list'
 import type { MeasureSeries } from '@/service/timing/measures'
-import { bandWords, driftWords, figure } from '@/app/shared/measures/words'
+import { bandWords, beyondPath, trendWords, figure } from '@/app/shared/measures/words'
 import { api, queryOf } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
 import { useEndless } from '@/ui/hooks/endless'
@@ -52,7 +52,7 @@ const COLUMNS: readonly Column<Shown>[] = [
   { id: 'last', title: 'Last', align: 'right', cell: ({ last }) => last && figure(last.value) },
   { id: 'when', title: 'When', align: 'right', cell: ({ last }) => last && <Ago at={last.atMs} /> },
   { id: 'band', title: 'Usually', align: 'right', cell: ({ band }) => bandWords(band) },
-  { id: 'drift', title: 'Over the last values', cell: ({ drift }) => <Small>{driftWords(drift)}</Small> },
+  { id: 'drift', title: 'Over the last values', cell: ({ drift }) => <Small>{trendWords(drift)}</Small> },
 ]
 
 /** All that is measured: what it is now, what it usually is, whether it drifts; the one that is chosen as a chart. */
@@ -127,7 +127,6 @@ function Chosen({ measure: { kind, slug, title, name, band } }: { measure: Shown
     queryFn: () => api.get<MeasureSeries[]>(`/measures/values${queryOf({ [kind]: slug, name, days: DAYS })}`),
   })
   const points = useMemo(() => thinned(data?.[0]?.values ?? []), [data])
-  const above = band ? { above: band.high } : {}
   return (
     <Panel style={{ padding: '8px 12px' }} aria-label="The chosen measure">
       <Row $wrap>
@@ -136,9 +135,7 @@ function Chosen({ measure: { kind, slug, title, name, band } }: { measure: Shown
         </h2>
         <Small>the last {DAYS} days; nine values in ten lie in the band</Small>
         <Spring />
-        <ButtonLink href={`/timing/triggers/new${queryOf({ measure: kind, of: slug, name, ...above })}`}>
-          Start something beyond a limit
-        </ButtonLink>
+        <ButtonLink href={beyondPath({ kind, slug, name }, band)}>Start something beyond a limit</ButtonLink>
       </Row>
       {data && points.length === 0 ? <Small>Nothing in these days.</Small> : <ValueChart points={points} />}
     </Panel>

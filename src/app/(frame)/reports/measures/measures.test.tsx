@@ -72,7 +72,7 @@ it('of a job each measure stands over its runs, beside how long they took', asyn
     within(files)
       .getByText(/beyond a limit/)
       .getAttribute('href'),
-  ).toBe('/timing/triggers/new?measure=job&of=log-clean-up&name=files')
+  ).toBe('/timing/triggers/new?measure=job&of=log-clean-up&name=files&above=190.5')
   expect(screen.getByLabelText('How long it took').textContent).toContain('last 1:00, usually 1:00')
 })
 

@@ -1,6 +1,7 @@
 'use client'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
+import { changeCounts, lineWords } from '@/core/compare/changed'
 import { MASKS } from '@/core/compare/masks'
 import { visible } from '@/core/schema/plain-text'
 import type { Watches } from '@/core/work/watches'
@@ -66,20 +67,15 @@ export function Look({
       <Row $wrap>
         <b>It has written something else</b>
         <Small>
-          than <Link href={`/runs/${before}`}>#{before}</Link>:{' '}
-          {[
-            ...(change.takenAway > 0 ? [`${count(change.takenAway, 'line')} taken away`] : []),
-            ...(change.putIn > 0 ? [`${count(change.putIn, 'line')} put in`] : []),
-          ].join(', ')}
+          than <Link href={`/runs/${before}`}>#{before}</Link>: {changeCounts(change)}
         </Small>
         <Spring />
         <Link href={compare}>Compare the outputs</Link>
       </Row>
       <Lines>
-        {change.lines.map(({ is, text }, i) => (
-          <li key={i} data-is={is}>
-            {is === 'put in' ? '+ ' : '− '}
-            {visible(text)}
+        {change.lines.map((line, i) => (
+          <li key={i} data-is={line.is}>
+            {visible(lineWords(line))}
           </li>
         ))}
       </Lines>

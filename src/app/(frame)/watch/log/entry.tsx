@@ -1,7 +1,15 @@
 'use client'
 import { useQueryClient } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import { matterWords, type LogEntry, type LogMatter, type LogNote } from '@/core/log/night'
+import {
+  handOverWords,
+  matterWords,
+  withWords,
+  type HandOver,
+  type LogEntry,
+  type LogMatter,
+  type LogNote,
+} from '@/core/log/night'
 import { visible } from '@/core/schema/plain-text'
 import { objectPage } from '@/app/shared/work/object-page'
 import { api, type ApiProblem } from '@/ui/api'
@@ -42,19 +50,21 @@ export function Entry({ entry }: { entry: LogEntry }): ReactNode {
         </Line>
       )
     }
-    case 'handed over': {
-      const { by, to, note } = entry.handOver
+    case 'handed over':
       return (
         <Line atMs={entry.atMs}>
-          <b>
-            {by} handed over to {to}.
-          </b>{' '}
-          {note}
+          <HandedOver handOver={entry.handOver} />
         </Line>
       )
-    }
   }
 }
+
+/** Who took over, and what they should know. */
+export const HandedOver = ({ handOver }: { handOver: HandOver }): ReactNode => (
+  <>
+    <b>{handOverWords(handOver)}.</b> {handOver.note}
+  </>
+)
 
 function Line({ atMs, mark, children }: { atMs: number; mark?: Mark; children: ReactNode }): ReactNode {
   const { zone } = useMe()
@@ -85,8 +95,7 @@ export function MatterLine({ matter }: { matter: LogMatter }): ReactNode {
       {takenBy !== null && takenAtMs !== null && (
         <div>
           <Small>
-            {clock(takenAtMs, zone)} taken by {takenBy}
-            {note !== '' && `: “${note}”`}
+            {clock(takenAtMs, zone)} taken by {withWords(takenBy, note)}
           </Small>
         </div>
       )}
@@ -95,8 +104,7 @@ export function MatterLine({ matter }: { matter: LogMatter }): ReactNode {
           <Small style={{ color: 'var(--failed)' }}>open</Small>
         ) : (
           <Small>
-            {clock(closedAtMs, zone)} settled: {closedBy}
-            {done !== '' && `: “${done}”`}
+            {clock(closedAtMs, zone)} settled: {withWords(closedBy ?? '', done)}
           </Small>
         )}
       </div>

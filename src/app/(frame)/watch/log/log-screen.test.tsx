@@ -1,4 +1,5 @@
 import { cleanup, fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { logMatter } from '@/core/log/log.test-help'
 import type { LogMatter, ShiftLog } from '@/core/log/night'
 import { ChangesScreen } from '../changes/changes-screen'
 import { changesOf, No, press, show, type, type Asked } from '@/ui/screen.test-help'
@@ -10,25 +11,17 @@ beforeAll(() => void jest.spyOn(Date, 'now').mockReturnValue(NOW))
 afterAll(() => void jest.restoreAllMocks())
 
 const at = (time: string): number => Date.parse(`2026-12-0${time}:00Z`)
-const matter = (change: Partial<LogMatter>): LogMatter => ({
-  id: 1,
-  kind: 'run-failed',
-  title: 'Fare cache',
-  stepTitle: null,
-  agent: 'kelda-app2',
-  runId: 17,
-  jobId: 5,
-  evidence: 'no space left on device',
-  times: 1,
-  openedAtMs: at('2T01:12'),
-  takenBy: 'Sunniva Dahl',
-  takenAtMs: at('2T01:16'),
-  note: 'clearing logs',
-  closedBy: 'Sunniva Dahl',
-  closedAtMs: at('2T01:50'),
-  done: '40 GB free',
-  ...change,
-})
+const matter = (change: Partial<LogMatter>): LogMatter =>
+  logMatter({
+    openedAtMs: at('2T01:12'),
+    takenBy: 'Sunniva Dahl',
+    takenAtMs: at('2T01:16'),
+    note: 'clearing logs',
+    closedBy: 'Sunniva Dahl',
+    closedAtMs: at('2T01:50'),
+    done: '40 GB free',
+    ...change,
+  })
 const LOG: ShiftLog = {
   fromMs: at('1T18:00'),
   toMs: at('2T09:00'),

@@ -17,7 +17,7 @@ import { Empty, FactItem, Facts, Page, Panel, Row, Small, Spring, Trouble } from
 import { Link } from '@/ui/parts/link'
 import { WatchNav } from '../watch-nav'
 import { AddNote } from './add-note'
-import { Entry, MatterLine } from './entry'
+import { Entry, HandedOver, MatterLine } from './entry'
 import { HandOverDialog } from './hand-over-dialog'
 
 const Entries = styled.ol`
@@ -111,10 +111,7 @@ function Night({ fromMs, toMs, isPresent }: { fromMs: number; toMs: number; isPr
     <>
       {log.handedOver.map((each) => (
         <Over key={each.atMs}>
-          <b>
-            {each.by} handed over to {each.to}.
-          </b>{' '}
-          {each.note}
+          <HandedOver handOver={each} />
         </Over>
       ))}
       <Facts>

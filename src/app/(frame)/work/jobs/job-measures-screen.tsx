@@ -6,7 +6,7 @@ import type { ReactNode } from 'react'
 import { bandOf, driftOfValues } from '@/core/stats/band'
 import type { JobMeasures, MeasuredRun } from '@/service/timing/measure-list'
 import type { ChartPoint } from '@/app/shared/measures/value-chart'
-import { bandWords, driftWords, figure } from '@/app/shared/measures/words'
+import { bandWords, beyondPath, trendWords, figure } from '@/app/shared/measures/words'
 import { api } from '@/ui/api'
 import { count, duration } from '@/ui/format'
 import { ButtonLink } from '@/ui/parts/button'
@@ -57,7 +57,7 @@ export function JobMeasuresScreen({ id }: { id: number }): ReactNode {
           name={name}
           points={pointsOf(runs, ({ values }) => values[name])}
           said={figure}
-          limit={`/timing/triggers/new?measure=job&of=${encodeURIComponent(slug)}&name=${encodeURIComponent(name)}`}
+          slug={slug}
         />
       ))}
       {runs.length > 0 && names.length === 0 && (
@@ -80,16 +80,17 @@ function Measure({
   name,
   points,
   said,
-  limit,
+  slug,
 }: {
   readonly name: string
   readonly points: readonly ChartPoint[]
   readonly said: (value: number) => string
-  readonly limit?: string
+  /** Of the job, where it is a measure that a trigger can look at. */
+  readonly slug?: string
 }): ReactNode {
   const router = useRouter()
   const band = bandOf(points.map(({ value }) => value))
-  const drift = driftWords(driftOfValues(points))
+  const drift = trendWords(driftOfValues(points))
   const last = points.at(-1)
   return (
     <Panel style={{ padding: '8px 12px' }} aria-label={name}>
@@ -103,7 +104,9 @@ function Measure({
           </Small>
         )}
         <Spring />
-        {limit !== undefined && <ButtonLink href={limit}>Start something beyond a limit</ButtonLink>}
+        {slug !== undefined && (
+          <ButtonLink href={beyondPath({ kind: 'job', slug, name }, band)}>Start something beyond a limit</ButtonLink>
+        )}
       </Row>
       <ValueChart points={points} said={said} onOpen={(runId) => router.push(`/runs/${runId}`)} />
     </Panel>
