@@ -91,7 +91,6 @@ await shoot('runs', day, `/runs?view=${shared.id}`, 'Beside a run', (page) =>
   page.getByRole('table', { name: 'Runs' }).getByRole('row').nth(1).click(),
 )
 await shoot('compare', day, `/runs/compare?start=${checked.id}`, 'What is different from the most')
-await shoot('work', day, '/work', 'All work')
 await shoot('job', day, `/work/jobs/${job.id}`, 'Reconcile fares')
 await shoot('triggers', day, '/timing', 'Timing')
 await shoot('trigger', day, `/timing/triggers/${trigger.id}`, 'The next 20 starts')
@@ -116,7 +115,6 @@ await shoot('proposals-night', night, '/tuning?tab=proposals', 'proposed', async
 })
 const reports = await get('/reports')
 await shoot('report', day, `/reports/${byTitle(reports, 'Worth of this quarter').id}`, 'Worth by week')
-await shoot('fleet', day, '/fleet', 'Fleet')
 await shoot('robots-night', night, '/fleet?tab=robots', 'desk1')
 await shoot(
   'queue',
@@ -124,5 +122,9 @@ await shoot(
   `/work/queues/${queue.id}?state=waiting,taken,rejected,failed&item=${rejected.id}`,
   'Its story',
 )
-await shoot('settings', day, '/settings?tab=people', 'Night desk')
+await shoot('night-log', night, '/watch/log', 'Hand over')
+const system = byTitle(list(await get('/systems'), 'systems'), 'Booking database')
+await shoot('system', day, `/fleet/systems/${system.id}`, 'Booking database')
+const measured = byTitle(list(jobs, 'jobs'), 'Log clean-up')
+await shoot('measures', day, `/work/jobs/${measured.id}/measures`, 'How long it took')
 await browser.close()

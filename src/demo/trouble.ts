@@ -79,7 +79,7 @@ async function fail(ids: readonly number[], says: string): Promise<void> {
   )
   await execute(
     null,
-    `UPDATE attempts a SET state = 'failed', exit_code = 1, reason = 'Exit code 1; success is 0.', telling_line = $2, output_lines = least(output_lines, 2)
+    `UPDATE attempts a SET state = 'failed', exit_code = 1, reason = 'Exit code 1; success is 0.', telling_line = $2, outputs = '{}', output_lines = least(output_lines, 2)
        FROM runs r WHERE r.id = ANY($1) AND a.run_id = r.id AND a.number = r.attempts`,
     [ids, says],
   )

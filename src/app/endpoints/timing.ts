@@ -183,8 +183,9 @@ export const TIMING: readonly Endpoint[] = [
     '/measures',
     'see',
     {
-      says: 'all that is measured, of jobs, queues and agents (`kind`), fifty from `skip` on: its last value, its usual band of two weeks, its drift; `text` narrows down',
+      says: 'all that is measured, of jobs, queues and agents (`kind`), fifty from `skip` on: its last value, and of the newest 300 of two weeks the band in which nine in ten lie, and the drift; `text` narrows down',
       query: measureListSchema,
+      heavy: true,
     },
     ({ actor, query }) => listMeasures(actor, query),
   ),

@@ -29,7 +29,7 @@ export function bandOf(values: readonly number[]): Band | null {
 }
 
 /** A trend is looked for in so many values; of more each stands for as many. */
-const MOST = 120
+const MOST = 60
 
 /** Whether values of a measure rise or fall over time, in order; see `driftOf`. Null as well where they begin at nothing or below. */
 export function driftOfValues(values: readonly ValueAt[]): Drift | null {

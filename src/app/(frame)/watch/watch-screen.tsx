@@ -22,7 +22,7 @@ const Pill = styled(Link)`
   display: inline-flex;
   align-items: center;
   gap: 7px;
-  padding: 2px 11px;
+  padding: 2px 8px;
   border: 1px solid var(--line-strong);
   border-radius: 12px;
   background: var(--sheet);
@@ -101,7 +101,7 @@ export function WatchScreen(): ReactNode {
         <Matters />
       </Shelf>
       <Page>
-        <Row $wrap>
+        <Row $wrap $gap={6}>
           <h1>{bySystem ? 'Now on the systems' : 'Now on the machines'}</h1>
           <Link href={bySystem ? '/watch' : '/watch?by=system'}>by {bySystem ? 'machine' : 'system'}</Link>
           <WatchNav />
@@ -122,7 +122,7 @@ export function WatchScreen(): ReactNode {
               </Pill>
               <Pill href="/runs?state=succeeded&sort=ended" title={`in ${SINCE_HOURS} h`}>
                 <StateMark mark="succeeded" />
-                {counts.succeeded} ended well in {SINCE_HOURS} h
+                {counts.succeeded} well in {SINCE_HOURS} h
               </Pill>
             </>
           )}

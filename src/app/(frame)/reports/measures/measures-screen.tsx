@@ -51,8 +51,8 @@ const COLUMNS: readonly Column<Shown>[] = [
   { id: 'name', title: 'Measure', cell: ({ name }) => name },
   { id: 'last', title: 'Last', align: 'right', cell: ({ last }) => last && figure(last.value) },
   { id: 'when', title: 'When', align: 'right', cell: ({ last }) => last && <Ago at={last.atMs} /> },
-  { id: 'band', title: 'Usually', align: 'right', cell: ({ band }) => bandWords(band) },
-  { id: 'drift', title: 'Over the last values', cell: ({ drift }) => <Small>{trendWords(drift)}</Small> },
+  { id: 'band', title: 'Lately', align: 'right', cell: ({ band }) => bandWords(band) },
+  { id: 'drift', title: 'Trend', cell: ({ drift }) => <Small>{trendWords(drift)}</Small> },
 ]
 
 /** All that is measured: what it is now, what it usually is, whether it drifts; the one that is chosen as a chart. */

@@ -196,44 +196,46 @@ export function EndingSection({ definition, define, faultOf }: SectionProps): Re
       </Part>
       <Part aria-label="If it fails">
         <h2>If not</h2>
-        <Sentence>
-          <Word>try again up to</Word>
-          <NumberField
-            label="Retries"
-            value={definition.retries}
-            onChange={(retries) => define({ retries })}
-            error={faultOf('definition.retries')}
-          />
-          <Word>times, each after</Word>
-          <NumberField
-            label="Delay in seconds"
-            value={definition.retryDelaySeconds}
-            onChange={(retryDelaySeconds) => define({ retryDelaySeconds })}
-            error={faultOf('definition.retryDelaySeconds')}
-            width="76px"
-          />
-          <Word>seconds.</Word>
-          <Checkbox isSelected={limit !== null} onChange={(on) => define({ timeLimitSeconds: on ? 3600 : null })}>
-            Stop each try after
-          </Checkbox>
-          {limit !== null && (
-            <>
-              <NumberField
-                label="Time limit in seconds"
-                value={limit}
-                onChange={(timeLimitSeconds) => define({ timeLimitSeconds })}
-                error={faultOf('definition.timeLimitSeconds')}
-                width="84px"
-              />
-              <Word>seconds.</Word>
-            </>
+        <Stack>
+          <Sentence>
+            <Word>try again up to</Word>
+            <NumberField
+              label="Retries"
+              value={definition.retries}
+              onChange={(retries) => define({ retries })}
+              error={faultOf('definition.retries')}
+            />
+            <Word>times, each after</Word>
+            <NumberField
+              label="Delay in seconds"
+              value={definition.retryDelaySeconds}
+              onChange={(retryDelaySeconds) => define({ retryDelaySeconds })}
+              error={faultOf('definition.retryDelaySeconds')}
+              width="76px"
+            />
+            <Word>seconds.</Word>
+            <Checkbox isSelected={limit !== null} onChange={(on) => define({ timeLimitSeconds: on ? 3600 : null })}>
+              Stop each try after
+            </Checkbox>
+            {limit !== null && (
+              <>
+                <NumberField
+                  label="Time limit in seconds"
+                  value={limit}
+                  onChange={(timeLimitSeconds) => define({ timeLimitSeconds })}
+                  error={faultOf('definition.timeLimitSeconds')}
+                  width="84px"
+                />
+                <Word>seconds.</Word>
+              </>
+            )}
+          </Sentence>
+          {!isConnection(action) && action.kind !== 'wait' && (
+            <Checkbox isSelected={definition.mayLeave} onChange={(mayLeave) => define({ mayLeave })}>
+              What it leaves running when it ends may go on; else it is ended with it
+            </Checkbox>
           )}
-        </Sentence>
-        {!isConnection(action) && action.kind !== 'wait' && (
-          <Checkbox isSelected={definition.mayLeave} onChange={(mayLeave) => define({ mayLeave })}>
-            What it leaves running when it ends may go on; else it is ended with it
-          </Checkbox>
-        )}
+        </Stack>
       </Part>
       <Part aria-label="Keeping">
         <h2>Keep</h2>
