@@ -138,9 +138,10 @@ describe('the line to a gateway', () => {
   })
 
   it('says what it has no more, and answers the same question ever more slowly', async () => {
+    const heard = told
     begin({
       onResend: (attempt, from) => {
-        told.push(`resend ${attempt} ${from}`)
+        heard.push(`resend ${attempt} ${from}`)
         return { token: 3, from, to: 4 }
       },
     })
@@ -153,6 +154,20 @@ describe('the line to a gateway', () => {
     gateway.say({ type: 'resend', attempt: 7, from: 3 })
     await toldOf('resend 7 3')
     expect(told.filter((each) => each === 'resend 7 2')).toHaveLength(1)
+  })
+
+  it('answers nothing more once it is stopped', async () => {
+    begin()
+    await gateway.until(hello)
+    gateway.say(welcome())
+    for (let i = 0; i < 2; i++) gateway.say({ type: 'resend', attempt: 7, from: 2 })
+    gateway.say({ type: 'settings', slots: 2, draining: true })
+    await toldOf('settings 2 true')
+    link.stop()
+    const before = told.length
+    // The second answer is due half a second after the question.
+    await new Promise((resolve) => setTimeout(resolve, 700))
+    expect(told.slice(before)).toEqual([])
   })
 
   it('comes back when it is cut, greets again, and sends again what was not stored', async () => {

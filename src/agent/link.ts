@@ -335,6 +335,7 @@ export class AgentLink {
     const times = before?.from === from ? before.times + 1 : 0
     this.asked.set(attempt, { from, times })
     const answer = (): void => {
+      if (this.stopped) return
       const gone = this.host.onResend(attempt, from)
       if (gone) this.send({ type: 'gone', attempt, ...gone })
       this.sendSoon()
