@@ -89,6 +89,7 @@ async function fill(): Promise<void> {
 }
 
 const day = (daysAgo: number): string => new Date(Date.now() - daysAgo * 86_400_000).toISOString()
+const hour = (hoursAgo: number): string => day(hoursAgo / 24)
 const CASES: Record<string, Record<string, string>> = {
   'first rows': {},
   'one state': { state: 'failed' },
@@ -104,6 +105,12 @@ const CASES: Record<string, Record<string, string>> = {
   'a cause': { cause: 'again' },
   'on the board': { board: 'yes' },
   'a day long ago': { from: day(30), to: day(29) },
+  'ended in 8 hours': { endedFrom: hour(8) },
+  'ended in 8 hours, by end': { endedFrom: hour(8), sort: 'ended' },
+  'failed in 8 hours, by end': { state: 'failed,lost', endedFrom: hour(8), sort: 'ended' },
+  'ended on a day long ago': { endedFrom: day(30), endedTo: day(29) },
+  'a machine in an hour long ago': { agent: '7', ranFrom: day(30), ranTo: day(29.9), steps: 'yes' },
+  'slots taken in an hour long ago': { took: 'slots', ranFrom: day(30), ranTo: day(29.96), steps: 'yes' },
   'by start': { sort: 'started' },
   'by end': { sort: 'ended' },
   'by length': { sort: 'duration' },

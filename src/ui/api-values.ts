@@ -1,11 +1,17 @@
 import { isStretch } from './stretch-names'
 
-/** The address of a list as the API takes it: a named stretch as instants. The arithmetic of dates comes only where one is named. */
+/** The address of a list as the API takes it: named stretches (`when` it was created, when it `ended`) as instants. The arithmetic of dates comes only where one is named. */
 export async function apiValues(
-  { when, ...values }: Readonly<Record<string, string | undefined>>,
+  { when, ended, ...values }: Readonly<Record<string, string | undefined>>,
   zone: string,
 ): Promise<Record<string, string | undefined>> {
-  if (!isStretch(when)) return values
+  if (!isStretch(when) && !isStretch(ended)) return values
   const { stretchOf } = await import('./stretch')
-  return { ...values, ...stretchOf(when, zone) }
+  const over = isStretch(ended) ? stretchOf(ended, zone) : {}
+  return {
+    ...values,
+    ...(isStretch(when) ? stretchOf(when, zone) : {}),
+    ...(over.from === undefined ? {} : { endedFrom: over.from }),
+    ...(over.to === undefined ? {} : { endedTo: over.to }),
+  }
 }

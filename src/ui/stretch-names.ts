@@ -1,6 +1,7 @@
 /** A stretch of time as people name it, by its name in the address. */
 export const STRETCHES = {
   'last-hour': 'last hour',
+  'last-8-hours': 'last 8 hours',
   today: 'today',
   'this-night': 'this night',
   'last-night': 'last night',

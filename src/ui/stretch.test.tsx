@@ -14,6 +14,7 @@ describe('a stretch of time', () => {
     ['last-night', '2027-03-28T17:00:00.000Z', '2027-03-29T07:00:00.000Z'],
     ['this-night', '2027-03-28T17:00:00.000Z', '2027-03-29T08:00:00.000Z'],
     ['last-hour', '2027-03-29T10:00:00.000Z', undefined],
+    ['last-8-hours', '2027-03-29T03:00:00.000Z', undefined],
     ['last-24-hours', '2027-03-28T11:00:00.000Z', undefined],
     ['last-7-days', '2027-03-22T12:00:00.000Z', undefined],
   ])('%s', (name, from, to) => {

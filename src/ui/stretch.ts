@@ -27,6 +27,8 @@ export function stretchOf(name: StretchName, zone: string, nowAt = now(zone)): S
   switch (name) {
     case 'last-hour':
       return ago({ hours: 1 })
+    case 'last-8-hours':
+      return ago({ hours: 8 })
     case 'last-24-hours':
       return ago({ hours: 24 })
     case 'last-7-days':

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { nightLogSections } from '../reports/night-log'
 import { logMatter, quietLog } from './log.test-help'
-import { entriesOf, figuresOf, isOpenAt, matterWords, stillOpen, type LogMatter } from './night'
+import { entriesOf, figuresOf, isOpenAt, LOG_PARTS, matterWords, partOf, stillOpen, type LogMatter } from './night'
 
 const HOUR = 3_600_000
 const matter = (change: Partial<LogMatter> = {}): LogMatter => logMatter({ openedAtMs: 2 * HOUR, ...change })
@@ -29,6 +29,8 @@ it('what is open at the end is what was there and not settled by then; all else 
       const { failed, late, other, mended, stillOpen: open } = figuresOf(its)
       expect(failed + late + other).toBe(matters.length)
       expect(mended + open).toBe(before.length + matters.length)
+      const parts = LOG_PARTS.map((part) => partOf(its, part).length)
+      expect(parts).toEqual([failed, late, other, mended, its.changes.length])
       expect(stillOpen(its).every((each) => isOpenAt(each, its.toMs))).toBe(true)
       expect(
         [...before, ...matters].filter(({ closedAtMs }) => closedAtMs === null || closedAtMs > its.toMs),

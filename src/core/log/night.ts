@@ -103,6 +103,29 @@ export function figuresOf(log: ShiftLog): LogFigures {
   }
 }
 
+/** Parts of a log that a figure of it counts. */
+export const LOG_PARTS = ['failed', 'late', 'other', 'mended', 'changes'] as const
+export type LogPart = (typeof LOG_PARTS)[number]
+
+/** What a figure counts, in order of time; what was settled may have begun before. */
+export function partOf(log: ShiftLog, part: LogPart): LogEntry[] {
+  const isIn = (matter: LogMatter): boolean =>
+    part === 'failed'
+      ? isFailure(matter)
+      : part === 'late'
+        ? isLate(matter)
+        : part === 'other'
+          ? !isFailure(matter) && !isLate(matter)
+          : !isOpenAt(matter, log.toMs)
+  return entriesOf({
+    ...log,
+    matters: part === 'changes' ? [] : [...(part === 'mended' ? log.before : []), ...log.matters].filter(isIn),
+    changes: part === 'changes' ? log.changes : [],
+    notes: [],
+    handedOver: [],
+  })
+}
+
 const HAPPENED: Readonly<Record<string, string>> = {
   'run-failed': 'failed',
   'run-lost': 'was lost',

@@ -30,6 +30,7 @@ const RUN_COLUMNS: readonly ExportColumn<RunRow>[] = [
   { id: 'took', title: 'Took', kind: 'duration', value: (r) => r.durationMs },
   { id: 'usual', title: 'Usual', kind: 'duration', value: (r) => r.usualMs },
   { id: 'tries', title: 'Tries', kind: 'number', value: (r) => r.attempts },
+  { id: 'slots', title: 'Slots', kind: 'number', value: (r) => r.slots },
   { id: 'exit', title: 'Exit', kind: 'number', value: (r) => r.exitCode },
   { id: 'reason', title: 'Why', kind: 'text', value: (r) => r.reason },
   {
@@ -66,13 +67,14 @@ const JOB_COLUMNS: readonly ExportColumn<JobRow>[] = [
 const workFilter = z.strictObject({
   text: z.string().max(100).optional(),
   area: z.coerce.number().int().positive().optional(),
+  kind: z.string().max(40).optional(),
 })
 
 export const workFile = listFile({
   name: 'work',
   filter: workFilter,
   columns: () => JOB_COLUMNS,
-  pages: async function* (actor, { text, area }) {
+  pages: async function* (actor, { text, area, kind }) {
     const within =
       area === undefined
         ? null
@@ -85,6 +87,7 @@ export const workFile = listFile({
     yield (await listJobs(actor)).filter(
       (job) =>
         (!within || within.has(job.areaId)) &&
+        (!kind || job.kind === kind) &&
         `${job.title} ${job.area} ${targetWords(job.target)}`.toLowerCase().includes(wanted),
     )
   },

@@ -13,6 +13,8 @@ export interface QueueFigures {
   readonly rejected: number
   readonly failed: number
   readonly doneToday: number
+  /** When today began. */
+  readonly todayAt: Date
   readonly overdue: number
   readonly oldestAt: Date | null
   /** Over the last hour. */
@@ -38,6 +40,7 @@ export async function figuresOf(ids: readonly number[]): Promise<Map<number, Que
             (SELECT count(*) FROM items i WHERE i.queue_id = q.id AND i.state = 'rejected')::int AS rejected,
             (SELECT count(*) FROM items i WHERE i.queue_id = q.id AND i.state = 'failed')::int AS failed,
             (SELECT count(*) FROM items i WHERE i.queue_id = q.id AND i.state = 'done' AND i.ended_at >= date_trunc('day', now() AT TIME ZONE $2) AT TIME ZONE $2)::int AS "doneToday",
+            date_trunc('day', now() AT TIME ZONE $2) AT TIME ZONE $2 AS "todayAt",
             (SELECT count(*) FROM items i WHERE i.queue_id = q.id AND i.state IN ('waiting','taken') AND i.due < now())::int AS overdue,
             (SELECT i.created_at FROM items i WHERE i.queue_id = q.id AND i.state = 'waiting' ORDER BY i.id LIMIT 1) AS "oldestAt",
             (SELECT count(*) FROM items i WHERE i.queue_id = q.id AND i.created_at >= now() - interval '1 hour')::int AS "arrivedPerHour",

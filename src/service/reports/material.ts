@@ -1,7 +1,7 @@
 import type { ReportFilter } from '@/core/reports/definition'
 import type { RunFact } from '@/core/reports/facts'
 import type { ItemFact } from '@/core/reports/queues'
-import { createdWithin } from '@/service/runs/created'
+import { createdWithin } from '@/service/runs/within'
 import { many, one } from '@/store/db'
 
 /** So many rows are read at a time: memory stays the same however many there are. */

@@ -140,4 +140,77 @@ describe('the list of runs', () => {
     for await (const rows of allRuns(OPERATOR, runFilterSchema.parse({ state: 'succeeded' }))) n += rows.length
     expect(n).toBe(all.filter((r) => r.state === 'succeeded').length)
   })
+
+  it('finds what ended in a stretch, and what was in hand on a machine then, as plain loops over tries do', async () => {
+    const agents = [await makeAgent(randomUUID()), await makeAgent(randomUUID())]
+    const jobId = await makeJob({}, 'In hand')
+    const start = Date.parse('2027-04-02T00:00:00Z')
+    const at = (minutes: number | null): string | null =>
+      minutes === null ? null : new Date(start + minutes * 60_000).toISOString()
+    // Each run has one or two tries of some minutes, on either machine; the last one of every seventh goes on.
+    const tries: { runId: number; agentId: number; from: number; to: number | null }[] = []
+    for (let i = 0; i < 60; i++) {
+      const last = i % 7 === 0 ? null : i * 3 + 12 + (i % 5) * 9
+      const [row] = await many<{ id: number }>(
+        null,
+        `INSERT INTO runs (job_id, job_version, area_id, target, kind, cause, state, priority, agent_id, started_at, ended_at, created_at)
+         SELECT $1, 1, area_id, '{}', 'command', 'person', $2, 2, $3, $4, $5, $4 FROM jobs WHERE id = $1 RETURNING id`,
+        [jobId, last === null ? 'running' : i % 3 === 0 ? 'failed' : 'succeeded', agents[i % 2], at(i * 3), at(last)],
+      )
+      const runId = row?.id as number
+      const again = i % 4 === 0
+      if (again) tries.push({ runId, agentId: agents[(i + 1) % 2] as number, from: i * 3, to: i * 3 + 4 })
+      tries.push({ runId, agentId: agents[i % 2] as number, from: i * 3 + (again ? 10 : 0), to: last })
+      for (const [n, one] of tries.filter((each) => each.runId === runId).entries())
+        await execute(
+          null,
+          `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at, ended_at) VALUES ($1, $2, $3, $4, now(), $5, $6)`,
+          [runId, n + 1, one.agentId, one.to === null ? 'running' : 'failed', at(one.from), at(one.to)],
+        )
+    }
+    const own = { job: String(jobId) }
+    for (const [from, to] of [
+      [0, 20],
+      [31, 36],
+      [90, 200],
+      [400, 500],
+    ] as const) {
+      const inHand = (agentId?: number): number[] =>
+        [
+          ...new Set(
+            tries
+              .filter((one) => agentId === undefined || one.agentId === agentId)
+              .filter((one) => one.from < to && (one.to === null || one.to > from))
+              .map(({ runId }) => runId),
+          ),
+        ].sort((a, b) => b - a)
+      const ran = { ranFrom: at(from) as string, ranTo: at(to) as string }
+      expect(await read({ ...own, ...ran })).toEqual(inHand())
+      expect(await read({ ...own, ...ran, took: 'slots' })).toEqual(inHand())
+      expect(await read({ ...own, ...ran, took: 'attended' })).toEqual([])
+      for (const agentId of agents)
+        expect(await read({ ...own, ...ran, agent: String(agentId) })).toEqual(inHand(agentId))
+      const ends = new Map(tries.map(({ runId, to: ended }) => [runId, ended]))
+      const ended = [...ends].flatMap(([id, end]) => (end !== null && end >= from && end < to ? [id] : []))
+      expect(await read({ ...own, endedFrom: at(from) as string, endedTo: at(to) as string })).toEqual(
+        ended.sort((a, b) => b - a),
+      )
+    }
+    // What is in hand now is on the machine that has it, not on one that tried it before.
+    for (const agentId of agents) {
+      const now = tries.filter((one) => one.to === null && one.agentId === agentId).map(({ runId }) => runId)
+      const held = { ...own, holds: 'yes', agent: String(agentId) }
+      expect(await read(held)).toEqual(now.sort((a, b) => b - a))
+      expect(await read({ ...held, took: 'slots', kind: 'command' })).toEqual(now)
+      expect(await read({ ...held, took: 'unattended' })).toEqual([])
+      expect(await read({ ...held, kind: 'flow,wait' })).toEqual([])
+    }
+    await execute(null, `UPDATE runs SET locks = '{"till": 1}' WHERE id = ANY($1)`, [
+      [tries[3]?.runId, tries[9]?.runId],
+    ])
+    expect(await read({ ...own, lock: 'till' })).toEqual([tries[9]?.runId, tries[3]?.runId])
+    expect(await read({ ...own, lock: 'ti' })).toEqual([])
+    const over = [...new Map(tries.map((one) => [one.runId, one.to])).values()].filter((to) => to !== null && to >= 90)
+    expect(await read({ ...own, endedFrom: at(90) as string, sort: 'ended' })).toHaveLength(over.length)
+  })
 })

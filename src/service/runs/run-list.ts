@@ -1,10 +1,12 @@
 import { z } from 'zod'
+import { ALLOWED } from '@/core/fleet/allowance'
 import { CAUSES, RUN_STATES, type RunState } from '@/core/run/lifecycle'
+import { ACTION_KINDS } from '@/core/work/job'
 import { many, one } from '@/store/db'
 import { likeText } from '@/store/like'
 import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { invalid } from '@/service/base/problem'
-import { createdWithin } from './created'
+import { createdWithin, endedWithin, heldNow, heldWithin, saysHolding, triedBy } from './within'
 
 const SORTS = ['number', 'started', 'ended', 'duration'] as const
 
@@ -26,10 +28,22 @@ export const runFilterSchema = z.strictObject({
   person: listOf(idOf).optional(),
   trigger: listOf(idOf).optional(),
   cause: listOf(z.enum(CAUSES)).optional(),
+  kind: listOf(z.enum([...ACTION_KINDS, 'flow'])).optional(),
+  /** Those that take units of this lock, by its name. */
+  lock: z.string().max(100).optional(),
   /** Runs of the steps of this flow run. */
   flow: idOf.optional(),
   from: instant.optional(),
   to: instant.optional(),
+  endedFrom: instant.optional(),
+  endedTo: instant.optional(),
+  /** In hand at any moment between these: with `agent`, on that machine then. */
+  ranFrom: instant.optional(),
+  ranTo: instant.optional(),
+  /** In hand now: with `agent`, on that machine. */
+  holds: z.enum(['yes']).optional(),
+  /** What it took where it was in hand: slots of the agent, or a robot of this kind. */
+  took: z.enum(ALLOWED).optional(),
   /** Part of a job's title, or a run's number. */
   text: z.string().max(100).optional(),
   board: z.enum(['yes']).optional(),
@@ -63,6 +77,8 @@ export interface RunRow {
   readonly attempts: number
   readonly maxAttempts: number
   readonly priority: number
+  /** Slots of its machine that it takes. */
+  readonly slots: number
   readonly createdAt: string
   readonly startAfter: string | null
   readonly startedAt: string | null
@@ -89,7 +105,7 @@ const SORT_KEY = {
 const ROW_COLUMNS = `
   r.id, r.job_id AS "jobId", j.title, ar.path AS area, r.kind, r.state, r.stop_asked_by IS NOT NULL AS "stopAsked", r.cause,
   r.starter_name AS starter, r.trigger_id AS "triggerId", r.occurrence, r.again_of AS "againOf", r.agent_id AS "agentId", a.name AS agent, r.robot_id AS "robotId", rb.name AS robot, r.attempts,
-  r.max_attempts AS "maxAttempts", r.priority, r.created_at AS "createdAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
+  r.max_attempts AS "maxAttempts", r.priority, r.slots, r.created_at AS "createdAt", r.start_after AS "startAfter", r.started_at AS "startedAt",
   r.ended_at AS "endedAt", r.duration_ms AS "durationMs", j.usual_ms AS "usualMs", r.exit_code AS "exitCode", r.reason,
   CASE WHEN r.state IN ('failed','lost') THEN (SELECT nullif(t.telling_line, '') FROM attempts t WHERE t.run_id = r.id AND t.number = r.attempts) END AS "tellingLine",
   r.cleared_at IS NOT NULL AS cleared, r.flow_run_id AS "flowRunId", r.step_path AS "stepPath"`
@@ -118,6 +134,8 @@ export function runQuery(filter: RunFilter): Query {
   among('r.trigger_id', filter.trigger, 'bigint')
   among('r.cause', filter.cause, 'text')
   among('r.robot_id', filter.robot, 'bigint')
+  among('r.kind', filter.kind, 'text')
+  if (filter.lock !== undefined) where.push(`r.locks ? ${param(filter.lock)}`)
   if (filter.board) where.push('r.cleared_at IS NULL')
   if (filter.flow) where.push(`r.flow_run_id = ${param(filter.flow)}`)
   else if (!filter.steps && !/^#?\d{1,15}$/.test(filter.text?.trim() ?? '')) where.push('r.flow_run_id IS NULL')
@@ -129,7 +147,10 @@ export function runQuery(filter: RunFilter): Query {
         `r.job_id = ANY(ARRAY(SELECT id FROM jobs WHERE title ILIKE ${param(`%${likeText(filter.text.trim())}%`)}))`,
       )
   }
-  where.push(...createdWithin(filter, param))
+  where.push(...createdWithin(filter, param), ...endedWithin(filter, param))
+  const isHolding = filter.holds !== undefined || saysHolding(filter)
+  if (filter.holds) where.push(...heldNow(filter, param))
+  else if (isHolding) where.push(...heldWithin(filter, param))
   const key = SORT_KEY[filter.sort]
   const direction = filter.dir === 'desc' ? 'DESC' : 'ASC'
   if (filter.after !== undefined) {
@@ -149,7 +170,7 @@ export function runQuery(filter: RunFilter): Query {
     return `SELECT r.id, ${key} AS sort_key FROM runs r ${condition} ORDER BY ${order} LIMIT ${limit}`
   }
   // Each of these has its own stretch of an index, in order: take the first of each, then the first of all.
-  const parts = filter.agent ? triedBy(param(filter.agent), filter.agent.length === 1) : [[]]
+  const parts = filter.agent && !isHolding ? triedBy(param(filter.agent), filter.agent.length === 1) : [[]]
   const pages = parts.map((part) =>
     filter.state
       ? `SELECT x.* FROM unnest(${param(filter.state)}::text[]) AS s(state) CROSS JOIN LATERAL (${page(['r.state = s.state', ...part])}) x`
@@ -163,16 +184,6 @@ export function runQuery(filter: RunFilter): Query {
     ids,
   }
 }
-
-/** Runs that these agents have or had: as the last of their machines, or in an earlier try, which had failed. */
-const triedBy = (agents: string, isOne: boolean): string[][] => [
-  // One is asked for in the order of its index.
-  [isOne ? `r.agent_id = (${agents}::bigint[])[1]` : `r.agent_id = ANY(${agents}::bigint[])`],
-  [
-    `r.agent_id <> ALL(${agents}::bigint[])`,
-    `r.id = ANY(ARRAY(SELECT t.run_id FROM attempts t WHERE t.agent_id = ANY(${agents}::bigint[]) AND t.state IN ('failed','lost')))`,
-  ],
-]
 
 function readCursor(text: string): { key: string; id: number } {
   const parsed = z.tuple([z.string(), z.int()]).safeParse(parseMaybe(Buffer.from(text, 'base64url').toString('utf8')))

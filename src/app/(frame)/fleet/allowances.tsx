@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import { ALLOWED_WORDS, type Allowed } from '@/core/fleet/allowance'
 import type { AllowanceRow, AskForMore } from '@/service/fleet/allowances'
+import { inHand } from '@/app/shared/runs/in-hand'
 import { api, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { useAddress } from '@/ui/hooks/address'
@@ -11,6 +12,7 @@ import { useMay } from '@/ui/hooks/me'
 import { Button } from '@/ui/parts/button'
 import { Mute, Row, Small, Spring, Trouble } from '@/ui/parts/layout'
 import { Table } from '@/ui/parts/table'
+import { Link } from '@/ui/parts/link'
 import { Time } from '@/ui/parts/time'
 import { AllowDialog, AnswerDialog, AskDialog } from './allowance-dialogs'
 
@@ -114,10 +116,16 @@ function AllowedWords({ row }: { row: AllowanceRow }): ReactNode {
 }
 
 const Used = ({ row }: { row: AllowanceRow }): ReactNode =>
-  row.allowed !== null && row.used >= row.allowed ? (
-    <b style={{ color: 'var(--brass-ink)' }}>{row.used}, all</b>
+  row.used === 0 ? (
+    '0'
   ) : (
-    row.used
+    <Link href={inHand({ took: row.what, area: row.areaId })}>
+      {row.allowed !== null && row.used >= row.allowed ? (
+        <b style={{ color: 'var(--brass-ink)' }}>{row.used}, all</b>
+      ) : (
+        row.used
+      )}
+    </Link>
   )
 
 const STATE_WORDS: Readonly<Record<AskForMore['state'], string>> = {

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Connections as Found, LineRow } from '@/service/fleet/connections'
+import { inHand } from '@/app/shared/runs/in-hand'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -111,7 +112,12 @@ export function Connections(): ReactNode {
             align: 'right',
             cell: ({ line }) => (line ? ahead(line.clockMs) : ''),
           },
-          { id: 'hand', title: 'In hand', align: 'right', cell: ({ inHand }) => inHand || '' },
+          {
+            id: 'hand',
+            title: 'In hand',
+            align: 'right',
+            cell: (row) => row.inHand > 0 && <Link href={inHand({ agent: row.id })}>{row.inHand}</Link>,
+          },
           {
             id: 'trouble',
             title: 'What to look at',

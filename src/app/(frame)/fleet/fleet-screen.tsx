@@ -7,6 +7,7 @@ import styled from 'styled-components'
 import { AGENT_STATE_WORDS } from '@/core/fleet/words'
 import type { AgentRow, PoolRow } from '@/service/fleet/fleet'
 import { ExportButton } from '@/app/shared/exports/export-button'
+import { inHand } from '@/app/shared/runs/in-hand'
 import { api, queryOf } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useAddress } from '@/ui/hooks/address'
@@ -69,7 +70,9 @@ const AGENT_COLUMNS: readonly Choosable<AgentRow>[] = [
     cell: (a) => (
       <>
         <Use $share={Math.min(1, a.used / a.slots)} aria-hidden="true" />
-        {a.used}/{a.slots}
+        <Link href={inHand({ agent: a.id })}>
+          {a.used}/{a.slots}
+        </Link>
       </>
     ),
   },

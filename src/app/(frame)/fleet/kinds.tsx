@@ -59,8 +59,19 @@ export function Kinds(): ReactNode {
             align: 'right',
             cell: (row) => (able(row.kind) === agents ? `all ${agents}` : `${able(row.kind)} of ${agents}`),
           },
-          { id: 'jobs', title: 'Jobs', align: 'right', cell: (row) => row.jobs || '' },
-          { id: 'waiting', title: 'Wait now', align: 'right', cell: (row) => row.waiting || '' },
+          {
+            id: 'jobs',
+            title: 'Jobs',
+            align: 'right',
+            cell: (row) => row.jobs > 0 && <Link href={`/work?kind=${row.kind}`}>{row.jobs}</Link>,
+          },
+          {
+            id: 'waiting',
+            title: 'Wait now',
+            align: 'right',
+            cell: (row) =>
+              row.waiting > 0 && <Link href={`/runs?kind=${row.kind}&state=ready&steps=yes`}>{row.waiting}</Link>,
+          },
           {
             id: 'off',
             title: 'For all',

@@ -4,7 +4,7 @@ import { useState, type ReactNode } from 'react'
 import type { LockRow } from '@/service/fleet/locks'
 import type { ApiProblem } from '@/ui/api'
 import { ExportButton } from '@/app/shared/exports/export-button'
-import { api } from '@/ui/api'
+import { api, queryOf } from '@/ui/api'
 import { count } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
 import { useMay } from '@/ui/hooks/me'
@@ -58,7 +58,17 @@ export function Locks(): ReactNode {
                 </>
               ),
             },
-            { id: 'units', title: 'Units', align: 'right', cell: (row) => `${row.used} of ${row.units}` },
+            {
+              id: 'units',
+              title: 'Units',
+              align: 'right',
+              cell: (row) => (
+                <>
+                  <Link href={`/runs${queryOf({ lock: row.name, state: 'running', steps: 'yes' })}`}>{row.used}</Link>{' '}
+                  of {row.units}
+                </>
+              ),
+            },
             {
               id: 'holders',
               title: 'Held by',
@@ -73,7 +83,15 @@ export function Locks(): ReactNode {
                   </span>
                 )),
             },
-            { id: 'waiting', title: 'Wait for it', align: 'right', cell: (row) => row.waiting || '' },
+            {
+              id: 'waiting',
+              title: 'Wait for it',
+              align: 'right',
+              cell: (row) =>
+                row.waiting > 0 && (
+                  <Link href={`/runs${queryOf({ lock: row.name, state: 'ready', steps: 'yes' })}`}>{row.waiting}</Link>
+                ),
+            },
             { id: 'jobs', title: 'Taken by', cell: (row) => count(row.jobs, 'job') },
             {
               id: 'act',

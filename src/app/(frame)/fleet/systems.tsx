@@ -61,7 +61,12 @@ const COLUMNS: readonly Choosable<SystemRow>[] = [
         </span>
       )),
   },
-  { id: 'jobs', title: 'Jobs', align: 'right', cell: (s) => s.jobs || '' },
+  {
+    id: 'jobs',
+    title: 'Jobs',
+    align: 'right',
+    cell: (s) => s.jobs > 0 && <Link href={`/fleet/systems/${s.id}`}>{s.jobs}</Link>,
+  },
   { id: 'last', title: 'Last run', align: 'right', cell: (s) => s.lastAt && <Ago at={String(s.lastAt)} /> },
   { id: 'next', title: 'Next', align: 'right', cell: (s) => s.nextAt && <Until at={String(s.nextAt)} /> },
 ]

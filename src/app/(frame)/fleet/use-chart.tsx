@@ -74,8 +74,9 @@ export function UseChart({ row }: { row: Pick<AllowanceRow, 'what' | 'area' | 'a
                 const { at } = bar.payload as { at: number }
                 router.push(
                   `/runs${queryOf({
-                    from: new Date(at).toISOString(),
-                    to: new Date(at + HOUR_MS).toISOString(),
+                    ranFrom: new Date(at).toISOString(),
+                    ranTo: new Date(at + HOUR_MS).toISOString(),
+                    took: what,
                     steps: 'yes',
                     ...(areaId === null ? {} : { area: String(areaId) }),
                   })}`,

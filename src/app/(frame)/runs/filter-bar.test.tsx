@@ -29,7 +29,12 @@ describe('the filter of runs', () => {
   it('offers states, jobs, areas, machines, triggers, people and causes by part of their name', async () => {
     await bar()
     write('or')
-    expect(offered()).toEqual(['title or number has “or”text', 'Till file Orrin Quayjob', 'orrin-ops1machine'])
+    expect(offered()).toEqual([
+      'title or number has “or”text',
+      'Till file Orrin Quayjob',
+      'orrin-ops1machine',
+      'reportkind',
+    ])
     write('fail')
     expect(offered()).toContain('failedstate')
     write('callum')

@@ -2,7 +2,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { useId, useMemo, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
+import { ALLOWED, ALLOWED_WORDS } from '@/core/fleet/allowance'
 import { RUN_STATES } from '@/core/run/lifecycle'
+import { KIND_WORDS } from '@/app/shared/work/words'
 import { api } from '@/ui/api'
 import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
@@ -96,7 +98,7 @@ const List = styled.ul`
 `
 
 /** Tokens of which several may be chosen: any of them. */
-const LISTS = ['state', 'job', 'area', 'agent', 'robot', 'trigger', 'person', 'cause']
+const LISTS = ['state', 'job', 'area', 'agent', 'robot', 'trigger', 'person', 'cause', 'kind']
 
 const CAUSE_WORDS: Record<string, string> = {
   person: 'a person',
@@ -142,19 +144,36 @@ function useOptions(): Token[] {
       ...people.map((person) => ({ key: 'person', value: String(person.id), title: person.name })),
       ...Object.entries(CAUSE_WORDS).map(([value, title]) => ({ key: 'cause', value, title })),
       { key: 'board', value: 'yes', title: 'on the board' },
+      { key: 'holds', value: 'yes', title: 'in hand now' },
       ...Object.entries(STRETCHES).map(([value, title]) => ({
         key: 'when',
         value,
         title,
         change: { when: value, from: null, to: null },
       })),
+      ...Object.entries(STRETCHES).map(([value, title]) => ({
+        key: 'ended',
+        value,
+        title,
+        change: { ended: value, endedFrom: null, endedTo: null },
+      })),
+      ...Object.entries(KIND_WORDS).map(([value, title]) => ({ key: 'kind', value, title })),
+      ...ALLOWED.map((value) => ({ key: 'took', value, title: ALLOWED_WORDS[value] })),
     ],
     [jobs, areas, agents, robots, triggers, people],
   )
 }
 
 /** What a key is called where it is shown, and what else it may be called where it is written. */
-const KEY_WORDS: Readonly<Record<string, string>> = { agent: 'machine', cause: 'by' }
+const KEY_WORDS: Readonly<Record<string, string>> = {
+  agent: 'machine',
+  cause: 'by',
+  endedFrom: 'ended from',
+  endedTo: 'ended before',
+  ranFrom: 'running from',
+  ranTo: 'running before',
+}
+const INSTANTS = ['from', 'to', 'endedFrom', 'endedTo', 'ranFrom', 'ranTo']
 const keyWord = (key: string): string => KEY_WORDS[key] ?? key
 const keyOf = (word: string): string =>
   Object.entries(KEY_WORDS).find(([key, said]) => said === word || key === word)?.[0] ?? word
@@ -199,8 +218,9 @@ export function FilterBar({
 
   const tokens: Token[] = Object.entries(values).flatMap(([key, value]) => {
     if (key === 'text') return [{ key, value, title: `“${value}”` }]
-    if (key === 'when') return isStretch(value) ? [{ key, value, title: STRETCHES[value] }] : []
-    if (key === 'from' || key === 'to') return [{ key, value, title: `${day(value, zone)} ${clock(value, zone)}` }]
+    if (key === 'when' || key === 'ended') return isStretch(value) ? [{ key, value, title: STRETCHES[value] }] : []
+    if (key === 'lock') return [{ key, value, title: value }]
+    if (INSTANTS.includes(key)) return [{ key, value, title: `${day(value, zone)} ${clock(value, zone)}` }]
     return value.split(',').flatMap((one) => {
       const known = options.find((option) => option.key === key && option.value === one)
       return known ? [known] : LISTS.includes(key) ? [{ key, value: one, title: one }] : []

@@ -92,6 +92,7 @@ const COLUMNS: readonly Choosable<RunRow>[] = [
   },
   { id: 'usual', title: 'Usual', align: 'right', cell: (r) => <Small>{duration(r.usualMs)}</Small> },
   { id: 'tries', isExtra: true, title: 'Tries', align: 'right', cell: (r) => `${r.attempts}/${r.maxAttempts}` },
+  { id: 'slots', isExtra: true, title: 'Slots', align: 'right', cell: (r) => r.slots },
   { id: 'exit', isExtra: true, title: 'Exit', align: 'right', cell: (r) => r.exitCode ?? '' },
   {
     id: 'reason',

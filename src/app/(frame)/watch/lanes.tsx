@@ -5,6 +5,7 @@ import { useId, useState, type KeyboardEvent, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { ComingBar } from '@/service/forecast/ahead'
 import type { Lane } from '@/service/watch/watch'
+import { inHand } from '@/app/shared/runs/in-hand'
 import { api } from '@/ui/api'
 import { clock, duration } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
@@ -260,7 +261,15 @@ export function Lanes({ bySystem }: { readonly bySystem: boolean }): ReactNode {
                     {lane.agent}
                   </Link>
                   <span>
-                    {lane.systemId !== null ? lane.used || '' : lane.away ? '—' : `${lane.used}/${lane.slots}`}
+                    {lane.systemId !== null ? (
+                      lane.used || ''
+                    ) : lane.away ? (
+                      '—'
+                    ) : (
+                      <Link href={inHand({ agent: lane.agentId })}>
+                        {lane.used}/{lane.slots}
+                      </Link>
+                    )}
                   </span>
                 </>
               )}

@@ -116,11 +116,11 @@ export function WatchScreen(): ReactNode {
                 <StateMark mark="waiting" />
                 {counts.waiting} waiting
               </Pill>
-              <Pill href="/runs?state=failed,lost&sort=ended" title={`in ${SINCE_HOURS} h`}>
+              <Pill href="/runs?state=failed,lost&ended=last-8-hours&sort=ended" title={`in ${SINCE_HOURS} h`}>
                 <StateMark mark="failed" />
                 {counts.failed} failed
               </Pill>
-              <Pill href="/runs?state=succeeded&sort=ended" title={`in ${SINCE_HOURS} h`}>
+              <Pill href="/runs?state=succeeded&ended=last-8-hours&sort=ended" title={`in ${SINCE_HOURS} h`}>
                 <StateMark mark="succeeded" />
                 {counts.succeeded} well in {SINCE_HOURS} h
               </Pill>

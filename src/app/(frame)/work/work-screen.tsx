@@ -52,6 +52,7 @@ export function WorkScreen(): ReactNode {
   const shown = (jobs ?? []).filter(
     (job) =>
       (!within || within.has(job.areaId)) &&
+      (!values.kind || job.kind === values.kind) &&
       (text === '' || `${job.title} ${job.area} ${targetWords(job.target)}`.toLowerCase().includes(text)),
   )
   const newJob = (): void => router.push(area ? `/work/jobs/new?area=${area.id}` : '/work/jobs/new')
@@ -69,6 +70,11 @@ export function WorkScreen(): ReactNode {
           <h1>{area?.path ?? 'All work'}</h1>
           <ViewMenu viewed={viewed} />
           {area?.notes && <Small>{area.notes}</Small>}
+          {values.kind && (
+            <Button kind="quiet" onPress={() => set({ kind: null })}>
+              {KIND_WORDS[values.kind] ?? values.kind} only ×
+            </Button>
+          )}
           <Spring />
           {area && area.may !== 'none' && (
             <>
@@ -90,7 +96,7 @@ export function WorkScreen(): ReactNode {
           <ColumnsButton {...columns} />
           <ExportButton
             list="work"
-            values={{ ...(area ? { area: String(area.id) } : {}), text: values.text ?? '' }}
+            values={{ ...(area ? { area: String(area.id) } : {}), kind: values.kind, text: values.text ?? '' }}
             columns={columns.shown.map(({ id }) => id)}
           />
           <Button

@@ -63,6 +63,23 @@ describe('the night’s log', () => {
     expect(screen.getByLabelText('Still open').textContent).toContain('16:00Tide tables failed on kelda-app2')
   })
 
+  it('shows what a figure counts, and everything again', async () => {
+    page()
+    const lines = async (): Promise<(string | null)[]> =>
+      within(await screen.findByLabelText('In order of time'))
+        .queryAllByRole('listitem')
+        .map((line) => line.textContent)
+    await screen.findByLabelText('In order of time')
+    await press('failed 1')
+    expect(await lines()).toEqual([expect.stringContaining('Fare cache failed')])
+    await press('changes 1')
+    expect(await lines()).toEqual([expect.stringContaining('Largest tables was changed')])
+    await press('late 0')
+    expect(screen.getByText('Nothing of this kind')).toBeTruthy()
+    await press('late 0')
+    expect(await lines()).toHaveLength(5)
+  })
+
   it('goes to nights before, and not to one that is still to come', async () => {
     const asked = page()
     await screen.findByLabelText('In order of time')

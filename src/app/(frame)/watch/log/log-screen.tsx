@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import { isoDay, parseIsoDay, type Day } from '@/core/calendar/days'
-import { entriesOf, figuresOf, stillOpen, type ShiftLog } from '@/core/log/night'
+import { entriesOf, figuresOf, LOG_PARTS, partOf, stillOpen, type LogPart, type ShiftLog } from '@/core/log/night'
 import { morningOf, nightTo } from '@/core/reports/period'
 import { zoneOf, type Zone } from '@/core/timing/zone'
 import { api, queryOf } from '@/ui/api'
@@ -34,6 +34,20 @@ const Entries = styled.ol`
   }
   > li:first-child {
     border-top: none;
+  }
+`
+const Figure = styled.button`
+  border: 0;
+  padding: 0;
+  background: transparent;
+  color: inherit;
+  font: inherit;
+  cursor: pointer;
+  text-decoration: underline dotted;
+  text-underline-offset: 3px;
+  &[aria-pressed='true'] {
+    color: var(--brass-ink);
+    text-decoration: underline 2px;
   }
 `
 const Over = styled.p`
@@ -103,10 +117,24 @@ function Night({ fromMs, toMs, isPresent }: { fromMs: number; toMs: number; isPr
     refetchInterval: isPresent ? 30_000 : false,
   })
   const isOver = useAtNow((now) => now >= toMs)
+  const { values, set } = useAddress()
   if (error) return <Trouble error={error} />
   if (!log) return null
   const { failed, late, other, mended } = figuresOf(log)
-  const [open, entries] = [stillOpen(log), entriesOf(log)]
+  const only = LOG_PARTS.find((part) => part === values.only)
+  const [open, entries] = [stillOpen(log), only ? partOf(log, only) : entriesOf(log)]
+  const part = (name: LogPart, words: string, figure: number): ReactNode => (
+    <FactItem name={words}>
+      <Figure
+        type="button"
+        aria-pressed={only === name}
+        aria-label={`${words} ${figure}`}
+        onClick={() => set({ only: only === name ? null : name }, 'replace')}
+      >
+        {figure}
+      </Figure>
+    </FactItem>
+  )
   return (
     <>
       {log.handedOver.map((each) => (
@@ -115,12 +143,12 @@ function Night({ fromMs, toMs, isPresent }: { fromMs: number; toMs: number; isPr
         </Over>
       ))}
       <Facts>
-        <FactItem name="failed">{failed}</FactItem>
-        <FactItem name="late">{late}</FactItem>
-        <FactItem name="other matters">{other}</FactItem>
-        <FactItem name="settled">{mended}</FactItem>
+        {part('failed', 'failed', failed)}
+        {part('late', 'late', late)}
+        {part('other', 'other matters', other)}
+        {part('mended', 'settled', mended)}
         <FactItem name="still open">{open.length}</FactItem>
-        <FactItem name="changes">{log.changes.length}</FactItem>
+        {part('changes', 'changes', log.changes.length)}
       </Facts>
       {open.length > 0 && (
         <Panel aria-label="Still open">
@@ -136,7 +164,11 @@ function Night({ fromMs, toMs, isPresent }: { fromMs: number; toMs: number; isPr
       )}
       <Panel aria-label="In order of time">
         {entries.length === 0 ? (
-          <Empty title="A quiet night">Nothing failed, nothing was late, nothing was changed.</Empty>
+          only ? (
+            <Empty title="Nothing of this kind">Press the figure again to see everything.</Empty>
+          ) : (
+            <Empty title="A quiet night">Nothing failed, nothing was late, nothing was changed.</Empty>
+          )
         ) : (
           <Entries>
             {entries.map((entry, i) => (

@@ -25,6 +25,7 @@ const listed: QueueListed = {
   taken: 2,
   rejected: 3,
   failed: 1,
+  todayAt: new Date('2027-03-09T00:00:00Z'),
   doneToday: 128,
   overdue: 5,
   oldestAt: ago(42),

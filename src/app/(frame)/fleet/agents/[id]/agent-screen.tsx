@@ -9,6 +9,7 @@ import { ROBOT_STATES } from '@/core/fleet/robot-state'
 import type { RobotRow } from '@/service/fleet/robots'
 import type { RunPage } from '@/service/runs/run-list'
 import type { ApiProblem } from '@/ui/api'
+import { inHand } from '@/app/shared/runs/in-hand'
 import { api } from '@/ui/api'
 import { duration } from '@/ui/format'
 import { useSay } from '@/ui/frame/announcer'
@@ -64,7 +65,7 @@ export function AgentScreen({ id }: { id: number }): ReactNode {
         </FactItem>
         <FactItem name="runtime">{agent.runtime}</FactItem>
         <FactItem name="slots in use">
-          {agent.used} of {agent.slots}
+          <Link href={inHand({ agent: agent.id })}>{agent.used}</Link> of {agent.slots}
         </FactItem>
         <FactItem name="last contact">
           {agent.lastContactAt ? <Time at={agent.lastContactAt} withRelative /> : 'never'}

@@ -5,7 +5,7 @@ import type { ReactNode } from 'react'
 import { StretchSelect, useStretch } from '@/app/shared/stretch-select'
 import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import type { AgentRow } from '@/service/fleet/fleet'
-import { api } from '@/ui/api'
+import { api, queryOf } from '@/ui/api'
 import { clock, day } from '@/ui/format'
 import { useMe } from '@/ui/hooks/me'
 import { Panel, Row, Small, Spring } from '@/ui/parts/layout'
@@ -53,7 +53,12 @@ export function Busy({ agent }: { agent: AgentRow }): ReactNode {
               onClick={(bar) => {
                 const at = new Date((bar.payload as { at: string }).at)
                 router.push(
-                  `/runs?agent=${agent.id}&from=${encodeURIComponent(at.toISOString())}&to=${encodeURIComponent(new Date(at.getTime() + step).toISOString())}`,
+                  `/runs${queryOf({
+                    agent: String(agent.id),
+                    ranFrom: at.toISOString(),
+                    ranTo: new Date(at.getTime() + step).toISOString(),
+                    steps: 'yes',
+                  })}`,
                 )
               }}
             />

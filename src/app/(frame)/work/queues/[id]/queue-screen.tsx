@@ -139,7 +139,10 @@ function Figures({ figures }: { figures: QueueListed }): ReactNode {
         {figures.takers.length > 0 && <Small> by {figures.takers.join(', ')}</Small>}
       </FactItem>
       <FactItem name="done today">
-        {figures.doneToday.toLocaleString('en')} <Small>{figures.endedPerHour} in the last hour</Small>
+        <Link href={to(`state=done&endedFrom=${String(figures.todayAt)}`)}>
+          {figures.doneToday.toLocaleString('en')}
+        </Link>{' '}
+        <Small>{figures.endedPerHour} ended in the last hour</Small>
       </FactItem>
       <FactItem name="rejected">
         <Link href={to('state=rejected')} style={figures.rejected > 0 ? { color: 'var(--failed)' } : {}}>
