@@ -134,6 +134,7 @@ const LISTS = [
   'groups',
   'areas',
   'views',
+  'reports',
 ] as const
 
 function idFaults(raw: Raw, add: AddFault): void {

@@ -9,6 +9,7 @@ import { parseDuration } from '../timing/duration'
 import { FOLDS, GAPS, timeOfDaySchema, timeRuleSchema, zoneSchema } from '../timing/rule'
 import { INPUT_TYPES } from '../work/inputs'
 import { LEVELS } from '../people/rights'
+import { reportSchema } from '../reports/definition'
 import { listNameSchema } from '../views/view'
 import {
   keepingSchema,
@@ -327,6 +328,46 @@ const viewSchema = z.strictObject({
 })
 
 /** A bundle. That its parts fit together is looked at in check.ts. */
+const { shape: report } = reportSchema
+const idList = z.array(idSchema).min(1).max(50)
+const pathList = z.array(z.string().min(1).max(500)).min(1).max(50)
+const addressList = z.array(z.string().max(200)).min(1).max(50)
+const nameList = z.array(z.string().max(120)).min(1).max(50)
+
+/** A report that others read, or that a job makes. What it names stands by its name, as in views. */
+const bundleReportSchema = z.strictObject({
+  id: idSchema,
+  title: report.title.optional(),
+  notes: report.notes.unwrap().optional(),
+  kind: report.kind,
+  period: report.period,
+  /** Without it the zone of the file. */
+  zone: report.zone.optional(),
+  filter: z
+    .strictObject({
+      job: idList,
+      area: pathList,
+      trigger: idList,
+      person: addressList,
+      agent: nameList,
+      robot: nameList,
+      cause: z.array(z.string().max(40)).min(1).max(20),
+      kind: z.array(z.string().max(40)).min(1).max(20),
+      view: idSchema,
+    })
+    .partial()
+    .default({}),
+  options: report.options.unwrap().partial().optional(),
+  readers: z
+    .strictObject({ people: addressList, roles: report.readers.unwrap().shape.roles, areas: pathList })
+    .partial()
+    .default({}),
+  mail: report.mail,
+  keepDays: report.keepDays.unwrap().optional(),
+  /** Whose rights it is made with, where the server’s command line brings it in; else it is whose that brings it in. */
+  owner: z.string().max(200).optional(),
+})
+
 export const bundleSchema = z
   .strictObject({
     format: z.literal(FORMAT, `Expected "${FORMAT}".`),
@@ -344,6 +385,7 @@ export const bundleSchema = z
     groups: z.array(peopleGroupSchema).default([]),
     areas: z.array(areaSchema).default([]),
     views: z.array(viewSchema).default([]),
+    reports: z.array(bundleReportSchema).default([]),
   })
   .meta({
     title: 'A Bugle bundle',
@@ -356,6 +398,7 @@ export type BundleTrigger = Bundle['triggers'][number]
 export type BundleArea = Bundle['areas'][number]
 export type BundleGroup = Bundle['groups'][number]
 export type BundleView = Bundle['views'][number]
+export type BundleReport = Bundle['reports'][number]
 export type BundleQueue = Bundle['queues'][number]
 export type BundleSystem = Bundle['systems'][number]
 export type BundleRobot = Bundle['robots'][number]

@@ -3,6 +3,7 @@ import { ONE_ADDRESS } from '../net/mail-address'
 import { CAUSES } from '../run/lifecycle'
 import { textSchema, titleSchema } from '../schema/text'
 import { isZoneName } from '../timing/zone'
+import { ACTION_KINDS } from '../work/job'
 import { REPORT_KINDS, type ReportKind } from './kinds'
 import { periodSchema } from './period'
 
@@ -10,7 +11,7 @@ const REPORT_KIND_NAMES = Object.keys(REPORT_KINDS) as [ReportKind, ...ReportKin
 
 const ids = z.array(z.int().positive()).max(50)
 
-/** Runs that a report is about: of these jobs or flows, areas with all in them, triggers, people, causes. */
+/** Runs that a report is about: of these jobs or flows, areas with all in them, triggers, people, causes, machines, robots, kinds of work; or those of a view of runs as it is when the report is made. */
 const reportFilterSchema = z
   .strictObject({
     job: ids.min(1),
@@ -18,8 +19,19 @@ const reportFilterSchema = z
     trigger: ids.min(1),
     person: ids.min(1),
     cause: z.array(z.enum(CAUSES)).min(1).max(20),
+    agent: ids.min(1),
+    robot: ids.min(1),
+    kind: z
+      .array(z.enum([...ACTION_KINDS, 'flow']))
+      .min(1)
+      .max(20),
+    view: z.int().positive(),
   })
   .partial()
+  .refine((filter) => filter.view === undefined || Object.keys(filter).length === 1, {
+    path: ['view'],
+    message: 'Either a view says which runs, or marks do.',
+  })
 export type ReportFilter = z.output<typeof reportFilterSchema>
 
 /** Beside its owner: these people, who has one of these roles, who may see one of these areas. */

@@ -72,6 +72,8 @@ export interface ReportDocument {
   /** Of amounts of money; null: there are none. */
   readonly currency: string | null
   readonly madeAtMs: number
+  /** Which runs it is about, where that is not all of them: a sentence. */
+  readonly about?: string
   /** With whose rights it was made: what they may not see is not in it. */
   readonly rightsOf: string
   readonly sections: readonly Section[]

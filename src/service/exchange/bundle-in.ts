@@ -12,6 +12,7 @@ import { flowIn, importFlows, type FlowIn } from './bundle-flows'
 import { importJobs, jobIn, type JobIn } from './bundle-jobs'
 import { importAreas, importGroups } from './bundle-people'
 import { importQueues } from './bundle-queues'
+import { importReports, placeReports } from './bundle-reports'
 import { importRobots } from './bundle-robots'
 import { importSystems } from './bundle-systems'
 import type { ImportLine } from './bundle-parts'
@@ -48,10 +49,12 @@ export async function importBundle(actor: Actor, raw: unknown, dryRun: boolean):
       await importGroups(tx, actor, bundle, lines)
       await importAreas(tx, actor, bundle, lines)
       await importQueues(tx, actor, bundle, lines)
+      const placed = await placeReports(tx, actor, bundle)
       await importJobs(tx, actor, jobs as JobIn[], lines)
       await importFlows(tx, actor, flows as FlowIn[], lines)
       await importTriggers(tx, actor, triggers, lines)
       await importViews(tx, actor, bundle, lines)
+      await importReports(tx, actor, bundle, placed, lines)
       if (dryRun) throw new DryRun()
     })
   } catch (error) {

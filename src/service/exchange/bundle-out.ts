@@ -12,6 +12,7 @@ import { queuesOut } from './bundle-queues'
 import { readSystems, systemOut } from './bundle-systems'
 import { saidElsewhere } from '@/core/bundle/on-system'
 import { viewsOut } from './bundle-views'
+import { reportsOut } from './bundle-reports'
 import { robotsOut } from './bundle-robots'
 import { readableOf, workOut, type OnBad, type FiledWork } from './bundle-parts'
 import { timingState } from '@/service/base/timing-cache'
@@ -26,11 +27,12 @@ const refuse: OnBad = (_, error) => {
 /** All definitions as a bundle, with robots, areas, groups and who is a member of what. */
 export async function exportBundle(actor: Actor): Promise<BundleFile> {
   const definitions = await definitionsOut(actor, refuse)
-  const [robots, groups, areas, views] = [
+  const [robots, groups, areas, views, reports] = [
     await robotsOut(),
     await groupsOut(actor),
     await areasOut(actor),
     await viewsOut(),
+    await reportsOut(actor),
   ]
   return {
     ...definitions,
@@ -38,6 +40,7 @@ export async function exportBundle(actor: Actor): Promise<BundleFile> {
     ...(groups.length > 0 ? { groups } : {}),
     ...(areas.length > 0 ? { areas } : {}),
     ...(views.length > 0 ? { views } : {}),
+    ...(reports.length > 0 ? { reports } : {}),
   }
 }
 

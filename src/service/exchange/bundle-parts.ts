@@ -4,7 +4,19 @@ import { Problem } from '@/service/base/problem'
 
 export interface ImportLine {
   readonly kind:
-    'calendar' | 'pool' | 'lock' | 'robot' | 'system' | 'queue' | 'group' | 'area' | 'job' | 'flow' | 'trigger' | 'view'
+    | 'calendar'
+    | 'pool'
+    | 'lock'
+    | 'robot'
+    | 'system'
+    | 'queue'
+    | 'group'
+    | 'area'
+    | 'job'
+    | 'flow'
+    | 'trigger'
+    | 'view'
+    | 'report'
   readonly id: string
   readonly what: 'added' | 'changed' | 'same'
 }

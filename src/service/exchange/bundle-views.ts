@@ -6,17 +6,8 @@ import { invalid, Problem } from '@/service/base/problem'
 import { insertView, updateView } from '@/service/views/views'
 import { many, maybeOne, type Tx } from '@/store/db'
 import { areaFor } from './bundle-people'
+import { idOf, namesOf } from './bundle-names'
 import { sameJson, type ImportLine } from './bundle-parts'
-
-/** What a thing is called in a file, by its number. */
-const NAMES: Readonly<Record<ThingKind, string>> = {
-  job: 'SELECT id, slug AS name FROM jobs WHERE deleted_at IS NULL',
-  area: 'SELECT id, path AS name FROM areas WHERE deleted_at IS NULL',
-  agent: 'SELECT id, name FROM agents',
-  robot: 'SELECT id, name FROM robots',
-  trigger: 'SELECT id, slug AS name FROM triggers WHERE deleted_at IS NULL',
-  person: `SELECT id, lower(email) AS name FROM people WHERE kind = 'person'`,
-}
 
 const thingsOf = (list: ListName): Readonly<Record<string, ThingKind>> => (LISTS[list] as ListOf).things ?? {}
 
@@ -39,16 +30,7 @@ export async function viewsOut(): Promise<(Pick<BundleView, 'id' | 'list' | 'val
       (values[key]?.split(',') ?? []).map((id) => ({ kind, id: Number(id) })),
     ),
   )
-  const names = new Map<string, string>()
-  for (const kind of new Set(named.map((one) => one.kind))) {
-    const ids = named.filter((one) => one.kind === kind).map(({ id }) => id)
-    const found = await many<{ id: number; name: string }>(
-      null,
-      `SELECT * FROM (${NAMES[kind]}) n WHERE id = ANY($1::bigint[])`,
-      [ids.filter(Number.isSafeInteger)],
-    )
-    for (const { id, name } of found) names.set(`${kind} ${id}`, name)
-  }
+  const names = await namesOf(named)
   return rows.map(({ slug, title, list, queue, area, values }) => ({
     id: slug,
     title,
@@ -118,17 +100,4 @@ async function valuesIn(
     found[key] = ids.join()
   }
   return found
-}
-
-async function idOf(tx: Tx, path: string, kind: ThingKind | 'queue', name: string): Promise<number> {
-  const from = kind === 'queue' ? 'SELECT id, slug AS name FROM queues WHERE deleted_at IS NULL' : NAMES[kind]
-  const row = await maybeOne<{ id: number }>(tx, `SELECT id FROM (${from}) n WHERE lower(name) = lower($1) LIMIT 1`, [
-    name,
-  ])
-  if (!row)
-    throw invalid(
-      path,
-      kind === 'person' ? `There is nobody with the address ${name} here.` : `There is no ${kind} ${name} here.`,
-    )
-  return row.id
 }

@@ -1,11 +1,12 @@
 import type { Section, ReportDocument } from '@/core/reports/document'
-import type { ReportContent } from '@/core/reports/definition'
+import type { ReportContent, ReportFilter } from '@/core/reports/definition'
 import { targetWords } from '@/core/dispatch/target'
 import { deadlines } from '@/core/reports/deadlines'
 import { failures } from '@/core/reports/failures'
 import type { Frame, RunTaker } from '@/core/reports/facts'
 import { load, LOAD_BEFORE_MS } from '@/core/reports/load'
 import { nightLogSections } from '@/core/reports/night-log'
+import { ofView } from '@/core/reports/of-view'
 import { periodBefore, periodOf } from '@/core/reports/period'
 import { queues } from '@/core/reports/queues'
 import { runsByDay } from '@/core/reports/runs-by-day'
@@ -18,6 +19,7 @@ import { listPools } from '@/service/fleet/fleet'
 import { shiftLog } from '@/service/log/shift-log'
 import { actorOfPerson } from '@/service/people/sessions'
 import { listTriggers, triggerFilterSchema } from '@/service/timing/trigger-list'
+import { viewIfSeen } from '@/service/views/views'
 import { execute, maybeOne, many } from '@/store/db'
 import { notify } from '@/store/listen'
 import { isOutage } from '@/store/outage'
@@ -156,19 +158,36 @@ async function failed({ id, tries }: Taken, reason: string): Promise<void> {
 async function documentOf(report: ReportContent, owner: Actor, nowMs: number, say: Say): Promise<ReportDocument> {
   const zone = zoneOf(report.zone) as Zone
   const period = periodOf(report.period, zone, nowMs)
-  const filter = Object.fromEntries(
-    Object.entries(report.filter).map(([key, values]) => [key, (values as unknown[]).join()]),
-  )
-  const frame: Frame = { period, zone, nowMs, filter }
+  const { filter, about } = await filterOf(report, owner)
+  const frame: Frame = {
+    period,
+    zone,
+    nowMs,
+    filter: Object.fromEntries(Object.entries(filter).map(([key, values]) => [key, (values as unknown[]).join()])),
+  }
   return {
     title: report.title,
     kind: report.kind,
     period: { fromMs: period.fromMs, toMs: period.toMs, zone: report.zone, words: period.words },
     currency: report.kind === 'worth' ? report.options.currency : null,
     madeAtMs: nowMs,
+    ...(about === null ? {} : { about }),
     rightsOf: owner.name,
-    sections: await sectionsOf(report, owner, frame, say),
+    sections: await sectionsOf({ ...report, filter }, owner, frame, say),
   }
+}
+
+/** Which runs it is about: those that it names, or those of a view as it is now. */
+async function filterOf(
+  { filter }: ReportContent,
+  owner: Actor,
+): Promise<{ readonly filter: ReportFilter; readonly about: string | null }> {
+  if (filter.view === undefined) return { filter, about: null }
+  const view = await viewIfSeen(owner, filter.view)
+  if (!view) throw new Fault('The view that says which runs it is about is gone, or its owner may not see it any more.')
+  const { filter: its, left } = ofView(view.values)
+  const beyond = left.length === 0 ? '' : ` A report looks at all of them whatever their ${left.join(', ')}.`
+  return { filter: its, about: `Runs as the view ${view.title} names them.${beyond}` }
 }
 
 async function sectionsOf(report: ReportContent, owner: Actor, frame: Frame, say: Say): Promise<Section[]> {

@@ -1,7 +1,7 @@
 import type { ReportFilter } from '@/core/reports/definition'
 import type { RunFact } from '@/core/reports/facts'
 import type { ItemFact } from '@/core/reports/queues'
-import { createdWithin } from '@/service/runs/within'
+import { createdWithin, triedBy } from '@/service/runs/within'
 import { many, one } from '@/store/db'
 
 /** So many rows are read at a time: memory stays the same however many there are. */
@@ -17,7 +17,10 @@ interface Where {
 }
 
 /** Runs that were created in a stretch, steps too, as far as the filter means them. Flows around them count by their own. */
-async function whereOf({ fromMs, toMs }: Stretch, { job, area, trigger, person, cause }: ReportFilter): Promise<Where> {
+async function whereOf(
+  { fromMs, toMs }: Stretch,
+  { job, area, trigger, person, cause, agent, robot, kind }: ReportFilter,
+): Promise<Where> {
   const bind: unknown[] = []
   const param = (value: unknown): string => `$${bind.push(value)}`
   const where = createdWithin({ from: new Date(fromMs), to: new Date(toMs) }, param)
@@ -28,6 +31,12 @@ async function whereOf({ fromMs, toMs }: Stretch, { job, area, trigger, person, 
   }
   if (trigger) where.push(`r.trigger_id = ANY(${param(trigger)}::bigint[])`)
   if (person) where.push(`r.started_by = ANY(${param(person)}::bigint[])`)
+  if (robot) where.push(`r.robot_id = ANY(${param(robot)}::bigint[])`)
+  if (kind) where.push(`r.kind = ANY(${param(kind)}::text[])`)
+  if (agent) {
+    const tried = triedBy(param(agent), agent.length === 1)
+    where.push(`(${tried.map((part) => `(${part.join(' AND ')})`).join(' OR ')})`)
+  }
   if (cause) where.push(`r.cause = ANY(${param(cause)}::text[])`)
   return { sql: where.join(' AND '), bind }
 }

@@ -77,10 +77,11 @@ const fonts = (): Record<string, Record<'normal' | 'bold' | 'italics' | 'boldita
   return { Archivo: of('latin'), ArchivoExt: of('latin-ext') }
 }
 
-function headOf({ title, period, sections }: ReportDocument): Content[] {
+function headOf({ title, period, about, sections }: ReportDocument): Content[] {
   return [
     { text: pieces(title), fontSize: 20, bold: true, margin: [0, 0, 0, 2] },
-    { text: pieces(`${period.words} · ${period.zone}`), fontSize: 10, color: MUTE, margin: [0, 0, 0, 10] },
+    { text: pieces(`${period.words} · ${period.zone}`), fontSize: 10, color: MUTE, margin: [0, 0, 0, about ? 2 : 10] },
+    ...(about === undefined ? [] : [{ text: pieces(about), fontSize: 10, color: MUTE, margin: [0, 0, 0, 10] }]),
     {
       ul: sections.map((section, i) => ({
         text: [

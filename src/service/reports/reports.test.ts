@@ -11,7 +11,8 @@ import { seenBy, type Actor } from '@/service/base/actor'
 import { changePerson, insertPerson } from '@/service/people/people'
 import { addArea, saveArea } from '@/service/work/areas'
 import { addJob } from '@/service/work/work'
-import { listRuns, runFilterSchema } from '@/service/runs/run-list'
+import { addView, removeView, saveView } from '@/service/views/views'
+import { countAllRuns, listRuns, runFilterSchema } from '@/service/runs/run-list'
 import { jobDefinitionSchema } from '@/core/work/job'
 import { ADMIN, freshDatabase } from '@/store/database.test-help'
 import { execute, many, one, transaction } from '@/store/db'
@@ -166,6 +167,49 @@ describe('a report', () => {
       figure((await made(ines, (await addReport(ines, content({ filter: { area: [open] } }))).id)).document, 'Runs'),
     )
     expect(JSON.stringify(document)).not.toContain('Wages')
+  })
+
+  it('is about the runs of a view as it is when it is made, of machines and kinds; every figure leads to its rows', async () => {
+    const agentId = await makeAgent('of-a-view')
+    await execute(null, 'UPDATE runs SET agent_id = $1 WHERE job_id = $2 AND (id / 3) % 3 = 0', [
+      agentId,
+      jobs['Till files'],
+    ])
+    const values = (job: number | undefined): Record<string, string> => ({
+      job: String(job),
+      state: 'failed',
+      sort: 'ended',
+    })
+    const view = { list: 'runs', of: null, title: 'Tills', shared: 'everyone', areaId: null } as const
+    const { id: viewId } = await addView(ines, { ...view, values: values(jobs['Till files']) })
+    const { id } = await addReport(ines, content({ title: 'By a view', filter: { view: viewId } }))
+    const counted = async (filter: Record<string, unknown>): Promise<number> => {
+      const stretch = { from: '2026-10-19T23:00:00Z', to: '2026-10-28T00:00:00Z' }
+      return countAllRuns(ines, runFilterSchema.parse({ ...filter, ...stretch }))
+    }
+    const { document, id: resultId } = await made(ines, id)
+    const tills = await counted({ job: String(jobs['Till files']) })
+    expect([tills > 500, figure(document, 'Runs')]).toEqual([true, tills])
+    expect(document.about).toBe(
+      'Runs as the view Tills names them. A report looks at all of them whatever their state.',
+    )
+    expect(inOneLine(pdfText((await resultPdf(ines, resultId)).bytes))).toContain('whatever their state.')
+    const href = document.sections.flatMap(({ figures }) => figures).find(({ label }) => label === 'Runs')?.href ?? ''
+    expect(await counted(Object.fromEntries(new URLSearchParams(href.slice(6))))).toBe(tills)
+    // Whoever changes the view changes what the next one is about.
+    await saveView(ines, viewId, { ...view, values: { agent: String(agentId), kind: 'command' }, version: 1 })
+    const onIt = await counted({ agent: String(agentId) })
+    const next = (await made(ines, id)).document
+    expect([onIt > 100 && onIt < tills, figure(next, 'Runs')]).toEqual([true, onIt])
+    await expect(addReport(ines, content({ filter: { view: 999_999 } }))).rejects.toMatchObject({
+      errors: [{ path: 'filter.view' }],
+    })
+    expect(reportSchema.safeParse({ ...content(), filter: { view: viewId, job: [1] } }).success).toBe(false)
+    await removeView(ines, viewId)
+    const { id: third } = await makeReport(ines, id)
+    expect(await makeNext()).toEqual({ id: third, isMade: false })
+    expect((await oneResult(ines, third)).reason).toContain('The view that says which runs it is about is gone')
+    await execute(null, 'UPDATE runs SET agent_id = NULL WHERE agent_id = $1', [agentId])
   })
 
   it('is read by whom it names and nobody else, changed and removed by its owner', async () => {

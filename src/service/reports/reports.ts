@@ -9,6 +9,7 @@ import { requireSomewhere, type Actor } from '@/service/base/actor'
 import { requireOn } from '@/service/base/area-rights'
 import { difference, record } from '@/service/base/audit'
 import { invalid, notFound, Problem } from '@/service/base/problem'
+import { viewIfSeen } from '@/service/views/views'
 import { freeSlug } from '@/service/base/slugs'
 
 /** So many of one person. */
@@ -67,10 +68,26 @@ function asSeen(actor: Actor, { personId, ...report }: Stored): ReportRow {
   return { ...report, isMine, mayChange: isMine || (personId === null && isCaretaker(actor)) }
 }
 
+/** Whoever sits at the server's own command line carries all of them, whoever's they are; nothing is made with its rights. */
+const carriesAll = ({ id, via }: Actor): boolean => id === null && via === 'command-line'
+
+/** One by its id of files, for whoever brings it in; null: there is none. Refused to whom may not change it. */
+export async function reportToBringIn(tx: Tx, actor: Actor, slug: string): Promise<ReportRow | null> {
+  const row = await maybeOne<Stored>(tx, `SELECT ${ROW} WHERE d.slug = $1 FOR UPDATE OF d`, [slug])
+  if (!row) return null
+  const report = asSeen(actor, row)
+  if (!carriesAll(actor)) requireChange(report)
+  return report
+}
+
 /** All that somebody reads, by title. */
 export async function listReports(actor: Actor): Promise<ReportRow[]> {
   requireSomewhere(actor, 'see')
-  const rows = await many<Stored>(null, `SELECT ${ROW} WHERE ${READ} ORDER BY lower(d.title), d.id`, readBy(actor))
+  const rows = await many<Stored>(
+    null,
+    `SELECT ${ROW} WHERE ${carriesAll(actor) ? `(${READ} OR true)` : READ} ORDER BY lower(d.title), d.id`,
+    readBy(actor),
+  )
   return rows.map((row) => asSeen(actor, row))
 }
 
@@ -107,6 +124,10 @@ async function requireContent(tx: Tx, actor: Actor, { readers, mail, filter }: R
   await known('filter.job', 'SELECT id FROM jobs WHERE id = ANY ($1) AND deleted_at IS NULL', filter.job)
   await known('filter.area', 'SELECT id FROM areas WHERE id = ANY ($1) AND deleted_at IS NULL', filter.area)
   await known('filter.trigger', 'SELECT id FROM triggers WHERE id = ANY ($1) AND deleted_at IS NULL', filter.trigger)
+  await known('filter.agent', 'SELECT id FROM agents WHERE id = ANY ($1)', filter.agent)
+  await known('filter.robot', 'SELECT id FROM robots WHERE id = ANY ($1)', filter.robot)
+  if (filter.view !== undefined && (await viewIfSeen(actor, filter.view))?.list !== 'runs')
+    throw invalid('filter.view', 'There is no such view of runs.')
   await known('readers.areas', 'SELECT id FROM areas WHERE id = ANY ($1) AND deleted_at IS NULL', readers.areas)
 }
 
@@ -116,23 +137,31 @@ export async function addReport(actor: Actor, content: ReportContent): Promise<{
     throw new Problem('not-allowed', 'A report is made with a person’s rights. Sign in, or use a token of your own.')
   return transaction(async (tx) => {
     await requireContent(tx, actor, content)
-    const mine = await many(tx, 'SELECT id FROM reports WHERE person_id = $1', [actor.id])
-    if (mine.length >= MOST_REPORTS)
-      throw new Problem('too-many', `You keep ${MOST_REPORTS} reports already. Remove those that nobody reads.`)
-    const { id } = await db().reports.create(
-      {
-        ...content,
-        slug: await freeSlug(tx, 'reports', slugOf(content.title)),
-        personId: actor.id,
-        madeBy: actor.name,
-        savedBy: actor.name,
-      },
-      { transaction: tx },
-    )
-    await record(tx, actor, 'added', { type: 'report', id, title: content.title }, content)
-    await notify(tx, { reports: true })
-    return { id }
+    return insertReport(tx, actor, content, await freeSlug(tx, 'reports', slugOf(content.title)), actor.id)
   })
+}
+
+/** @param ownerId with whose rights it is made; null: nobody’s yet, and it is not made until an administrator takes it over */
+export async function insertReport(
+  tx: Tx,
+  actor: Actor,
+  content: ReportContent,
+  slug: string,
+  ownerId: number | null,
+): Promise<{ id: number }> {
+  const theirs = await many(tx, 'SELECT id FROM reports WHERE person_id = $1', [ownerId])
+  if (theirs.length >= MOST_REPORTS)
+    throw new Problem(
+      'too-many',
+      `${ownerId === actor.id ? 'You keep' : 'Its owner keeps'} ${MOST_REPORTS} reports already. Remove those that nobody reads.`,
+    )
+  const { id } = await db().reports.create(
+    { ...content, slug, personId: ownerId, madeBy: actor.name, savedBy: actor.name },
+    { transaction: tx },
+  )
+  await record(tx, actor, 'added', { type: 'report', id, title: content.title }, content)
+  await notify(tx, { reports: true })
+  return { id }
 }
 
 export async function saveReport(
@@ -151,28 +180,32 @@ export async function saveReport(
         [],
         { theirs: before },
       )
-    await requireContent(tx, actor, content)
-    await db().reports.update(
-      // Who takes care of one whose owner is gone is its owner from then on: it is made with their rights.
-      {
-        ...content,
-        version: version + 1,
-        savedBy: actor.name,
-        savedAt: new Date(),
-        ...(before.owner === null && actor.id !== null ? { personId: actor.id } : {}),
-      },
-      { where: { id }, transaction: tx },
-    )
-    await record(
-      tx,
-      actor,
-      'changed',
-      { type: 'report', id, title: content.title },
-      difference(contentOf(before), content),
-    )
-    await notify(tx, { reports: true })
+    await updateReport(tx, actor, before, content)
     return { version: version + 1 }
   })
+}
+
+export async function updateReport(tx: Tx, actor: Actor, before: ReportRow, content: ReportContent): Promise<void> {
+  await requireContent(tx, actor, content)
+  await db().reports.update(
+    // Who takes care of one whose owner is gone is its owner from then on: it is made with their rights.
+    {
+      ...content,
+      version: before.version + 1,
+      savedBy: actor.name,
+      savedAt: new Date(),
+      ...(before.owner === null && actor.id !== null ? { personId: actor.id } : {}),
+    },
+    { where: { id: before.id }, transaction: tx },
+  )
+  await record(
+    tx,
+    actor,
+    'changed',
+    { type: 'report', id: before.id, title: content.title },
+    difference(contentOf(before), content),
+  )
+  await notify(tx, { reports: true })
 }
 
 export function requireChange({ mayChange, owner, madeBy }: ReportRow): void {

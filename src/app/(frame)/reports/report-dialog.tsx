@@ -3,11 +3,11 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import type { ReportContent } from '@/core/reports/definition'
 import { contentOf, REPORT_KINDS, type ReportKind } from '@/core/reports/kinds'
+import type { ofView } from '@/core/reports/of-view'
 import type { PeriodSpec } from '@/core/reports/period'
 import type { PersonRow } from '@/service/people/people'
 import type { ReportRow } from '@/service/reports/reports'
 import type { AreaRow } from '@/service/work/areas'
-import type { JobRow } from '@/service/work/work'
 import { api } from '@/ui/api'
 import { useMay, useMe } from '@/ui/hooks/me'
 import { useTrouble } from '@/ui/hooks/saving'
@@ -19,6 +19,7 @@ import { ListField } from '@/ui/parts/list-field'
 import { NumberField } from '@/ui/parts/number-field'
 import { Select } from '@/ui/parts/select'
 import { Chosen } from './chosen'
+import { WhichRuns } from './which-runs'
 import { idOfPeriod, PERIODS } from './words'
 
 const ROLES = ['administrator', 'designer', 'operator', 'viewer'] as const
@@ -43,21 +44,25 @@ function fresh(zone: string): ReportContent {
 /** Makes a report, or changes one. */
 export function ReportDialog({
   report,
+  from,
   onClose,
   onDone,
 }: {
   /** null: a new one. */
   report: ReportRow | null
+  /** Of a new one: what it takes of a list of runs, and what it does not. */
+  from?: ReturnType<typeof ofView>
   onClose: () => void
   onDone: (id: number) => void
 }): ReactNode {
   const { zone } = useMe()
   const { why: whyNotShare } = useMay('operate')
   const client = useQueryClient()
-  const [content, setContent] = useState<ReportContent>(() => (report ? contentOf(report) : fresh(zone)))
+  const [content, setContent] = useState<ReportContent>(() =>
+    report ? contentOf(report) : { ...fresh(zone), filter: from?.filter ?? {} },
+  )
   const { trouble, setTrouble, faultOf, faultWithin } = useTrouble()
   const { data: areas = [] } = useQuery({ queryKey: ['areas'], queryFn: () => api.get<AreaRow[]>('/areas') })
-  const { data: jobs = [] } = useQuery({ queryKey: ['jobs'], queryFn: () => api.get<JobRow[]>('/jobs') })
   const { data: people = [] } = useQuery({ queryKey: ['people'], queryFn: () => api.get<PersonRow[]>('/people') })
   const set = (change: Partial<ReportContent>): void => setContent((before) => ({ ...before, ...change }))
   const { filter, options, readers, period, kind } = content
@@ -71,10 +76,6 @@ export function ReportDialog({
       void client.invalidateQueries({ queryKey: ['reports'] })
       onDone(id)
     }, setTrouble)
-  }
-  const narrowed = (key: 'job' | 'area', ids: number[]): void => {
-    const { [key]: _, ...rest } = filter
-    set({ filter: ids.length > 0 ? { ...rest, [key]: ids } : rest })
   }
   return (
     <Dialog title={report ? `Change ${report.title}` : 'New report'} isOpen onClose={onClose} width={580}>
@@ -110,26 +111,18 @@ export function ReportDialog({
             />
           </Row>
           {(OF_RUNS.includes(kind) || kind === 'queues') && (
-            <Row $top $gap={12}>
-              <Chosen
-                label="Of areas"
-                none="all areas"
-                ids={filter.area ?? []}
-                choices={places}
-                onChange={(ids) => narrowed('area', ids)}
-                error={faultWithin('filter.area')}
-              />
-              {OF_RUNS.includes(kind) && (
-                <Chosen
-                  label="Of jobs and flows"
-                  none="all of them"
-                  ids={filter.job ?? []}
-                  choices={jobs.map(({ id, title }) => ({ id, title }))}
-                  onChange={(ids) => narrowed('job', ids)}
-                  error={faultWithin('filter.job')}
-                />
-              )}
-            </Row>
+            <WhichRuns
+              filter={filter}
+              areas={areas}
+              isOfRuns={OF_RUNS.includes(kind)}
+              onChange={(next) => set({ filter: next })}
+              faultWithin={faultWithin}
+            />
+          )}
+          {from && from.left.length > 0 && (
+            <Small>
+              Of the list it takes whose runs they are; it looks at all of them whatever their {from.left.join(', ')}.
+            </Small>
           )}
           <Row $top $gap={12}>
             {kind === 'runs' && (

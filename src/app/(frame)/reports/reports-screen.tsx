@@ -4,6 +4,7 @@ import dynamic from 'next/dynamic'
 import { useRouter } from 'next/navigation'
 import type { ReactNode } from 'react'
 import { REPORT_KINDS } from '@/core/reports/kinds'
+import { ofView } from '@/core/reports/of-view'
 import type { ReportRow } from '@/service/reports/reports'
 import { api } from '@/ui/api'
 import { useAddress } from '@/ui/hooks/address'
@@ -17,6 +18,12 @@ import { readersWords } from './readers-words'
 import { periodWords } from './words'
 
 const ReportDialog = dynamic(() => import('./report-dialog').then((module) => module.ReportDialog), { ssr: false })
+
+/** What a new report takes of the list of runs that somebody came from: its address, or a view of it. */
+function fromRuns(address: string): ReturnType<typeof ofView> {
+  const { view, ...values } = Object.fromEntries(new URLSearchParams(address))
+  return Number(view) > 0 ? { filter: { view: Number(view) }, left: [] } : ofView(values)
+}
 
 /** Reports that somebody may read: what each is about, what came of it last, who reads it. */
 export function ReportsScreen(): ReactNode {
@@ -111,7 +118,12 @@ export function ReportsScreen(): ReactNode {
         )}
       </Panel>
       {values.new && (
-        <ReportDialog report={null} onClose={() => set({ new: null })} onDone={(id) => router.push(`/reports/${id}`)} />
+        <ReportDialog
+          report={null}
+          {...(values.runs === undefined ? {} : { from: fromRuns(values.runs) })}
+          onClose={() => set({ new: null, runs: null })}
+          onDone={(id) => router.push(`/reports/${id}`)}
+        />
       )}
     </Page>
   )

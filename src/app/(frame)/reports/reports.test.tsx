@@ -206,6 +206,46 @@ describe('a report', () => {
   })
 })
 
+describe('a report of a list of runs', () => {
+  const VIEWS = { views: [{ id: 12, title: 'Tills of last night' }], first: null }
+  const at = (runs: Record<string, string>): string =>
+    `/reports?new=1&runs=${encodeURIComponent(new URLSearchParams(runs).toString())}`
+  const posted = async (runs: Record<string, string>, more: () => Promise<void> = async () => undefined) => {
+    const asked = show(
+      <ReportsScreen />,
+      { ...SERVER, 'GET /views': VIEWS, 'POST /reports': { id: 9 } },
+      { at: at(runs) },
+    )
+    const dialog = await screen.findByRole('dialog')
+    await within(dialog).findByRole('button', { name: /Runs of a view/ })
+    const words = dialog.textContent ?? ''
+    await more()
+    await userEvent.type(within(dialog).getByRole('textbox', { name: 'Title' }), 'Tills')
+    await userEvent.click(within(dialog).getByRole('button', { name: 'Keep it' }))
+    return { words, filter: (changesOf(asked).at(-1)?.body as { filter: object }).filter }
+  }
+
+  it('takes over whose runs they are, says what it does not take, and lets go of marks', async () => {
+    const { words, filter } = await posted({ job: '8', agent: '3,4', trigger: '6', state: 'failed' }, async () => {
+      await userEvent.click(screen.getByRole('button', { name: /2 machines/ }))
+    })
+    expect(words).toContain('it looks at all of them whatever their state.')
+    expect(filter).toEqual({ job: [8], trigger: [6] })
+  })
+
+  it('or is of the view, as it is when it is made, until marks are wanted instead', async () => {
+    expect((await posted({ view: '12' })).filter).toEqual({ view: 12 })
+  })
+
+  it('of a view may be of none', async () => {
+    const { filter } = await posted({ view: '12' }, async () => {
+      await userEvent.click(screen.getByRole('button', { name: /Runs of a view/ }))
+      await userEvent.click(await screen.findByRole('option', { name: 'no view: as said below' }))
+    })
+    expect(filter).toEqual({})
+  })
+})
+
 it('what work spares is said from a day on; what is no number is told where it stands', async () => {
   const row: WorthRow = {
     what: 'job',

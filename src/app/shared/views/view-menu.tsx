@@ -2,10 +2,11 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { ChevronDown } from 'lucide-react'
 import dynamic from 'next/dynamic'
+import { useRouter } from 'next/navigation'
 import { useState, type ReactNode } from 'react'
 import { heldIn } from '@/core/views/view'
 import type { ViewRow } from '@/service/views/views'
-import { api, type ApiProblem } from '@/ui/api'
+import { api, queryOf, type ApiProblem } from '@/ui/api'
 import { useSay } from '@/ui/frame/announcer'
 import { Button } from '@/ui/parts/button'
 import { Confirm } from '@/ui/parts/dialog'
@@ -20,6 +21,7 @@ const ViewDialog = dynamic(() => import('./view-dialog').then((module) => module
 export function ViewMenu({ viewed }: { viewed: Viewed }): ReactNode {
   const { list, of, view, views, values, isChanged, first, open } = viewed
   const client = useQueryClient()
+  const router = useRouter()
   const say = useSay()
   const [asking, setAsking] = useState<'new' | 'change' | 'remove' | null>(null)
   const fail = (error: ApiProblem): void => say(error.detail, { bad: true })
@@ -62,6 +64,7 @@ export function ViewMenu({ viewed }: { viewed: Viewed }): ReactNode {
           </>
         ),
       })),
+    ...(list === 'runs' ? [{ id: 'report', title: 'Make a report of these …' }] : []),
     { id: 'new', title: view ? 'Keep as a new view …' : 'Keep this as a view …' },
     ...(view ? [{ id: 'first', title: view.id === first ? 'Open it first no more' : 'Open it first, for me' }] : []),
     ...(view?.mayChange
@@ -73,7 +76,10 @@ export function ViewMenu({ viewed }: { viewed: Viewed }): ReactNode {
   ]
   const onAction = (id: string): void => {
     if (id === 'all') open(null)
-    else if (id.startsWith('open ')) open(Number(id.slice(5)))
+    else if (id === 'report') {
+      const runs = view && !isChanged ? { view: String(view.id) } : heldIn(list, values)
+      router.push(`/reports${queryOf({ new: '1', runs: new URLSearchParams(runs).toString() })}`)
+    } else if (id.startsWith('open ')) open(Number(id.slice(5)))
     else if (id === 'first' && view) openFirst(view.id === first ? null : view.id)
     else if (id === 'new' || id === 'change' || id === 'remove') setAsking(id)
   }

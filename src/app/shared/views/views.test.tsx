@@ -1,4 +1,4 @@
-import { act, fireEvent, screen, waitFor, within } from '@testing-library/react'
+import { act, cleanup, fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { useEffect, type ReactNode } from 'react'
 import type { ViewRow } from '@/service/views/views'
 import { changesOf, No, press, show, type } from '@/ui/screen.test-help'
@@ -156,6 +156,21 @@ describe('a list and its views', () => {
     expect(new URLSearchParams(address()).get('state')).toBe('failed')
     set({ state: null })
     expect(address()).toBe('?view=none')
+  })
+
+  it('of runs leads to a report: of the view while it is as it was kept, else of what is shown', async () => {
+    const report = async (): Promise<string> => {
+      fireEvent.click(await screen.findByRole('button', { name: 'View: Failed last night' }))
+      fireEvent.click(await screen.findByRole('menuitem', { name: 'Make a report of these …' }))
+      return new URLSearchParams(address()).get('runs') ?? ''
+    }
+    open('/runs?view=12')
+    expect(await report()).toBe('view=12')
+    cleanup()
+    open('/runs?view=12')
+    await screen.findByRole('button', { name: 'View: Failed last night' })
+    set({ job: '5' })
+    expect(Object.fromEntries(new URLSearchParams(await report()))).toMatchObject({ state: 'failed', job: '5' })
   })
 
   it('whose view is gone shows the rest of its address', async () => {

@@ -115,7 +115,7 @@ export function ReportScreen({ id, resultId }: { id: number; resultId?: number }
         </Row>
         <Small>
           {document
-            ? `${document.period.words}, ${document.period.zone} · made with the rights of ${document.rightsOf}`
+            ? `${document.period.words}, ${document.period.zone} · ${document.about === undefined ? '' : `${document.about} · `}made with the rights of ${document.rightsOf}`
             : `${REPORT_KINDS[kind].title}, ${periodWords(report.data.period)}`}{' '}
           · read by {readersWords(report.data)}
         </Small>
