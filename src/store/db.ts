@@ -75,7 +75,9 @@ export const UNIQUE_VIOLATION = '23505'
 export async function many<Row extends object>(tx: Tx | null, sql: string, bind: unknown[] = []): Promise<Row[]> {
   // Walls, and an organisation, are there for the length of a transaction; a query by itself becomes one.
   if (tx === null && entrance(whoReads()) !== undefined) return transaction((own) => many<Row>(own, sql, bind))
-  return db().sequelize.query<Row>(sql, { type: QueryTypes.SELECT, bind, transaction: tx })
+  // As the driver gives them: of a SELECT each row would be copied once more.
+  const [rows] = await db().sequelize.query(sql, { type: QueryTypes.RAW, bind, transaction: tx })
+  return rows as Row[]
 }
 
 /** The one row, or undefined. */

@@ -1,5 +1,6 @@
 import { freshDatabase } from './database.test-help'
 import { execute, many, maybeOne, one, sqlState, transaction, type Tx } from './db'
+import { isoText } from './iso'
 import { listen, notify, type Change } from './listen'
 import { migrate } from './migrate'
 
@@ -123,6 +124,16 @@ describe('who listens', () => {
     await until(() => runsHeard().length > 0)
     expect(runsHeard()).toEqual([[7]])
   })
+})
+
+it('an instant said by the database is what JSON says of it', async () => {
+  const rows = await many<{ at: Date; said: string; none: string | null }>(
+    null,
+    `SELECT at, ${isoText('at')} AS said, ${isoText('NULL::timestamptz')} AS none
+       FROM (SELECT '1999-12-31T23:59:59.999999Z'::timestamptz + i * interval '17 days 3 hours 0.000777 s' AS at FROM generate_series(0, 700) AS i) t`,
+  )
+  expect(rows.map(({ said }) => said)).toEqual(rows.map(({ at }) => at.toISOString()))
+  expect(rows[0]).toMatchObject({ said: '1999-12-31T23:59:59.999Z', none: null })
 })
 
 describe('the schema', () => {

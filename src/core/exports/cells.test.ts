@@ -18,6 +18,8 @@ describe('a cell of CSV', () => {
     expect(csvCell('instant', '2026-11-27T03:00:00+01:00')).toBe('2026-11-27T02:00:00.000Z')
     expect(csvCell('instant', new Date(0))).toBe('1970-01-01T00:00:00.000Z')
     expect(csvCell('instant', 'never')).toBe('')
+    expect(csvCell('instant', '2026-11-27T02:00:00.000Z')).toBe('2026-11-27T02:00:00.000Z')
+    expect(csvCell('instant', '2026-13-27T02:00:00.000Z')).toBe('')
     expect(csvCell('duration', 4_080_500)).toBe('4080.5')
     expect(csvCell('number', -3)).toBe('-3')
     expect(csvCell('number', Infinity)).toBe('')

@@ -33,6 +33,15 @@ export function cellOf(kind: CellKind, value: unknown): Cell {
 export const csvHeading = ({ title, kind }: { readonly title: string; readonly kind: CellKind }): string =>
   kind === 'duration' ? `${title} (s)` : title
 
+/** An instant as the database says it (store/iso.ts) is what a file says: millions of them are not read only to be written again. */
+const WRITTEN = /^\d{4}-(?:0\d|1[0-2])-[0-3]\dT[0-2]\d:[0-5]\d:[0-5]\d\.\d{3}Z$/
+
+function isoInstant(value: unknown): string | null {
+  if (typeof value === 'string' && WRITTEN.test(value)) return value
+  const cell = cellOf('instant', value)
+  return cell instanceof Date ? cell.toISOString() : null
+}
+
 const seconds = (ms: number): number => Math.round(ms) / 1000
 
 /**
@@ -40,9 +49,9 @@ const seconds = (ms: number): number => Math.round(ms) / 1000
  * (OWASP, CSV injection), in numbers a minus is nothing but a minus.
  */
 export function csvCell(kind: CellKind, value: unknown): string {
-  const cell = cellOf(kind, value)
+  if (kind === 'instant') return isoInstant(value) ?? ''
+  const cell = cellOf(kind, value) as Exclude<Cell, Date>
   if (cell === null) return ''
-  if (cell instanceof Date) return cell.toISOString()
   if (kind === 'duration') return String(seconds(Number(cell)))
   if (typeof cell === 'number') return String(cell)
   if (typeof cell === 'boolean') return cell ? 'yes' : 'no'
@@ -51,13 +60,13 @@ export function csvCell(kind: CellKind, value: unknown): string {
 
 /** A row as an object of JSON: keys are the columns’ ids, durations in seconds under `idSeconds`. */
 export function jsonRow<Row>(columns: readonly ExportColumn<Row>[], row: Row): Record<string, unknown> {
-  return Object.fromEntries(
-    columns.map(({ id, kind, value }) => {
-      const cell = cellOf(kind, value(row))
-      if (kind === 'duration') return [`${id}Seconds`, cell === null ? null : seconds(Number(cell))]
-      return [id, cell]
-    }),
-  )
+  const said: Record<string, unknown> = {}
+  for (const { id, kind, value } of columns) {
+    const cell = kind === 'instant' ? isoInstant(value(row)) : cellOf(kind, value(row))
+    if (kind === 'duration') said[`${id}Seconds`] = cell === null ? null : seconds(Number(cell))
+    else said[id] = cell
+  }
+  return said
 }
 
 const MS_PER_DAY = 86_400_000

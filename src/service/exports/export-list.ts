@@ -59,7 +59,13 @@ export function listFile<Row, Schema extends z.ZodType>(list: ListFile<Row, Sche
     const first = await pages.next()
     async function* rows(): AsyncGenerator<readonly Row[]> {
       try {
-        for (let page = first; !page.done; page = await pages.next()) yield page.value
+        for (let page = first; !page.done;) {
+          // The database reads the next page while this one is written.
+          const next = pages.next()
+          next.catch(() => undefined)
+          yield page.value
+          page = await next
+        }
       } finally {
         await pages.return?.()
       }
