@@ -13,6 +13,7 @@ import { whyWaiting } from '@/service/runs/run-page'
 import { watchUnreachable } from '@/service/runs/unreachable'
 import { clearBoard, refreshUsual } from '@/service/runs/upkeep'
 import { addArea } from '@/service/work/areas'
+import { addView, oneView } from '@/service/views/views'
 import { addJob, listJobs } from '@/service/work/work'
 import { closeDb, db, execute, many } from '@/store/db'
 import { migrate } from '@/store/migrate'
@@ -143,6 +144,12 @@ const PAGES: Record<string, () => Promise<unknown>> = {
   'a title found': () => find(COMMAND_LINE, 'Trigger 777'),
   'clearing the board': () => clearBoard(),
   'usual lengths, of a minute': () => refreshUsual(new Date(Date.now() - 60_000)),
+  'runs by a view': async () => {
+    const { id } = await keptView()
+    const { values } = await oneView(COMMAND_LINE, id)
+    const { columns: _, ...filter } = values
+    return listRuns(COMMAND_LINE, runFilterSchema.parse(filter))
+  },
   'what is ready': () => readyVersions(),
   'what cannot be reached': () => watchUnreachable(Date.now()),
   'why one waits': async () => {
@@ -151,6 +158,23 @@ const PAGES: Record<string, () => Promise<unknown>> = {
   },
   deadlines: () => watchDeadlines(),
 }
+
+let kept: Promise<{ id: number }> | undefined
+/** As somebody keeps it who looks after some of the jobs. */
+const keptView = (): Promise<{ id: number }> =>
+  (kept ??= addView(
+    { ...COMMAND_LINE, id: 1 },
+    {
+      ...{ list: 'runs', of: null, title: 'Ours that failed', shared: 'everyone', areaId: null },
+      values: {
+        state: 'failed,lost',
+        job: '17,18,19,20,21,22',
+        area: '1',
+        sort: 'ended',
+        columns: 'number,job,reason',
+      },
+    },
+  ))
 
 async function main(): Promise<void> {
   await fill()

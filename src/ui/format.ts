@@ -1,16 +1,10 @@
+import { durationWords } from '@/core/schema/duration-words'
+
 /** How times and lengths are written on every screen. */
 
-const pad = (n: number): string => String(n).padStart(2, '0')
-
-/** `0:41`, `12:07`, `1 h 08 min`, `2 d 4 h`; milliseconds in. */
-export function duration(ms: number | null | undefined): string {
-  if (ms === null || ms === undefined) return ''
-  const seconds = Math.round(ms / 1000)
-  if (seconds < 3600) return `${Math.floor(seconds / 60)}:${pad(seconds % 60)}`
-  const minutes = Math.floor(seconds / 60)
-  if (minutes < 2880) return `${Math.floor(minutes / 60)} h ${pad(minutes % 60)} min`
-  return `${Math.floor(minutes / 1440)} d ${Math.floor((minutes % 1440) / 60)} h`
-}
+/** A length in milliseconds; nothing where there is none. */
+export const duration = (ms: number | null | undefined): string =>
+  ms === null || ms === undefined ? '' : durationWords(ms)
 
 /** `812 bytes`, `14 KiB`, `3.2 MiB`. */
 export function bytesWords(bytes: number): string {

@@ -1,4 +1,5 @@
 import { civil, parseIsoDay, weekdayIndex } from '../calendar/days'
+import { durationWords } from '../schema/duration-words'
 import { zoneOf } from '../timing/zone'
 import type { Cell, ReportDocument, Unit } from './document'
 import { MONTHS, WEEKDAYS } from './names'
@@ -9,18 +10,8 @@ export interface Writing {
   readonly currency: string | null
 }
 
-const pad = (n: number): string => String(n).padStart(2, '0')
-
-/** `0:41`, `1 h 08 min`, `3 d 4 h`; with a minus before what is negative. */
-function lengthWords(ms: number): string {
-  const sign = ms < 0 ? '−' : ''
-  const seconds = Math.round(Math.abs(ms) / 1000)
-  if (seconds < 3600) return `${sign}${Math.floor(seconds / 60)}:${pad(seconds % 60)}`
-  const minutes = Math.round(seconds / 60)
-  if (minutes < 2880) return `${sign}${Math.floor(minutes / 60)} h ${pad(minutes % 60)} min`
-  const hours = Math.round(minutes / 60)
-  return `${sign}${Math.floor(hours / 24)} d ${hours % 24} h`
-}
+/** With a minus before what is negative. */
+const lengthWords = (ms: number): string => `${ms < 0 ? '−' : ''}${durationWords(Math.abs(ms))}`
 
 const formats = new Map<string, Intl.NumberFormat>()
 function numberFormat(options: Intl.NumberFormatOptions): Intl.NumberFormat {

@@ -39,6 +39,8 @@ export function endedWithin(
   return [
     ...(endedFrom === undefined ? [] : [`${endedAt} >= ${param(endedFrom)}::timestamptz`]),
     `${endedAt} < ${param(endedTo ?? 'infinity')}::timestamptz`,
+    // What ended by then was there by then: the newest need not be looked through.
+    ...(endedTo === undefined ? [] : createdWithin({ to: endedTo }, param)),
   ]
 }
 

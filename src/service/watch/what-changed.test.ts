@@ -129,4 +129,104 @@ describe('what changed since a job last went well', () => {
       [c, 'Three'],
     ])
   })
+
+  /** A run as it stands in the database, that began so many minutes ago. */
+  async function stood(
+    jobId: number,
+    ago: number,
+    {
+      took = 1,
+      waited = 0,
+      state = 'succeeded',
+      flow = null as number | null,
+      version = 1,
+      kind = 'command',
+      path = null as string | null,
+      at = 'a1',
+    } = {},
+  ): Promise<number> {
+    const { id } = await one<{ id: number }>(
+      null,
+      `INSERT INTO runs (job_id, job_version, area_id, target, kind, state, cause, starter_name, attempts, priority, agent_id, flow_run_id, step_path, step, created_at, ready_at, started_at, ended_at, duration_ms)
+       SELECT $1::bigint, $2, area_id, '{"agent": "a1"}', $3, $4, 'person', 'x', 1, 2, (SELECT id FROM agents WHERE name = $5), $6, $7::text, CASE WHEN $7::text IS NULL THEN NULL ELSE ascii($7::text) END, b - w, b - w, b, b + t, extract(epoch FROM t) * 1000
+         FROM jobs, LATERAL (SELECT now() - make_interval(mins => $8) AS b, make_interval(secs => 60 * $9::float8) AS t, make_interval(secs => 60 * $10::float8) AS w) x WHERE id = $1 RETURNING id`,
+      [jobId, version, kind, state, at, flow, path, ago, took, waited],
+    )
+    return id
+  }
+
+  it('of a flow is how long its steps took and waited, how their work was changed, and what its failed steps touch', async () => {
+    const lock = await addLock(ADMIN, { name: 'tills', title: 'Tills', units: 3 })
+    const [close, sum, send] = [
+      await makeJob({}, 'Close'),
+      await makeJob({}, 'Sum up'),
+      await makeJob({ locks: { tills: 1 } }, 'Send'),
+    ]
+    const flowJob = await makeJob({}, 'Close of day')
+    const steps = async (flow: number, ago: number, slow: boolean, last: string): Promise<number> => {
+      await stood(close, ago, { flow, path: 'close', took: slow ? 12 : 3, waited: slow ? 30 : 1 })
+      await stood(sum, ago - 20, { flow, path: 'sum', version: slow ? 2 : 1 })
+      return stood(send, ago - 25, { flow, path: 'send', state: last, took: slow ? 9 : 1 })
+    }
+    const good = await stood(flowJob, 2000, { kind: 'flow' })
+    await steps(good, 2000, false, 'succeeded')
+    const { title, notes, areaId, active, version, definition } = await oneJob(ADMIN, sum)
+    const action = { kind: 'command', command: 'sum --all' } as const
+    await saveJob(ADMIN, sum, { title, notes, areaId, active, version, definition: { ...definition, action } })
+    await changeLock(ADMIN, lock.id, { title: 'Tills', units: 1 })
+    await execute(
+      null,
+      `UPDATE audit SET at = at - interval '100 minutes' WHERE object_type = 'lock' AND action = 'changed'`,
+    )
+    await execute(
+      null,
+      `UPDATE job_versions SET saved_at = saved_at - interval '90 minutes' WHERE job_id = $1 AND version = 2`,
+      [sum],
+    )
+    const bad = await stood(flowJob, 60, { kind: 'flow', state: 'failed' })
+    const last = await steps(bad, 60, true, 'failed')
+    await execute(null, `UPDATE runs SET locks = '{"tills": 1}' WHERE id = $1`, [last])
+    expect(await told(bad)).toEqual([
+      expect.stringMatching(/^Step Sum up, Version 2: The command was “.*” and is “sum --all”\.$/),
+      'The lock Tills was changed: The number of units was 3 and is 1.',
+      'Step Close waited 30:00 until it could begin; it was 1:00.',
+      'Step Close took 12:00; it was 3:00.',
+      'Step Send took 9:00; it was 1:00.',
+    ])
+    // The step itself is told of those before it, not of itself: what failed took as long as it took to fail.
+    const steps_ = await told(last)
+    expect(steps_).toContain('Step Close took 12:00; it was 3:00.')
+    expect(steps_.join()).not.toContain('Step Send')
+  })
+
+  it('is that it waited, that a file is not there, or that all on its system took long', async () => {
+    const job = await makeJob({}, 'Tide tables')
+    await stood(job, 900)
+    const waited = await stood(job, 800, { waited: 40, took: 1 })
+    expect(await told(waited)).toEqual(['It waited 40:00 until it could begin; it was 0:00.'])
+    const failed = await stood(job, 700, { state: 'failed' })
+    await execute(
+      null,
+      `INSERT INTO attempts (run_id, number, agent_id, state, lease_until, handed_at, telling_line) VALUES ($1, 1, $2, 'failed', now(), now(), 'cat: /srv/tides.csv: No such file or directory')`,
+      [failed, agentId],
+    )
+    expect(await told(failed)).toEqual(['Its output says that /srv/tides.csv is not there.'])
+    const { id: system } = await one<{ id: number }>(
+      null,
+      `INSERT INTO systems (slug, title, kind, saved_by) VALUES ('tickets', 'Ticket database', 'database', 'x') RETURNING id`,
+    )
+    let first = 0
+    for (let i = 0; i < 24; i++) {
+      const each = await makeJob({}, `Table ${i}`)
+      await execute(null, 'UPDATE jobs SET usual_ms = 60000, system_id = $2 WHERE id = $1', [
+        each,
+        i < 5 ? system : null,
+      ])
+      const id = await stood(each, 5000, { took: i < 5 ? 4 : 1, at: i % 2 ? 'a1' : 'b1' })
+      first ||= id
+    }
+    const { together } = await whatChanged(ADMIN, first)
+    expect(together).toMatchObject([{ kind: 'system', how: 'slow', name: 'Ticket database', id: system }])
+    expect(together[0]?.runs).toHaveLength(5)
+  })
 })

@@ -21,6 +21,7 @@ import { countsOf, firstToLookAt, lookOfStep, runTimes } from './flow-model'
 import { FlowHead } from './flow-head'
 import { FlowOutline } from './flow-outline'
 import { FlowStory } from './flow-story'
+import { SinceGood } from './since-good'
 import { StepPanel } from './step-panel'
 import { InputList } from './what-ran'
 
@@ -89,6 +90,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
         )}
         {day && <FactItem name="day">{day}</FactItem>}
       </Facts>
+      {(run.state === 'failed' || run.deadlineState === 'late') && <SinceGood runId={run.id} />}
       {steps.length === 0 ? (
         <Panel style={{ padding: 14 }}>
           <Mute>This flow has no steps.</Mute>

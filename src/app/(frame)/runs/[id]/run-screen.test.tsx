@@ -392,7 +392,7 @@ describe('a run that did not go well', () => {
     more: 2,
     together: [
       {
-        ...{ kind: 'machine', name: 'tarn-ops1', id: 4 },
+        ...{ kind: 'machine', how: 'failed', name: 'tarn-ops1', id: 4 },
         runs: [
           { id: 18204, title: 'Till file', at: ago(60), says: 'no space left' },
           { id: 18203, title: 'Gate counts', at: ago(90), says: 'no space left' },
@@ -421,6 +421,18 @@ describe('a run that did not go well', () => {
     fireEvent.click(panel.getByRole('button', { name: 'All 4' }))
     expect(lines()).toHaveLength(4)
     expect(panel.getByText('And 2 changes more.')).toBeTruthy()
+  })
+
+  it('and what took long with it on one system', async () => {
+    const slow = { ...found.together[0], kind: 'system', how: 'slow', name: 'Ticket database', id: 2 }
+    show(<RunScreen id={18204} />, {
+      'GET /runs/18204': run(),
+      'GET /runs/18204/changes': { ...found, together: [slow] },
+    })
+    expect((await screen.findByText('Perhaps one cause:')).parentElement?.textContent).toContain(
+      '2 jobs took much longer than usual on Ticket database within an hour',
+    )
+    expect(screen.getByRole('link', { name: 'Ticket database' }).getAttribute('href')).toBe('/fleet/systems/2')
   })
 
   it('says so where nothing is known to have changed, and asks nothing of a run that went well', async () => {

@@ -3,7 +3,8 @@ import { useQuery } from '@tanstack/react-query'
 import { useState, type ReactNode } from 'react'
 import styled from 'styled-components'
 import type { Change } from '@/core/changes/since-good'
-import type { FailedTogether, WhatChanged } from '@/service/watch/what-changed'
+import type { FailedTogether } from '@/service/watch/failed-together'
+import type { WhatChanged } from '@/service/watch/what-changed'
 import { objectPage } from '@/app/shared/work/object-page'
 import { api } from '@/ui/api'
 import { count } from '@/ui/format'
@@ -45,7 +46,7 @@ export function SinceGood({ runId }: { runId: number }): ReactNode {
   return (
     <Panel style={{ padding: '7px 12px' }} aria-label="What changed">
       {together.map((one) => (
-        <Together key={one.kind} together={one} />
+        <Together key={`${one.how} ${one.kind}`} together={one} />
       ))}
       <Row $wrap>
         <b>{good === null ? 'It never went well before' : 'Since it last went well'}</b>
@@ -101,12 +102,13 @@ function Said({ change: { says, object } }: { change: Change }): ReactNode {
 
 const COMMON_WORDS = { machine: 'on', system: 'on', account: 'with the account' } as const
 
-/** Other jobs that failed with it, and what they have in common. */
-function Together({ together: { kind, name, id, runs } }: { together: FailedTogether }): ReactNode {
+/** Other jobs that failed, or took long, with it, and what they have in common. */
+function Together({ together: { kind, how, name, id, runs } }: { together: FailedTogether }): ReactNode {
   const href = id === null ? null : kind === 'machine' ? `/fleet/agents/${id}` : `/fleet/systems/${id}`
   return (
     <div style={{ borderLeft: '4px solid var(--late)', paddingLeft: 10, marginBottom: 6 }}>
-      <b>Perhaps one cause:</b> {count(runs.length, 'job')} failed {COMMON_WORDS[kind]}{' '}
+      <b>Perhaps one cause:</b> {count(runs.length, 'job')}{' '}
+      {how === 'failed' ? 'failed' : 'took much longer than usual'} {COMMON_WORDS[kind]}{' '}
       {href ? <Link href={href}>{name}</Link> : name} within an hour:{' '}
       {runs.slice(0, 5).map(({ id: runId, title, says }, i) => (
         <span key={runId} title={says}>
