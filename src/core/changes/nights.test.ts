@@ -23,6 +23,14 @@ interface Told {
   readonly first: string
 }
 
+/** What programs end with that fail by chance; some say nothing. */
+const SAID = [
+  '',
+  'gave up after an unexpected answer',
+  'connection reset by peer',
+  'assertion failed',
+  'row 17 has no date',
+]
 const NOISE: readonly ChangeKind[] = ['pool', 'trigger', 'calendar']
 
 /** A made-up night: jobs on machines, databases and with accounts, some fail or take long by chance, people change this and that, and one cause is planted. What each run that it touches is told of. */
@@ -74,7 +82,7 @@ function nightOf(seed: number, cause: Cause | null): Told[] {
           : isHit(job) && cause === 'missing file'
             ? `cat: /srv/in/day-${pick(99)}.csv: No such file or directory`
             : byChance
-              ? `Exit code ${1 + pick(5)}.`
+              ? (SAID[pick(SAID.length)] as string)
               : '',
     }
   })

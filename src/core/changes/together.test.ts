@@ -77,6 +77,21 @@ describe('jobs that fail together', () => {
     ).toEqual([])
   })
 
+  it('with the same words are told however many others go on well there, unless they are said elsewhere, too', () => {
+    const run = (runId: number, says: string, machine = 'a'): EndedNear => ({
+      ...{ runId, jobId: runId, wentWell: says === '', isSlow: false, says },
+      common: { machine, system: null, account: null },
+    })
+    const full = [1, 2, 3].map((id) => run(id, `write /srv/${id}: no space left`))
+    const others = [run(4, 'Exit code 2'), ...Array.from({ length: 20 }, (_, i) => run(10 + i, '', i < 12 ? 'a' : 'b'))]
+    expect(sharedCauses(2, [...full, ...others])).toEqual([
+      { kind: 'machine', how: 'failed', name: 'a', runIds: [2, 1, 3] },
+    ])
+    expect(sharedCauses(4, [...full, ...others])).toEqual([])
+    expect(sharedCauses(1, [...full.slice(0, 2), ...others])).toEqual([])
+    expect(sharedCauses(1, [...full, ...others, run(50, 'write /srv/9: no space left', 'b')])).toEqual([])
+  })
+
   it('or take long together, as far as they all belong to one machine or system', () => {
     const run = (runId: number, isSlow: boolean, system: string | null): EndedNear => ({
       ...{ runId, jobId: runId, wentWell: true, isSlow, says: '' },

@@ -45,10 +45,16 @@ function atLeast(k: number, n: number, p: number): number {
 
 const jobsOf = (runs: readonly EndedNear[]): Set<number> => new Set(runs.map(({ jobId }) => jobId))
 
+/** So many jobs that fail in one place with the same words, and none elsewhere, have one cause, however many need nothing of it and go on well: a full disk stops only those that write. */
+const LEAST_SAYING = 3
+
+/** What it ends with, numbers aside. */
+const wordsOf = ({ says }: EndedNear): string => says.replaceAll(/\d+/g, '0').trim()
+
 /** Whether these runs, of several jobs, all end with the same words: numbers aside. Then it is hardly by chance. */
 function sayTheSame(near: readonly EndedNear[], runIds: Iterable<number>): boolean {
   const ids = new Set(runIds)
-  const said = near.filter(({ runId }) => ids.has(runId)).map(({ says }) => says.replaceAll(/\d+/g, '0').trim())
+  const said = near.filter(({ runId }) => ids.has(runId)).map(wordsOf)
   return said[0] !== undefined && said[0] !== '' && said.every((line) => line === said[0])
 }
 
@@ -80,9 +86,15 @@ function sharedBy(
     const share = newest.size / jobsOf(here).size
     // How often it happens to a job elsewhere, smoothed (Jeffreys), for of few nothing is known for sure.
     const elsewhere = (jobsOf(there.filter(isBad)).size + 0.5) / (jobsOf(there).size + 1)
-    if (newest.size < LEAST_JOBS || share < LEAST_SHARE) continue
+    if (newest.size < LEAST_JOBS) continue
     const isByChance = atLeast(newest.size, jobsOf(here).size, elsewhere) > BY_CHANCE
-    if (isByChance && !(how === 'failed' && sayTheSame(here, newest.values()))) continue
+    if (share < LEAST_SHARE || (isByChance && !(how === 'failed' && sayTheSame(here, newest.values())))) {
+      const likeOwn = (one: EndedNear): boolean => isBad(one) && wordsOf(one) === wordsOf(own)
+      const saying = here.filter(likeOwn)
+      if (wordsOf(own) === '' || jobsOf(saying).size < LEAST_SAYING || there.some(likeOwn)) continue
+      const others = jobsOf(here.filter((one) => isBad(one) && !likeOwn(one)))
+      for (const jobId of others) if (!jobsOf(saying).has(jobId)) newest.delete(jobId)
+    }
     newest.delete(own.jobId)
     found.push({ kind, how, name, runIds: [runId, ...newest.values()], jobs: newest.size + 1, share })
   }

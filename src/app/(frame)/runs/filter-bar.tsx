@@ -168,6 +168,7 @@ function useOptions(): Token[] {
 const KEY_WORDS: Readonly<Record<string, string>> = {
   agent: 'machine',
   cause: 'by',
+  holds: 'is',
   endedFrom: 'ended from',
   endedTo: 'ended before',
   ranFrom: 'running from',

@@ -90,7 +90,7 @@ function Loaded({ run, view: { steps, day } }: { run: FlowRunFull; view: FlowRun
         )}
         {day && <FactItem name="day">{day}</FactItem>}
       </Facts>
-      {(run.state === 'failed' || run.deadlineState === 'late') && <SinceGood runId={run.id} />}
+      {(run.state === 'failed' || run.deadlineState === 'late') && <SinceGood runId={run.id} isFlow />}
       {steps.length === 0 ? (
         <Panel style={{ padding: 14 }}>
           <Mute>This flow has no steps.</Mute>

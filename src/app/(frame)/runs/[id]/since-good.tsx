@@ -34,7 +34,7 @@ const Lines = styled.ul`
 `
 
 /** What is different from when the job last went well, and what failed with it. No guess stands there as a fact. */
-export function SinceGood({ runId }: { runId: number }): ReactNode {
+export function SinceGood({ runId, isFlow = false }: { runId: number; isFlow?: boolean }): ReactNode {
   const { data } = useQuery({
     queryKey: ['run', runId, 'changes'],
     queryFn: () => api.get<WhatChanged>(`/runs/${runId}/changes`),
@@ -66,7 +66,7 @@ export function SinceGood({ runId }: { runId: number }): ReactNode {
             {isWhole ? 'Fewer' : `All ${changes.length}`}
           </Button>
         )}
-        {good && <Link href={`/runs/compare?a=${good.id}&b=${runId}`}>Compare the outputs</Link>}
+        {good && !isFlow && <Link href={`/runs/compare?a=${good.id}&b=${runId}`}>Compare the outputs</Link>}
       </Row>
       {good && changes.length === 0 && (
         <Small>
