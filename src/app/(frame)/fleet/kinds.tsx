@@ -19,7 +19,12 @@ type Group = KindsFound['groups'][number]
 
 /** What kinds of step there are, which agents of which versions carry them out, and which are switched off for all. */
 export function Kinds(): ReactNode {
-  const { data, error } = useQuery({ queryKey: ['kinds'], queryFn: () => api.get<KindsFound>('/kinds') })
+  const { data, error } = useQuery({
+    queryKey: ['kinds'],
+    queryFn: () => api.get<KindsFound>('/kinds'),
+    // Runs wait and go on all the time.
+    refetchInterval: 5000,
+  })
   const { why } = useMay('administer')
   const client = useQueryClient()
   const say = useSay()

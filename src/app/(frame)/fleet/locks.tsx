@@ -19,7 +19,12 @@ import { Table } from '@/ui/parts/table'
 
 /** Named units that runs hold while they go on, wherever they run. */
 export function Locks(): ReactNode {
-  const { data: rows, isSuccess } = useQuery({ queryKey: ['locks'], queryFn: () => api.get<LockRow[]>('/locks') })
+  const { data: rows, isSuccess } = useQuery({
+    queryKey: ['locks'],
+    queryFn: () => api.get<LockRow[]>('/locks'),
+    // Runs take and leave units all the time.
+    refetchInterval: 5000,
+  })
   const { why } = useMay('administer')
   const client = useQueryClient()
   const say = useSay()
