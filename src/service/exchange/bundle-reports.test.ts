@@ -104,6 +104,7 @@ it('a job of the same file may make one that is new; it is whose that brings it 
   const { id: jobId } = await one<{ id: number }>(null, `SELECT id FROM jobs WHERE slug = 'makes-it'`)
   expect((await called(torvald, 'nightly'))?.filter).toEqual({ job: [jobId] })
   // Somebody else's is not changed by a file.
+  expect(await bring(moira, [nightly], file('nightly'))).toEqual([{ kind: 'report', id: 'nightly', what: 'same' }])
   const theirs = bring(moira, [{ ...nightly, title: 'Mine' }], file('nightly'))
   await expect(theirs).rejects.toMatchObject({ code: 'not-allowed' })
   await bring(COMMAND_LINE, [

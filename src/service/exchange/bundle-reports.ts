@@ -3,7 +3,14 @@ import { reportSchema, type ReportContent } from '@/core/reports/definition'
 import { contentOf } from '@/core/reports/kinds'
 import type { Actor } from '@/service/base/actor'
 import { Problem } from '@/service/base/problem'
-import { insertReport, listReports, reportToBringIn, updateReport, type ReportRow } from '@/service/reports/reports'
+import {
+  insertReport,
+  listReports,
+  reportToBringIn,
+  requireChange,
+  updateReport,
+  type ReportRow,
+} from '@/service/reports/reports'
 import { many, maybeOne, type Tx } from '@/store/db'
 import { areaFor } from './bundle-people'
 import { idOf, namesOf } from './bundle-names'
@@ -144,7 +151,11 @@ export async function importReports(
     const before = (await reportToBringIn(tx, actor, report.id)) as ReportRow
     const content: ReportContent = read.data
     const isSame = sameJson(contentOf(before), content)
-    if (!isSame) await updateReport(tx, actor, before, content)
+    // Somebody else's is left alone where the file says what stands.
+    if (!isSame) {
+      requireChange(before)
+      await updateReport(tx, actor, before, content)
+    }
     lines.push({ kind: 'report', id: report.id, what: placed.has(report.id) ? 'added' : isSame ? 'same' : 'changed' })
   }
 }

@@ -71,13 +71,12 @@ function asSeen(actor: Actor, { personId, ...report }: Stored): ReportRow {
 /** Whoever sits at the server's own command line carries all of them, whoever's they are; nothing is made with its rights. */
 const carriesAll = ({ id, via }: Actor): boolean => id === null && via === 'command-line'
 
-/** One by its id of files, for whoever brings it in; null: there is none. Refused to whom may not change it. */
+/** One by its id of files, for whoever brings it in; null: there is none. `mayChange`: whether they may change it. */
 export async function reportToBringIn(tx: Tx, actor: Actor, slug: string): Promise<ReportRow | null> {
   const row = await maybeOne<Stored>(tx, `SELECT ${ROW} WHERE d.slug = $1 FOR UPDATE OF d`, [slug])
   if (!row) return null
   const report = asSeen(actor, row)
-  if (!carriesAll(actor)) requireChange(report)
-  return report
+  return { ...report, mayChange: report.mayChange || carriesAll(actor) }
 }
 
 /** All that somebody reads, by title. */
