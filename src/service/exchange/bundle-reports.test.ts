@@ -103,6 +103,10 @@ it('a job of the same file may make one that is new; it is whose that brings it 
   expect(await called(torvald, 'nightly')).toMatchObject({ owner: 'Torvald', title: 'nightly', zone: 'Europe/Oslo' })
   const { id: jobId } = await one<{ id: number }>(null, `SELECT id FROM jobs WHERE slug = 'makes-it'`)
   expect((await called(torvald, 'nightly'))?.filter).toEqual({ job: [jobId] })
+  // A view of the same file says which runs, though nobody else sees it yet.
+  const late = { id: 'all-late', title: 'All late', list: 'runs', values: { cause: 'trigger' } }
+  const moiras = { id: 'of-late', kind: 'runs', period: { last: 'week' }, filter: { view: 'all-late' } }
+  expect(await bring(ADMIN, [moiras], { views: [late] })).toEqual([{ kind: 'report', id: 'of-late', what: 'added' }])
   // Somebody else's is not changed by a file.
   expect(await bring(moira, [nightly], file('nightly'))).toEqual([{ kind: 'report', id: 'nightly', what: 'same' }])
   const theirs = bring(moira, [{ ...nightly, title: 'Mine' }], file('nightly'))

@@ -82,11 +82,8 @@ export async function reportToBringIn(tx: Tx, actor: Actor, slug: string): Promi
 /** All that somebody reads, by title. */
 export async function listReports(actor: Actor): Promise<ReportRow[]> {
   requireSomewhere(actor, 'see')
-  const rows = await many<Stored>(
-    null,
-    `SELECT ${ROW} WHERE ${carriesAll(actor) ? `(${READ} OR true)` : READ} ORDER BY lower(d.title), d.id`,
-    readBy(actor),
-  )
+  const [where, bind] = carriesAll(actor) ? ['true', []] : [READ, readBy(actor)]
+  const rows = await many<Stored>(null, `SELECT ${ROW} WHERE ${where} ORDER BY lower(d.title), d.id`, bind)
   return rows.map((row) => asSeen(actor, row))
 }
 
@@ -125,7 +122,7 @@ async function requireContent(tx: Tx, actor: Actor, { readers, mail, filter }: R
   await known('filter.trigger', 'SELECT id FROM triggers WHERE id = ANY ($1) AND deleted_at IS NULL', filter.trigger)
   await known('filter.agent', 'SELECT id FROM agents WHERE id = ANY ($1)', filter.agent)
   await known('filter.robot', 'SELECT id FROM robots WHERE id = ANY ($1)', filter.robot)
-  if (filter.view !== undefined && (await viewIfSeen(actor, filter.view))?.list !== 'runs')
+  if (filter.view !== undefined && (await viewIfSeen(actor, filter.view, tx))?.list !== 'runs')
     throw invalid('filter.view', 'There is no such view of runs.')
   await known('readers.areas', 'SELECT id FROM areas WHERE id = ANY ($1) AND deleted_at IS NULL', readers.areas)
 }

@@ -89,9 +89,10 @@ export async function oneView(actor: Actor, id: number): Promise<ViewRow> {
   return asSeen(actor, await seen(null, actor, id))
 }
 
-/** The same; null where there is none, or none to be seen. */
-export async function viewIfSeen(actor: Actor, id: number): Promise<ViewRow | null> {
-  return seenBy(actor, () => oneView(actor, id)).catch((error: unknown) => {
+/** The same; null where there is none, or none to be seen. @param tx within a change, which may have made it */
+export async function viewIfSeen(actor: Actor, id: number, tx: Tx | null = null): Promise<ViewRow | null> {
+  const read = tx ? seen(tx, actor, id).then((row) => asSeen(actor, row)) : seenBy(actor, () => oneView(actor, id))
+  return read.catch((error: unknown) => {
     if (error instanceof Problem && error.code === 'not-found') return null
     throw error
   })
