@@ -327,7 +327,6 @@ const viewSchema = z.strictObject({
   values: z.record(z.string().max(40), z.union([z.string().max(2000), z.array(z.string().max(500)).min(1).max(50)])),
 })
 
-/** A bundle. That its parts fit together is looked at in check.ts. */
 const { shape: report } = reportSchema
 const idList = z.array(idSchema).min(1).max(50)
 const pathList = z.array(z.string().min(1).max(500)).min(1).max(50)
@@ -368,6 +367,7 @@ const bundleReportSchema = z.strictObject({
   owner: z.string().max(200).optional(),
 })
 
+/** A bundle. That its parts fit together is looked at in check.ts. */
 export const bundleSchema = z
   .strictObject({
     format: z.literal(FORMAT, `Expected "${FORMAT}".`),

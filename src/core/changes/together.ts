@@ -90,10 +90,10 @@ function sharedBy(
     const isByChance = atLeast(newest.size, jobsOf(here).size, elsewhere) > BY_CHANCE
     if (share < LEAST_SHARE || (isByChance && !(how === 'failed' && sayTheSame(here, newest.values())))) {
       const likeOwn = (one: EndedNear): boolean => isBad(one) && wordsOf(one) === wordsOf(own)
-      const saying = here.filter(likeOwn)
-      if (wordsOf(own) === '' || jobsOf(saying).size < LEAST_SAYING || there.some(likeOwn)) continue
-      const others = jobsOf(here.filter((one) => isBad(one) && !likeOwn(one)))
-      for (const jobId of others) if (!jobsOf(saying).has(jobId)) newest.delete(jobId)
+      const saying = jobsOf(here.filter(likeOwn))
+      // What it says tells why it failed, not why it took long.
+      if (how === 'slow' || wordsOf(own) === '' || saying.size < LEAST_SAYING || there.some(likeOwn)) continue
+      for (const jobId of newest.keys()) if (!saying.has(jobId)) newest.delete(jobId)
     }
     newest.delete(own.jobId)
     found.push({ kind, how, name, runIds: [runId, ...newest.values()], jobs: newest.size + 1, share })

@@ -14,6 +14,8 @@ interface StepRun extends StepTimes {
 
 /** Of a flow that failed at many steps the first tell what there is to tell. */
 const MOST_STEPS = 3
+/** A flow may have a thousand steps; of so many whose work was changed it is told how. */
+const MOST_CHANGED = 20
 
 const TIMES = `coalesce(r.duration_ms, CASE WHEN r.state = 'running' THEN extract(epoch FROM now() - r.started_at) * 1000 END)::float8 AS "tookMs",
        (extract(epoch FROM coalesce(r.started_at, CASE WHEN r.state = 'ready' THEN now() END) - r.ready_at) * 1000)::float8 AS "waitedMs"`
@@ -61,11 +63,12 @@ async function withinFlow(actor: Actor, flowRunId: number, goodId: number, goodM
   const [then, now] = [await stepsOf(goodId), await stepsOf(flowRunId)]
   const before = new Map(then.map((step) => [step.path, step]))
   const found: Change[] = timeChanges(then, now, stepName)
-  for (const step of now) {
+  const changed = now.flatMap((step) => {
     const was = before.get(step.path)
-    if (was && was.jobId === step.jobId && was.jobVersion < step.jobVersion)
-      found.push(...(await definitions({ ...step, isFlow: false }, was.jobVersion, `${stepName(step)}, `)))
-  }
+    return was && was.jobId === step.jobId && was.jobVersion < step.jobVersion ? [{ step, was }] : []
+  })
+  for (const { step, was } of changed.slice(0, MOST_CHANGED))
+    found.push(...(await definitions({ ...step, isFlow: false }, was.jobVersion, `${stepName(step)}, `)))
   const failed = now.filter(({ state }) => state === 'failed' || state === 'lost').slice(0, MOST_STEPS)
   for (const step of await lookedAt(failed.map(({ id }) => id))) found.push(...(await elsewhere(actor, step, goodMs)))
   // Several steps may touch the same.
